@@ -1,0 +1,437 @@
+//! One event: a `VEVENT` whose times could be read.
+
+use std::borrow::Cow;
+
+use jiff::ToSpan;
+use jiff::civil::DateTime;
+
+use super::duration::Duration;
+use super::series::Uid;
+use super::time::{EventTime, TimeError, ZoneName, ZoneNames, ZoneRef};
+use crate::content::{Component, Property, split_list, unescape_text};
+
+/// A `VEVENT` (RFC 5545 section 3.6.1) with its times read and everything else
+/// as it stands.
+#[derive(Clone, Debug)]
+pub struct Event<'a> {
+    component: Component<'a>,
+    rank: u32,
+    start: EventTime,
+    extent: Extent,
+    replaces: Option<EventTime>,
+}
+
+/// How long an event lasts, as it says so itself.
+#[derive(Clone, Debug, PartialEq, Eq, Hash)]
+pub enum Extent {
+    /// It states its end; for whole days the first day after it.
+    End(EventTime),
+    /// It states its length.
+    Length(Duration),
+    /// It states neither: one day for whole days, else no time at all.
+    Unstated,
+}
+
+/// Why an event cannot be placed in time.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EventError {
+    /// No `DTSTART`.
+    #[error("it has no start (DTSTART)")]
+    StartMissing,
+    /// A time that cannot be read.
+    #[error("{property}: {error}")]
+    Time {
+        /// The property it stands in.
+        property: &'static str,
+        /// What is wrong with it.
+        error: TimeError,
+    },
+    /// A `DURATION` that is none.
+    #[error("DURATION: `{text}` is not a length such as PT1H30M")]
+    Length {
+        /// The value as it stands.
+        text: String,
+    },
+}
+
+/// Whether an event takes place (`STATUS`).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Status {
+    /// It does, or it does not say.
+    Confirmed,
+    /// Perhaps.
+    Tentative,
+    /// It does not, and is kept to tell so.
+    Cancelled,
+}
+
+/// Who may see an event (`CLASS`), from open to strict.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Classification {
+    /// Everybody, or it does not say.
+    Public,
+    /// The owner. A name that nobody knows means this, too (RFC 5545 3.8.1.3).
+    Private,
+    /// Only whom the owner names.
+    Confidential,
+}
+
+impl<'a> Event<'a> {
+    /// Reads the times of a component. Gives it back with the reason if that
+    /// cannot be done.
+    pub fn read(component: Component<'a>, rank: u32) -> Result<Self, (Box<Component<'a>>, EventError)> {
+        Self::read_with(component, rank, &mut ZoneNames::default())
+    }
+
+    pub(super) fn read_with(
+        component: Component<'a>,
+        rank: u32,
+        names: &mut ZoneNames,
+    ) -> Result<Self, (Box<Component<'a>>, EventError)> {
+        match Times::read(&component, names) {
+            Ok(Times { start, extent, replaces }) => Ok(Self { component, rank, start, extent, replaces }),
+            Err(error) => Err((Box::new(component), error)),
+        }
+    }
+
+    /// The component as it stands.
+    pub fn component(&self) -> &Component<'a> {
+        &self.component
+    }
+
+    /// Gives the component back.
+    pub fn into_component(self) -> Component<'a> {
+        self.component
+    }
+
+    /// Changes properties other than `DTSTART`, `DTEND`, `DURATION` and
+    /// `RECURRENCE-ID`, for which there are setters.
+    pub fn edit(&mut self, change: impl FnOnce(&mut Component<'a>)) {
+        change(&mut self.component);
+        debug_assert!(
+            Times::read(&self.component, &mut ZoneNames::default()).is_ok_and(|times| times.start == self.start),
+            "times are changed by their setters"
+        );
+    }
+
+    /// Its rank among the components of its calendar.
+    pub fn rank(&self) -> u32 {
+        self.rank
+    }
+
+    /// Gives it another rank, as when calendars come together.
+    pub fn set_rank(&mut self, rank: u32) {
+        self.rank = rank;
+    }
+
+    /// The line of its `BEGIN` in the source.
+    pub fn line(&self) -> u32 {
+        self.component.line()
+    }
+
+    /// The id it keeps from system to system; `None` if it has none.
+    pub fn uid(&self) -> Option<Uid> {
+        self.component.property("UID").and_then(|property| Uid::new(&property.text()))
+    }
+
+    /// When it starts.
+    pub fn start(&self) -> &EventTime {
+        &self.start
+    }
+
+    /// How long it lasts, as stated.
+    pub fn extent(&self) -> &Extent {
+        &self.extent
+    }
+
+    /// Which date of its series an override replaces (`RECURRENCE-ID`).
+    pub fn replaces(&self) -> Option<&EventTime> {
+        self.replaces.as_ref()
+    }
+
+    /// Whether it lasts whole days.
+    pub fn is_all_day(&self) -> bool {
+        self.start.is_date()
+    }
+
+    /// When it ends, on its own clock: for whole days the first day after it.
+    ///
+    /// A length in hours is added to what the clock shows; across a changeover
+    /// an exact length needs the zone's rules (see [`crate::zone`]).
+    pub fn end(&self) -> EventTime {
+        match &self.extent {
+            Extent::End(end) => end.clone(),
+            Extent::Length(length) => {
+                let span = length.days.days().seconds(length.seconds);
+                let clock = self.start.clock().checked_add(span).unwrap_or(DateTime::MAX);
+                self.start.at_clock(clock)
+            }
+            Extent::Unstated if self.is_all_day() => {
+                let next = self.start.date().tomorrow().unwrap_or_else(|_| self.start.date());
+                EventTime::Date(next)
+            }
+            Extent::Unstated => self.start.clone(),
+        }
+    }
+
+    /// Moves the start. The end stays where it is stated.
+    pub fn set_start(&mut self, start: EventTime) {
+        set_time(&mut self.component, "DTSTART", &start);
+        self.start = start;
+    }
+
+    /// States how long it lasts.
+    pub fn set_extent(&mut self, extent: Extent) {
+        match &extent {
+            Extent::End(end) => {
+                set_time(&mut self.component, "DTEND", end);
+                self.component.remove("DURATION");
+            }
+            Extent::Length(length) => {
+                self.component.remove("DTEND");
+                self.component.set(Property::new("DURATION", &[], &length.to_string()));
+            }
+            Extent::Unstated => {
+                self.component.remove("DTEND");
+                self.component.remove("DURATION");
+            }
+        }
+        self.extent = extent;
+    }
+
+    /// Says which date of its series it replaces, or that it replaces none.
+    pub fn set_replaces(&mut self, replaces: Option<EventTime>) {
+        match &replaces {
+            Some(time) => set_time(&mut self.component, "RECURRENCE-ID", time),
+            None => {
+                self.component.remove("RECURRENCE-ID");
+            }
+        }
+        self.replaces = replaces;
+    }
+
+    /// A text field as people read it; `None` if absent or blank.
+    pub fn text(&self, name: &str) -> Option<Cow<'_, str>> {
+        self.component.text(name).filter(|text| !text.trim().is_empty())
+    }
+
+    /// The title (`SUMMARY`).
+    pub fn title(&self) -> Option<Cow<'_, str>> {
+        self.text("SUMMARY")
+    }
+
+    /// The place (`LOCATION`).
+    pub fn location(&self) -> Option<Cow<'_, str>> {
+        self.text("LOCATION")
+    }
+
+    /// The description.
+    pub fn description(&self) -> Option<Cow<'_, str>> {
+        self.text("DESCRIPTION")
+    }
+
+    /// The categories of all `CATEGORIES` lines, in order.
+    pub fn categories(&self) -> Vec<String> {
+        let mut categories = Vec::new();
+        for property in self.component.properties_named("CATEGORIES") {
+            for part in split_list(&property.value()) {
+                let category = unescape_text(part);
+                if !category.trim().is_empty() {
+                    categories.push(category.trim().to_owned());
+                }
+            }
+        }
+        categories
+    }
+
+    /// Whether it takes place.
+    pub fn status(&self) -> Status {
+        match self.component.property("STATUS") {
+            Some(status) if status.value().trim().eq_ignore_ascii_case("CANCELLED") => Status::Cancelled,
+            Some(status) if status.value().trim().eq_ignore_ascii_case("TENTATIVE") => Status::Tentative,
+            _ => Status::Confirmed,
+        }
+    }
+
+    /// Whether it takes up its owner's time (`TRANSP`). By default it does.
+    pub fn is_busy(&self) -> bool {
+        self.component
+            .property("TRANSP")
+            .is_none_or(|transparency| !transparency.value().trim().eq_ignore_ascii_case("TRANSPARENT"))
+    }
+
+    /// Who may see it.
+    pub fn classification(&self) -> Classification {
+        match self.component.property("CLASS").map(|class| class.value().trim().to_ascii_uppercase()) {
+            None => Classification::Public,
+            Some(class) => match class.as_str() {
+                "PUBLIC" | "" => Classification::Public,
+                "CONFIDENTIAL" => Classification::Confidential,
+                _ => Classification::Private,
+            },
+        }
+    }
+
+    /// The revision number (`SEQUENCE`), 0 if absent.
+    pub fn sequence(&self) -> i64 {
+        self.component.property("SEQUENCE").and_then(|value| value.value().trim().parse().ok()).unwrap_or(0)
+    }
+
+    /// A stamp such as `LAST-MODIFIED` or `DTSTAMP`, which are in UTC.
+    pub fn stamp(&self, name: &str) -> Option<DateTime> {
+        let time = EventTime::parse(self.component.property(name)?.value().trim(), None).ok()?;
+        (!time.is_date()).then(|| time.clock())
+    }
+
+    /// The rules of its series (`RRULE`), as they stand.
+    pub fn rules(&self) -> impl Iterator<Item = Cow<'_, str>> {
+        self.component.properties_named("RRULE").map(Property::value)
+    }
+
+    /// Whether it repeats, by rule or by further dates.
+    pub fn repeats(&self) -> bool {
+        self.replaces.is_none() && self.component.properties().any(|property| property.is("RRULE") || property.is("RDATE"))
+    }
+
+    /// The dates of `EXDATE` or `RDATE` lines. For periods it is their start.
+    /// Values that cannot be read are left out here.
+    pub fn dates(&self, name: &str) -> Vec<EventTime> {
+        let mut dates = Vec::new();
+        for property in self.component.properties_named(name) {
+            let zone = property.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
+            for value in property.value().split(',') {
+                let start = value.split('/').next().unwrap_or_default();
+                dates.extend(EventTime::parse(start.trim(), zone.as_ref()));
+            }
+        }
+        dates
+    }
+
+    /// The alarms inside it.
+    pub fn alarms(&self) -> impl Iterator<Item = &Component<'a>> {
+        self.component.components().filter(|component| component.is("VALARM"))
+    }
+
+    /// The zones its times refer to by name.
+    pub fn zone_names(&self) -> impl Iterator<Item = ZoneName> {
+        self.component
+            .properties()
+            .filter_map(|property| property.parameter("TZID").and_then(|zone| ZoneName::new(&zone)))
+    }
+}
+
+/// The times of a component, read.
+struct Times {
+    start: EventTime,
+    extent: Extent,
+    replaces: Option<EventTime>,
+}
+
+impl Times {
+    fn read(component: &Component<'_>, names: &mut ZoneNames) -> Result<Self, EventError> {
+        let (mut start, mut end, mut length, mut replaces) = (None, None, None, None);
+        for property in component.properties() {
+            let slot = match property.name().len() {
+                5 if property.is("DTEND") => &mut end,
+                7 if property.is("DTSTART") => &mut start,
+                8 if property.is("DURATION") => &mut length,
+                13 if property.is("RECURRENCE-ID") => &mut replaces,
+                _ => continue,
+            };
+            slot.get_or_insert(property);
+        }
+        let mut time = |property: &Property<'_>, name| {
+            EventTime::from_property(property, names).map_err(|error| EventError::Time { property: name, error })
+        };
+        let start = time(start.ok_or(EventError::StartMissing)?, "DTSTART")?;
+        let extent = match (end, length) {
+            (Some(end), _) => Extent::End(time(end, "DTEND")?),
+            (None, Some(length)) => Extent::Length(read_length(&length.value())?),
+            (None, None) => Extent::Unstated,
+        };
+        let replaces = replaces.map(|property| time(property, "RECURRENCE-ID")).transpose()?;
+        Ok(Self { start, extent, replaces })
+    }
+}
+
+fn read_length(value: &str) -> Result<Duration, EventError> {
+    Duration::parse(value).ok_or_else(|| EventError::Length { text: value.to_owned() })
+}
+
+/// Writes a time into its property and keeps the parameters that are not
+/// about the kind of value or its zone.
+fn set_time(component: &mut Component<'_>, name: &str, time: &EventTime) {
+    let property = match component.property(name) {
+        None => time.to_property(name),
+        Some(old) => {
+            let zone = match time.zone() {
+                ZoneRef::Named(zone) => Some(zone.as_str()),
+                ZoneRef::Floating | ZoneRef::Utc => None,
+            };
+            old.with_value(&time.value())
+                .with_parameter("VALUE", time.is_date().then_some("DATE"))
+                .with_parameter("TZID", zone)
+        }
+    };
+    component.set(property);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::content::parse;
+
+    fn event(lines: &str) -> Result<Event<'static>, String> {
+        let text = format!("BEGIN:VEVENT\n{lines}\nEND:VEVENT\n");
+        let component = parse(&text).roots.remove(0).into_owned();
+        Event::read(component, 1).map_err(|(_, error)| error.to_string())
+    }
+
+    #[test]
+    fn the_end_follows_the_standards_defaults() {
+        for (lines, end) in [
+            ("DTSTART:20260105T100000\nDTEND:20260105T113000", "2026-01-05 11:30"),
+            ("DTSTART:20260105T100000\nDURATION:P1DT30M", "2026-01-06 10:30"),
+            ("DTSTART:20260105T100000", "2026-01-05 10:00"),
+            ("DTSTART;VALUE=DATE:20260105", "2026-01-06"),
+            ("DTSTART;VALUE=DATE:20260105\nDURATION:P1W", "2026-01-12"),
+            ("DTSTART;VALUE=DATE:20260105\nDTEND;VALUE=DATE:20260108", "2026-01-08"),
+        ] {
+            assert_eq!(event(lines).unwrap().end().to_string(), end, "{lines}");
+        }
+    }
+
+    #[test]
+    fn an_event_that_cannot_be_placed_says_why() {
+        for (lines, reason) in [
+            ("UID:1", "it has no start (DTSTART)"),
+            ("DTSTART:20260230T100000", "DTSTART: `20260230T100000` is not a date that exists"),
+            ("DTSTART:20260105T100000\nDURATION:1h", "DURATION: `1h` is not a length such as PT1H30M"),
+        ] {
+            assert_eq!(event(lines).unwrap_err(), reason);
+        }
+    }
+
+    #[test]
+    fn setters_keep_parameters_that_say_something_else() {
+        let mut event = event("DTSTART;X-Q=1;TZID=Europe/Oslo:20260105T100000\nDURATION:PT1H").unwrap();
+        event.set_start(EventTime::parse("20260105", None).unwrap());
+        event.set_extent(Extent::End(EventTime::parse("20260107", None).unwrap()));
+        let lines: Vec<_> = event.component().properties().map(|line| line.logical().into_owned()).collect();
+        assert_eq!(lines, ["DTSTART;X-Q=1;VALUE=DATE:20260105", "DTEND;VALUE=DATE:20260107"]);
+    }
+
+    #[test]
+    fn fields_read_as_people_see_them() {
+        let event = event(
+            "DTSTART:20260105T100000Z\nSUMMARY:Bogser\\, kaj 2\nCATEGORIES:Drill,Fire\\, deck\nCATEGORIES:Crew\n\
+             STATUS:cancelled\nTRANSP:TRANSPARENT\nCLASS:X-INNER\nEXDATE:20260106T100000Z,bad,20260107T100000Z",
+        )
+        .unwrap();
+        assert_eq!(event.title().unwrap(), "Bogser, kaj 2");
+        assert_eq!(event.categories(), ["Drill", "Fire, deck", "Crew"]);
+        assert_eq!((event.status(), event.is_busy()), (Status::Cancelled, false));
+        assert_eq!(event.classification(), Classification::Private);
+        assert_eq!(event.dates("EXDATE").len(), 2);
+    }
+}

@@ -1,0 +1,114 @@
+//! Calendars of series, with typed fields over lossless components.
+//!
+//! A [`Calendar`] is one `VCALENDAR` (RFC 5545) or one table. Its unit is the
+//! [`Series`]: a master with its overrides, or a single event. An [`Event`] is
+//! a `VEVENT` whose times could be read; one that could not be is [`Unsound`]
+//! and is carried with the reason. Everything else (tasks, journals, unknown
+//! components) is carried as it is.
+//!
+//! What text means on the level of lines is [`crate::content`]'s; what a zone
+//! name means is [`crate::zone`]'s.
+
+mod duration;
+mod event;
+mod read;
+mod series;
+mod time;
+mod write;
+
+pub use duration::Duration;
+pub use event::{Classification, Event, EventError, Extent, Status};
+pub use read::{read, read_bare};
+pub use series::{Series, Uid};
+pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
+pub use write::write;
+
+use crate::content::{Component, Property};
+
+/// One calendar of a source.
+#[derive(Clone, Debug, Default)]
+pub struct Calendar<'a> {
+    /// Its own properties in order: name, zone, colour, whatever else.
+    pub properties: Vec<Property<'a>>,
+    /// The zone definitions (`VTIMEZONE`).
+    pub zones: Vec<Placed<Component<'a>>>,
+    /// Its series and single events, in order of their first component.
+    pub series: Vec<Series<'a>>,
+    /// Components that are no events, carried as they are.
+    pub others: Vec<Placed<Component<'a>>>,
+    /// Events whose times cannot be read.
+    pub unsound: Vec<Unsound<'a>>,
+    /// What the calendar is called where it does not say: its file's stem.
+    pub fallback_name: String,
+}
+
+/// Something with its place in the order of its calendar.
+#[derive(Clone, Debug)]
+pub struct Placed<T> {
+    /// Rank among the calendar's components, counted from 1; 0 comes first.
+    pub rank: u32,
+    /// The thing itself.
+    pub it: T,
+}
+
+/// An event that cannot be placed in time (rules D10, D15): set aside by
+/// anything that writes.
+#[derive(Clone, Debug)]
+pub struct Unsound<'a> {
+    /// The event as it stands.
+    pub component: Component<'a>,
+    /// What is wrong.
+    pub error: EventError,
+}
+
+impl<'a> Calendar<'a> {
+    /// The name: `NAME` (RFC 7986), else `X-WR-CALNAME`, else the file's stem.
+    pub fn name(&self) -> String {
+        ["NAME", "X-WR-CALNAME"]
+            .into_iter()
+            .filter_map(|name| self.property(name))
+            .map(|property| property.text().trim().to_owned())
+            .find(|name| !name.is_empty())
+            .unwrap_or_else(|| self.fallback_name.clone())
+    }
+
+    /// Whether the calendar states its own name.
+    pub fn states_name(&self) -> bool {
+        self.property("NAME").is_some() || self.property("X-WR-CALNAME").is_some()
+    }
+
+    /// The zone the calendar states for itself (`X-WR-TIMEZONE`, or a
+    /// `TIMEZONE-ID` as some systems write it), by whatever name it uses.
+    pub fn stated_zone(&self) -> Option<String> {
+        ["X-WR-TIMEZONE", "TIMEZONE-ID"]
+            .into_iter()
+            .filter_map(|name| self.property(name))
+            .map(|property| property.text().trim().to_owned())
+            .find(|zone| !zone.is_empty())
+    }
+
+    /// The colour (RFC 7986 `COLOR`, or a vendor's spelling of it).
+    pub fn color(&self) -> Option<String> {
+        self.property("COLOR")
+            .or_else(|| self.property("X-APPLE-CALENDAR-COLOR"))
+            .map(|property| property.text().into_owned())
+    }
+
+    /// The calendar's own property of this name.
+    pub fn property(&self, name: &str) -> Option<&Property<'a>> {
+        self.properties.iter().find(|property| property.is(name))
+    }
+
+    /// Puts a property of its own in the place of the first of its name.
+    pub fn set_property(&mut self, property: Property<'a>) {
+        match self.properties.iter().position(|other| other.is(property.name())) {
+            Some(at) => self.properties[at] = property,
+            None => self.properties.push(property),
+        }
+    }
+
+    /// Every event, overrides included, in order of series.
+    pub fn events(&self) -> impl Iterator<Item = &Event<'a>> {
+        self.series.iter().flat_map(Series::events)
+    }
+}

@@ -1,0 +1,116 @@
+//! A series: a master, its exceptions and its overrides, as one thing.
+
+use std::fmt;
+
+use super::event::Event;
+
+/// The identity that an event keeps from system to system. Never empty, never
+/// padded.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Uid(Box<str>);
+
+impl Uid {
+    /// An id; `None` if there is nothing but blanks.
+    pub fn new(text: &str) -> Option<Self> {
+        let text = text.trim();
+        (!text.is_empty()).then(|| Self(text.into()))
+    }
+
+    /// The id as it stands.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for Uid {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// What counts as one event: a single event, or a repeating one with all that
+/// belongs to it. Holds at least one event.
+#[derive(Clone, Debug)]
+pub struct Series<'a> {
+    uid: Option<Uid>,
+    master: Option<Event<'a>>,
+    overrides: Vec<Event<'a>>,
+}
+
+impl<'a> Series<'a> {
+    /// A series of one event, as master or as an override without its series.
+    pub fn of(event: Event<'a>) -> Self {
+        let uid = event.uid();
+        if event.replaces().is_some() {
+            Self { uid, master: None, overrides: vec![event] }
+        } else {
+            Self { uid, master: Some(event), overrides: Vec::new() }
+        }
+    }
+
+    /// The id that all its events share.
+    pub fn uid(&self) -> Option<&Uid> {
+        self.uid.as_ref()
+    }
+
+    /// The event that carries the rule; `None` where only overrides came.
+    pub fn master(&self) -> Option<&Event<'a>> {
+        self.master.as_ref()
+    }
+
+    /// The event that carries the rule, to be changed.
+    pub fn master_mut(&mut self) -> Option<&mut Event<'a>> {
+        self.master.as_mut()
+    }
+
+    /// The overrides (`RECURRENCE-ID`) in order.
+    pub fn overrides(&self) -> &[Event<'a>] {
+        &self.overrides
+    }
+
+    /// The overrides, to be changed.
+    pub fn overrides_mut(&mut self) -> &mut Vec<Event<'a>> {
+        &mut self.overrides
+    }
+
+    /// Takes an override into the series.
+    pub fn add_override(&mut self, event: Event<'a>) {
+        self.overrides.push(event);
+    }
+
+    /// Gives every event of the series another id.
+    pub fn set_uid(&mut self, uid: &Uid) {
+        for event in self.events_mut() {
+            event.edit(|component| component.set(crate::content::Property::text_of("UID", uid.as_str())));
+        }
+        self.uid = Some(uid.clone());
+    }
+
+    /// The event that stands for the series: its master, else the first
+    /// override.
+    pub fn lead(&self) -> &Event<'a> {
+        // A series holds at least one event: `of` puts one in, and only
+        // overrides of a series with a master are ever taken out.
+        self.master.as_ref().unwrap_or_else(|| &self.overrides[0])
+    }
+
+    /// All events: the master, then the overrides.
+    pub fn events(&self) -> impl Iterator<Item = &Event<'a>> {
+        self.master.iter().chain(&self.overrides)
+    }
+
+    /// All events, to be changed.
+    pub fn events_mut(&mut self) -> impl Iterator<Item = &mut Event<'a>> {
+        self.master.iter_mut().chain(&mut self.overrides)
+    }
+
+    /// All events, taken out.
+    pub fn into_events(self) -> impl Iterator<Item = Event<'a>> {
+        self.master.into_iter().chain(self.overrides)
+    }
+
+    /// Whether this is more than one single event.
+    pub fn repeats(&self) -> bool {
+        self.master.as_ref().is_none_or(Event::repeats) || !self.overrides.is_empty()
+    }
+}

@@ -1,0 +1,283 @@
+//! Times as a calendar states them: clock time first, zone by name.
+
+use std::collections::HashSet;
+use std::fmt;
+use std::sync::Arc;
+
+use jiff::civil::{Date, DateTime, Time};
+
+use crate::content::Property;
+
+/// The name under which a calendar refers to a zone (`TZID`), as it stands.
+/// What it means is for [`crate::zone::ZoneBook`] to say. Never empty.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct ZoneName(Arc<str>);
+
+impl ZoneName {
+    /// A name; `None` if it is blank.
+    pub fn new(name: &str) -> Option<Self> {
+        (!name.trim().is_empty()).then(|| Self(name.into()))
+    }
+
+    /// The name as it stands.
+    pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+impl fmt::Display for ZoneName {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.0)
+    }
+}
+
+/// Hands out one [`ZoneName`] a name, however often it occurs.
+#[derive(Debug, Default)]
+pub(crate) struct ZoneNames {
+    known: HashSet<ZoneName>,
+    last: Option<ZoneName>,
+}
+
+impl ZoneNames {
+    pub(crate) fn name(&mut self, name: &str) -> Option<ZoneName> {
+        if let Some(last) = &self.last
+            && last.as_str() == name
+        {
+            return Some(last.clone());
+        }
+        let fresh = ZoneName::new(name)?;
+        let name = self.known.get(&fresh).cloned().unwrap_or_else(|| {
+            self.known.insert(fresh.clone());
+            fresh
+        });
+        self.last = Some(name.clone());
+        Some(name)
+    }
+}
+
+/// How a clock time is tied to the world.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum ZoneRef {
+    /// Not at all: the same clock time wherever one is (RFC 5545 3.3.5, form 1).
+    Floating,
+    /// Coordinated Universal Time (form 2).
+    Utc,
+    /// In the zone of this name (form 3).
+    Named(ZoneName),
+}
+
+/// A start, an end or an exception as a calendar states it.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum EventTime {
+    /// A whole day, which belongs to no zone.
+    Date(Date),
+    /// A clock time.
+    Clock {
+        /// What the clock shows.
+        at: DateTime,
+        /// Which clock.
+        zone: ZoneRef,
+    },
+}
+
+/// Why a time cannot be read.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum TimeError {
+    /// Digits in the right form that no calendar has.
+    #[error("`{text}` is not a date that exists")]
+    Impossible {
+        /// The value as it stands.
+        text: String,
+    },
+    /// Not the form of a date or a time.
+    #[error("`{text}` is neither a date (20260131) nor a time (20260131T093000)")]
+    Malformed {
+        /// The value as it stands.
+        text: String,
+    },
+}
+
+impl EventTime {
+    /// Reads `DTSTART`, `DTEND`, `RECURRENCE-ID` or the like.
+    ///
+    /// Eight digits are a date even where `VALUE=DATE` is missing. Leap seconds
+    /// become the second before, since no zone data has them.
+    pub(crate) fn from_property(property: &Property<'_>, names: &mut ZoneNames) -> Result<Self, TimeError> {
+        let zone = property.parameter("TZID").and_then(|name| names.name(&name));
+        Self::parse(property.value().trim(), zone.as_ref())
+    }
+
+    /// Reads one value in the zone that its property names.
+    pub fn parse(value: &str, zone: Option<&ZoneName>) -> Result<Self, TimeError> {
+        let bytes = value.as_bytes();
+        let (digits, is_utc) = match bytes {
+            [digits @ .., b'Z' | b'z'] => (digits, true),
+            digits => (digits, false),
+        };
+        let malformed = || TimeError::Malformed { text: value.to_owned() };
+        let impossible = || TimeError::Impossible { text: value.to_owned() };
+        match digits {
+            [_, _, _, _, _, _, _, _] if !is_utc => {
+                let date = date_of(digits).ok_or_else(malformed)?;
+                date.map(Self::Date).ok_or_else(impossible)
+            }
+            [date @ .., b'T' | b't', h1, h2, m1, m2, s1, s2] if date.len() == 8 => {
+                let date = date_of(date).ok_or_else(malformed)?;
+                let [hour, minute, second] = [[h1, h2], [m1, m2], [s1, s2]].map(|[a, b]| two_digits(*a, *b));
+                let (Some(hour), Some(minute), Some(second)) = (hour, minute, second) else {
+                    return Err(malformed());
+                };
+                let time = Time::new(hour, minute, second.min(59), 0).ok().filter(|_| second <= 60);
+                let (Some(date), Some(time)) = (date, time) else { return Err(impossible()) };
+                let zone = match zone {
+                    _ if is_utc => ZoneRef::Utc,
+                    Some(zone) => ZoneRef::Named(zone.clone()),
+                    None => ZoneRef::Floating,
+                };
+                Ok(Self::Clock { at: date.to_datetime(time), zone })
+            }
+            _ => Err(malformed()),
+        }
+    }
+
+    /// The day on the calendar, whatever the zone.
+    pub fn date(&self) -> Date {
+        match self {
+            Self::Date(date) => *date,
+            Self::Clock { at, .. } => at.date(),
+        }
+    }
+
+    /// The clock time; midnight for a whole day.
+    pub fn clock(&self) -> DateTime {
+        match self {
+            Self::Date(date) => date.to_datetime(Time::midnight()),
+            Self::Clock { at, .. } => *at,
+        }
+    }
+
+    /// Whether this is a whole day.
+    pub fn is_date(&self) -> bool {
+        matches!(self, Self::Date(_))
+    }
+
+    /// How the clock time is tied to the world; a whole day floats.
+    pub fn zone(&self) -> &ZoneRef {
+        match self {
+            Self::Date(_) => &ZoneRef::Floating,
+            Self::Clock { zone, .. } => zone,
+        }
+    }
+
+    /// The same kind of time at another clock time: a date stays a date.
+    #[must_use]
+    pub fn at_clock(&self, clock: DateTime) -> Self {
+        match self {
+            Self::Date(_) => Self::Date(clock.date()),
+            Self::Clock { zone, .. } => Self::Clock { at: clock, zone: zone.clone() },
+        }
+    }
+
+    /// The value in the form of RFC 5545, such as `20260131T093000`.
+    pub fn value(&self) -> String {
+        match self {
+            Self::Date(date) => basic_date(*date),
+            Self::Clock { at, zone } => {
+                let mark = if *zone == ZoneRef::Utc { "Z" } else { "" };
+                format!("{}{mark}", basic_clock(*at))
+            }
+        }
+    }
+
+    /// The time as a property of this name.
+    pub fn to_property(&self, name: &str) -> Property<'static> {
+        match self {
+            Self::Date(_) => Property::new(name, &[("VALUE", "DATE")], &self.value()),
+            Self::Clock { zone: ZoneRef::Named(zone), .. } => {
+                Property::new(name, &[("TZID", zone.as_str())], &self.value())
+            }
+            Self::Clock { .. } => Property::new(name, &[], &self.value()),
+        }
+    }
+}
+
+/// `2026-01-31`, or `2026-01-31 09:30` with the zone behind it. Seconds show
+/// where there are any.
+impl fmt::Display for EventTime {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            Self::Date(date) => write!(f, "{date}"),
+            Self::Clock { at, zone } => {
+                write!(f, "{} {:02}:{:02}", at.date(), at.hour(), at.minute())?;
+                if at.second() != 0 {
+                    write!(f, ":{:02}", at.second())?;
+                }
+                match zone {
+                    ZoneRef::Floating => Ok(()),
+                    ZoneRef::Utc => f.write_str(" UTC"),
+                    ZoneRef::Named(zone) => write!(f, " {zone}"),
+                }
+            }
+        }
+    }
+}
+
+/// `20260131`.
+pub(crate) fn basic_date(date: Date) -> String {
+    format!("{:04}{:02}{:02}", date.year(), date.month(), date.day())
+}
+
+/// `20260131T093000`.
+pub(crate) fn basic_clock(at: DateTime) -> String {
+    format!("{}T{:02}{:02}{:02}", basic_date(at.date()), at.hour(), at.minute(), at.second())
+}
+
+/// The date that eight digits mean: outside `None` if they are no digits,
+/// inside `None` if no calendar has that date.
+fn date_of(digits: &[u8]) -> Option<Option<Date>> {
+    let [y1, y2, y3, y4, m1, m2, d1, d2] = *digits else { return None };
+    let century = i16::from(two_digits(y1, y2)?);
+    let year = century * 100 + i16::from(two_digits(y3, y4)?);
+    let (month, day) = (two_digits(m1, m2)?, two_digits(d1, d2)?);
+    Some(Date::new(year, month, day).ok())
+}
+
+fn two_digits(tens: u8, ones: u8) -> Option<i8> {
+    let digit = |byte: u8| byte.is_ascii_digit().then(|| byte.wrapping_sub(b'0').cast_signed());
+    Some(digit(tens)? * 10 + digit(ones)?)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_time_reads_and_writes_in_its_own_form() {
+        let oslo = ZoneName::new("Europe/Oslo");
+        let rows = [
+            ("20260131", None, "2026-01-31"),
+            ("20260131T093000", None, "2026-01-31 09:30"),
+            ("20260131T093005Z", None, "2026-01-31 09:30:05 UTC"),
+            ("20260131T093000", oslo.as_ref(), "2026-01-31 09:30 Europe/Oslo"),
+        ];
+        for (value, zone, shown) in rows {
+            let time = EventTime::parse(value, zone).unwrap();
+            assert_eq!((time.value(), time.to_string()), (value.to_owned(), shown.to_owned()));
+        }
+    }
+
+    #[test]
+    fn what_is_no_time_says_why() {
+        for (value, message) in [
+            ("20260230", "`20260230` is not a date that exists"),
+            ("20260131T246100", "`20260131T246100` is not a date that exists"),
+            ("2026-01-31", "`2026-01-31` is neither a date (20260131) nor a time (20260131T093000)"),
+            ("", "`` is neither a date (20260131) nor a time (20260131T093000)"),
+            ("2026013ä", "`2026013ä` is neither a date (20260131) nor a time (20260131T093000)"),
+        ] {
+            assert_eq!(EventTime::parse(value, None).unwrap_err().to_string(), message);
+        }
+        let leap_second = EventTime::parse("20161231T235960Z", None).unwrap();
+        assert_eq!(leap_second.value(), "20161231T235959Z");
+    }
+}

@@ -1,0 +1,159 @@
+//! Bytes → text: finds the charset of an export and decodes it.
+//!
+//! UTF-8 is borrowed as it is. Anything else is decoded into a buffer of its
+//! own, so that the parser sees UTF-8 only.
+
+use std::borrow::Cow;
+
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+use memchr::{memchr, memmem};
+
+/// How the bytes of a source were read.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Charset {
+    /// UTF-8 as RFC 5545 section 3.1.4 asks for, without a byte order mark.
+    Utf8,
+    /// UTF-8 behind a byte order mark; the mark is left out of the text.
+    Utf8WithMark,
+    /// UTF-8 whose lines were folded inside a character; the folds were moved
+    /// in front of it.
+    Utf8SplitByFolds,
+    /// Another charset, named by a byte order mark or by the caller.
+    Declared(&'static str),
+    /// Not UTF-8 and nothing says what: read as this single-byte charset, in
+    /// which every byte means something.
+    Assumed(&'static str),
+}
+
+/// A source as text, and how it was read.
+#[derive(Debug)]
+pub struct Decoded<'a> {
+    /// The text, borrowed where the bytes were UTF-8.
+    pub text: Cow<'a, str>,
+    /// How the bytes were read.
+    pub charset: Charset,
+}
+
+/// Decodes a source, finding its charset by looking at the bytes.
+///
+/// Line ends of old systems, a lone CR, become LF where a source has no other
+/// line ends: so every line keeps its number, and readers meet two kinds only.
+pub fn decode(bytes: &[u8]) -> Decoded<'_> {
+    with_line_feeds(decode_lines(bytes))
+}
+
+fn with_line_feeds(decoded: Decoded<'_>) -> Decoded<'_> {
+    let text = decoded.text.as_bytes();
+    if memchr(b'\n', text).is_some() || memchr(b'\r', text).is_none() {
+        return decoded;
+    }
+    Decoded { text: Cow::Owned(decoded.text.replace('\r', "\n")), ..decoded }
+}
+
+fn decode_lines(bytes: &[u8]) -> Decoded<'_> {
+    if let Some((encoding, mark)) = Encoding::for_bom(bytes) {
+        if encoding != UTF_8 {
+            return decode_with(bytes, encoding, Charset::Declared(encoding.name()));
+        }
+        let marked = decode_unmarked(&bytes[mark..]);
+        let charset = match marked.charset {
+            Charset::Utf8 => Charset::Utf8WithMark,
+            other => other,
+        };
+        return Decoded { charset, ..marked };
+    }
+    decode_unmarked(bytes)
+}
+
+/// Decodes a source in a charset that the caller names, such as
+/// `windows-1252`, by the labels of the WHATWG Encoding Standard. `None` when
+/// the label is not one of those.
+pub fn decode_as<'a>(bytes: &'a [u8], label: &str) -> Option<Decoded<'a>> {
+    let encoding = Encoding::for_label(label.as_bytes())?;
+    Some(if encoding == UTF_8 {
+        decode(bytes)
+    } else {
+        with_line_feeds(decode_with(bytes, encoding, Charset::Declared(encoding.name())))
+    })
+}
+
+fn decode_unmarked(bytes: &[u8]) -> Decoded<'_> {
+    if let Ok(text) = std::str::from_utf8(bytes) {
+        return Decoded { text: Cow::Borrowed(text), charset: Charset::Utf8 };
+    }
+    if let Some(encoding) = utf16_without_mark(bytes) {
+        return decode_with(bytes, encoding, Charset::Declared(encoding.name()));
+    }
+    if let Some(text) = String::from_utf8(move_folds_out_of_characters(bytes)).ok() {
+        return Decoded { text: Cow::Owned(text), charset: Charset::Utf8SplitByFolds };
+    }
+    decode_with(bytes, WINDOWS_1252, Charset::Assumed(WINDOWS_1252.name()))
+}
+
+fn decode_with<'a>(bytes: &'a [u8], encoding: &'static Encoding, charset: Charset) -> Decoded<'a> {
+    let (text, _, _) = encoding.decode(bytes);
+    Decoded { text, charset }
+}
+
+/// An export in UTF-16 without its mark still starts with an ASCII letter,
+/// that is with one zero byte in two.
+fn utf16_without_mark(bytes: &[u8]) -> Option<&'static Encoding> {
+    match bytes {
+        [0, 1..=127, 0, 1..=127, ..] => Some(UTF_16BE),
+        [1..=127, 0, 1..=127, 0, ..] => Some(UTF_16LE),
+        _ => None,
+    }
+}
+
+/// Some systems fold at 75 octets without looking, and so split a character
+/// in two. Moving the fold in front of the character keeps every line number.
+fn move_folds_out_of_characters(bytes: &[u8]) -> Vec<u8> {
+    let mut out: Vec<u8> = Vec::with_capacity(bytes.len());
+    let mut from = 0;
+    for at in memmem::find_iter(bytes, b"\n ") {
+        let after = at + 2;
+        let fold = if at > from && bytes[at - 1] == b'\r' { at - 1 } else { at };
+        let splits = bytes.get(after).is_some_and(|byte| byte & 0xC0 == 0x80);
+        if !splits || fold < from {
+            continue;
+        }
+        out.extend_from_slice(&bytes[from..fold]);
+        let lead = out.iter().rposition(|byte| byte & 0xC0 != 0x80).unwrap_or(out.len());
+        let started = out.split_off(lead);
+        out.extend_from_slice(&bytes[fold..after]);
+        out.extend_from_slice(&started);
+        from = after;
+    }
+    out.extend_from_slice(&bytes[from..]);
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn finds_the_charset_by_the_bytes() {
+        let rows: [(&str, &[u8], &str, Charset); 8] = [
+            ("old line ends", b"a\rb\r", "a\nb\n", Charset::Utf8),
+            ("plain", "Hållö".as_bytes(), "Hållö", Charset::Utf8),
+            ("mark", b"\xEF\xBB\xBFabc", "abc", Charset::Utf8WithMark),
+            ("utf-16 le", b"\xFF\xFEB\0\xE5\0", "Bå", Charset::Declared("UTF-16LE")),
+            ("utf-16 be", b"\xFE\xFF\0B\0\xE5", "Bå", Charset::Declared("UTF-16BE")),
+            ("utf-16, no mark", b"B\0E\0\xE5\0\xE9\xD8", "BEå\u{fffd}", Charset::Declared("UTF-16LE")),
+            ("single byte", b"H\xE5ll\xF6", "Hållö", Charset::Assumed("windows-1252")),
+            ("split", b"a\xC3\r\n \xA5b", "a\r\n åb", Charset::Utf8SplitByFolds),
+        ];
+        for (name, bytes, text, charset) in rows {
+            let decoded = decode(bytes);
+            assert_eq!((&*decoded.text, decoded.charset), (text, charset), "{name}");
+        }
+    }
+
+    #[test]
+    fn a_named_charset_wins_over_the_look_of_the_bytes() {
+        let decoded = decode_as(b"H\xE5ll\xF6", "iso-8859-1").unwrap();
+        assert_eq!(decoded.text, "Hållö");
+        assert!(decode_as(b"", "no-such-charset").is_none());
+    }
+}

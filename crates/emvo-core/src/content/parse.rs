@@ -1,0 +1,381 @@
+//! Text → components, in one pass that borrows from the text.
+
+use memchr::memchr_iter;
+
+use super::component::{Component, Item};
+use super::property::Property;
+
+/// Deeper nesting than this is no calendar; the standard's own is three deep.
+const DEEPEST: usize = 32;
+
+/// Room for the properties of an ordinary event without growing.
+const ITEMS_OF_AN_EVENT: usize = 16;
+
+/// What a text holds.
+#[derive(Debug, Default)]
+pub struct Parsed<'a> {
+    /// The outermost components in order: calendars, or what stood bare.
+    pub roots: Vec<Component<'a>>,
+    /// What could not be read, in order of lines.
+    pub faults: Vec<Fault<'a>>,
+}
+
+/// A part of a text that could not be read and is in no component.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fault<'a> {
+    /// Where it starts, counted from 1.
+    pub line: u32,
+    /// What is wrong with it.
+    pub kind: FaultKind,
+    /// Its text, with its line ends; empty if all of it could be kept.
+    pub text: &'a str,
+}
+
+/// What is wrong with a part of a text.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum FaultKind {
+    /// A line without a name or without a colon.
+    #[error("not a property: a line needs a name and a colon")]
+    UnreadableLine,
+    /// A whole component (an event, a task) that is never closed. Its text is
+    /// the fault's.
+    #[error("{name} is never closed")]
+    Unclosed {
+        /// The component's name.
+        name: String,
+    },
+    /// An inner component, such as an alarm, that is never closed; the one
+    /// around it could be kept.
+    #[error("{name} inside another component is never closed")]
+    UnclosedInside {
+        /// The component's name.
+        name: String,
+    },
+    /// The calendar itself has no `END`; what is in it could be kept.
+    #[error("the calendar is never closed: the file may be cut off")]
+    UnclosedCalendar,
+    /// An `END` that nothing opened.
+    #[error("END without a BEGIN")]
+    StrayEnd,
+    /// A property outside any component.
+    #[error("outside any calendar")]
+    OutsideCalendar,
+    /// Components inside components without an end in sight.
+    #[error("nested more than {DEEPEST} deep")]
+    TooDeep,
+}
+
+/// Reads a text into components.
+///
+/// Never fails: what cannot be read becomes a fault, and the rest is read.
+/// An event that is never closed is set aside whole, and the next one starts
+/// afresh at its `BEGIN`.
+pub fn parse(text: &str) -> Parsed<'_> {
+    let mut parser = Parser { text, open: Vec::new(), too_deep: 0, parsed: Parsed::default() };
+    let mut lines = PhysicalLines::of(text);
+    while let Some(line) = lines.next_logical() {
+        parser.take(line);
+    }
+    parser.finish();
+    parser.parsed
+}
+
+/// A logical line of the source with its folds.
+#[derive(Clone, Copy)]
+struct SourceLine<'a> {
+    raw: &'a str,
+    start: usize,
+    end: usize,
+    number: u32,
+    is_folded: bool,
+    /// Whether all its line ends are CRLF.
+    is_clean: bool,
+}
+
+struct PhysicalLines<'a, I> {
+    text: &'a str,
+    breaks: I,
+    start: usize,
+    number: u32,
+}
+
+impl<'a> PhysicalLines<'a, ()> {
+    fn of(text: &'a str) -> PhysicalLines<'a, impl Iterator<Item = usize> + 'a> {
+        PhysicalLines { text, breaks: memchr_iter(b'\n', text.as_bytes()), start: 0, number: 1 }
+    }
+}
+
+impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
+    #[inline]
+    fn next_logical(&mut self) -> Option<SourceLine<'a>> {
+        let bytes = self.text.as_bytes();
+        let (start, number) = (self.start, self.number);
+        if start >= bytes.len() {
+            return None;
+        }
+        let mut is_clean = true;
+        let (content_end, end) = loop {
+            let Some(at) = self.breaks.next() else {
+                is_clean = false;
+                break (bytes.len(), bytes.len());
+            };
+            self.number += 1;
+            is_clean &= at > start && bytes[at - 1] == b'\r' && (at < 2 || bytes[at - 2] != b'\r');
+            if !matches!(bytes.get(at + 1), Some(b' ' | b'\t')) {
+                break (at, at + 1);
+            }
+        };
+        self.start = end;
+        let raw = self.text[start..content_end].trim_end_matches('\r');
+        let is_folded = self.number > number + 1 || (end == content_end && self.number > number);
+        Some(SourceLine { raw, start, end, number, is_folded, is_clean })
+    }
+}
+
+struct Open<'a> {
+    component: Component<'a>,
+    start: usize,
+    can_copy: bool,
+}
+
+struct Parser<'a> {
+    text: &'a str,
+    open: Vec<Open<'a>>,
+    /// How many components deeper than allowed the current line is.
+    too_deep: usize,
+    parsed: Parsed<'a>,
+}
+
+impl<'a> Parser<'a> {
+    #[inline]
+    fn take(&mut self, line: SourceLine<'a>) {
+        let raw = line.raw.trim_start_matches('\u{feff}');
+        let is_clean = line.is_clean && raw.len() == line.raw.len();
+        let line = SourceLine { raw, is_clean, ..line };
+        let Some(property) = Property::from_source(line.raw, line.is_folded, line.number) else {
+            self.take_unreadable(line);
+            return;
+        };
+        if property.is("BEGIN") {
+            self.begin(line, &property);
+        } else if property.is("END") {
+            self.end(line, property.value().trim());
+        } else if self.too_deep > 0 {
+            self.fault(line, FaultKind::TooDeep);
+        } else if let Some(open) = self.open.last_mut() {
+            open.can_copy &= line.is_clean;
+            open.component.push_item(Item::Property(property));
+        } else {
+            self.fault(line, FaultKind::OutsideCalendar);
+        }
+    }
+
+    #[cold]
+    fn take_unreadable(&mut self, line: SourceLine<'a>) {
+        // A blank line says nothing, so leaving it out loses nothing.
+        if line.raw.trim().is_empty() {
+            self.forbid_copying();
+        } else {
+            self.fault(line, FaultKind::UnreadableLine);
+        }
+    }
+
+    fn begin(&mut self, line: SourceLine<'a>, property: &Property<'a>) {
+        let name = property.value();
+        if name.trim().is_empty() {
+            return self.fault(line, FaultKind::UnreadableLine);
+        }
+        if self.too_deep > 0 || self.open.len() >= DEEPEST {
+            self.too_deep += 1;
+            return self.fault(line, FaultKind::TooDeep);
+        }
+        self.close_what_cannot_hold(name.trim(), line.start);
+        let component = if line.is_folded {
+            let mut component = Component::open("", line.number, ITEMS_OF_AN_EVENT);
+            component.rename(name.trim().to_owned());
+            component
+        } else {
+            let name = line.raw.split_once(':').map_or("", |(_, name)| name.trim());
+            Component::open(name, line.number, ITEMS_OF_AN_EVENT)
+        };
+        self.open.push(Open { component, start: line.start, can_copy: line.is_clean });
+    }
+
+    fn end(&mut self, line: SourceLine<'a>, name: &str) {
+        if self.too_deep > 0 {
+            self.too_deep -= 1;
+            return self.fault(line, FaultKind::TooDeep);
+        }
+        let Some(depth) = self.open.iter().rposition(|open| open.component.is(name)) else {
+            return self.fault(line, FaultKind::StrayEnd);
+        };
+        self.set_aside_down_to(depth + 1, line.start);
+        if let Some(mut open) = self.open.pop() {
+            open.can_copy &= line.is_clean;
+            self.close(open, line.end);
+        }
+    }
+
+    /// An event cannot stand in an event, nor a calendar in anything: one that
+    /// starts there means that the one before was never closed.
+    fn close_what_cannot_hold(&mut self, name: &str, at: usize) {
+        if is_calendar(name) {
+            self.set_aside_down_to(1, at);
+            self.close_cut_calendar(at);
+        } else if is_calendar_part(name)
+            && let Some(depth) = self.open.iter().position(|open| is_calendar_part(open.component.name()))
+        {
+            self.set_aside_down_to(depth, at);
+        }
+    }
+
+    /// Sets aside what is open at `depth` and deeper, as one text.
+    fn set_aside_down_to(&mut self, depth: usize, at: usize) {
+        if depth >= self.open.len() {
+            return;
+        }
+        let is_inside = depth > 0 && !is_calendar(self.open[depth - 1].component.name());
+        let broken = self.open.drain(depth..).next();
+        if let Some(broken) = broken {
+            let name = broken.component.name().to_owned();
+            let kind = if is_inside { FaultKind::UnclosedInside { name } } else { FaultKind::Unclosed { name } };
+            let text = &self.text[broken.start..at];
+            self.parsed.faults.push(Fault { line: broken.component.line(), kind, text });
+        }
+        self.forbid_copying();
+    }
+
+    fn close_cut_calendar(&mut self, at: usize) {
+        if let Some(mut open) = self.open.pop() {
+            let line = open.component.line();
+            if is_calendar(open.component.name()) {
+                self.parsed.faults.push(Fault { line, kind: FaultKind::UnclosedCalendar, text: "" });
+                open.can_copy = false;
+                self.close(open, at);
+            } else {
+                self.open.push(open);
+                self.set_aside_down_to(0, at);
+            }
+        }
+    }
+
+    fn close(&mut self, mut open: Open<'a>, end: usize) {
+        open.component.close(open.can_copy.then(|| &self.text[open.start..end]));
+        match self.open.last_mut() {
+            Some(outer) => {
+                outer.can_copy &= open.can_copy;
+                outer.component.push_item(Item::Component(Box::new(open.component)));
+            }
+            None => self.parsed.roots.push(open.component),
+        }
+    }
+
+    #[cold]
+    fn fault(&mut self, line: SourceLine<'a>, kind: FaultKind) {
+        self.forbid_copying();
+        let text = &self.text[line.start..line.end];
+        self.parsed.faults.push(Fault { line: line.number, kind, text });
+    }
+
+    /// What was left out must not come back by copying the source.
+    fn forbid_copying(&mut self) {
+        if let Some(open) = self.open.last_mut() {
+            open.can_copy = false;
+        }
+    }
+
+    fn finish(&mut self) {
+        let at = self.text.len();
+        self.set_aside_down_to(1, at);
+        self.close_cut_calendar(at);
+        self.parsed.faults.sort_by_key(|fault| fault.line);
+    }
+}
+
+fn is_calendar(name: &str) -> bool {
+    name.eq_ignore_ascii_case("VCALENDAR")
+}
+
+/// The components that stand directly in a calendar (RFC 5545 section 3.6).
+fn is_calendar_part(name: &str) -> bool {
+    ["VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"].iter().any(|part| part.eq_ignore_ascii_case(name))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::content::push_component;
+
+    fn written(parsed: &Parsed<'_>) -> String {
+        let mut out = Vec::new();
+        for root in &parsed.roots {
+            push_component(&mut out, root);
+        }
+        String::from_utf8(out).unwrap()
+    }
+
+    fn faults(text: &str) -> Vec<(u32, String)> {
+        parse(text).faults.iter().map(|fault| (fault.line, fault.kind.to_string())).collect()
+    }
+
+    #[test]
+    fn line_ends_and_blank_lines_are_normalised_and_nothing_else() {
+        let clean = "BEGIN:VCALENDAR\r\nX-A:1\r\nBEGIN:VEVENT\r\nUID:1\r\nX-L:a\r\n  b\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
+        let rows = [
+            ("crlf", clean.to_owned()),
+            ("lf", clean.replace("\r\n", "\n")),
+            ("doubled cr", clean.replace("\r\n", "\r\r\n")),
+            ("blank lines", clean.replace("UID", "\r\n\r\nUID")),
+            ("no last line end", clean.trim_end().to_owned()),
+            ("mark inside", format!("\u{feff}{clean}")),
+        ];
+        for (name, text) in rows {
+            let parsed = parse(&text);
+            assert_eq!(written(&parsed), clean, "{name}");
+            assert_eq!(parsed.faults, [], "{name}");
+        }
+        assert!(parse(clean).roots[0].source().is_some(), "a clean one is copied");
+    }
+
+    #[test]
+    fn numbers_count_physical_lines() {
+        let parsed = parse("BEGIN:VCALENDAR\nX-A:1\n 2\n 3\nX-B:4\nEND:VCALENDAR\n");
+        let lines: Vec<_> = parsed.roots[0].properties().map(Property::line).collect();
+        assert_eq!(lines, [2, 5]);
+    }
+
+    #[test]
+    fn what_is_broken_is_set_aside_and_the_rest_is_read() {
+        let rows = [
+            ("cut inside an event", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nBEGIN:VEVENT\nUID:2\nBEGIN:VALARM\n",
+             vec![(1, "the calendar is never closed: the file may be cut off"), (5, "VEVENT is never closed")]),
+            ("event in event", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:2\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(2, "VEVENT is never closed")]),
+            ("alarm not closed", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VALARM\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(4, "VALARM inside another component is never closed")]),
+            ("stray end", "BEGIN:VCALENDAR\nEND:VEVENT\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(2, "END without a BEGIN")]),
+            ("no colon", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nlost words\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(3, "not a property: a line needs a name and a colon")]),
+            ("outside", "X-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(1, "outside any calendar")]),
+            ("calendar not closed", "BEGIN:VCALENDAR\nX-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+             vec![(1, "the calendar is never closed: the file may be cut off")]),
+        ];
+        for (name, text, expected) in rows {
+            let found = faults(text);
+            let found: Vec<_> = found.iter().map(|(line, kind)| (*line, kind.as_str())).collect();
+            assert_eq!(found, expected, "{name}");
+            assert_eq!(written(&parse(text)).matches("UID:1\r\nEND:VEVENT").count(), 1, "{name}");
+            assert!(!written(&parse(text)).contains("UID:2"), "{name}");
+        }
+    }
+
+    #[test]
+    fn endless_nesting_is_bounded() {
+        let text = "BEGIN:X\n".repeat(100_000);
+        let parsed = parse(&text);
+        assert!(parsed.roots.is_empty());
+        assert!(parsed.faults.iter().any(|fault| fault.kind == FaultKind::TooDeep));
+    }
+}

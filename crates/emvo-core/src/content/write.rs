@@ -1,0 +1,80 @@
+//! Components → bytes: copies what is untouched, folds what is new.
+
+use super::component::{Component, Item};
+use super::property::{Property, Written};
+
+/// RFC 5545 section 3.1: lines should not be longer than 75 octets.
+const LINE_OCTETS: usize = 75;
+
+/// Writes a component with CRLF line ends.
+///
+/// An untouched one whose line ends fit is copied byte for byte. Otherwise
+/// properties of the source keep their lines and their folds, and new ones are
+/// folded at 75 octets, never inside a character.
+pub fn push_component(out: &mut Vec<u8>, component: &Component<'_>) {
+    if let Some(source) = component.source() {
+        out.extend_from_slice(source.as_bytes());
+        return;
+    }
+    push_boundary(out, b"BEGIN:", component.name());
+    for item in component.items() {
+        match item {
+            Item::Property(property) => push_property(out, property),
+            Item::Component(inner) => push_component(out, inner),
+        }
+    }
+    push_boundary(out, b"END:", component.name());
+}
+
+/// Writes one property with CRLF line ends.
+pub fn push_property(out: &mut Vec<u8>, property: &Property<'_>) {
+    match property.written() {
+        Written::Source(raw) => push_source_lines(out, raw),
+        Written::Logical(line) => push_folded(out, line),
+    }
+}
+
+fn push_boundary(out: &mut Vec<u8>, keyword: &[u8], name: &str) {
+    out.extend_from_slice(keyword);
+    out.extend_from_slice(name.as_bytes());
+    out.extend_from_slice(b"\r\n");
+}
+
+fn push_source_lines(out: &mut Vec<u8>, raw: &str) {
+    for line in raw.split('\n') {
+        out.extend_from_slice(line.trim_end_matches('\r').as_bytes());
+        out.extend_from_slice(b"\r\n");
+    }
+}
+
+fn push_folded(out: &mut Vec<u8>, line: &str) {
+    let mut rest = line;
+    let mut room = LINE_OCTETS;
+    while rest.len() > room {
+        let cut = rest.floor_char_boundary(room);
+        let (head, tail) = rest.split_at(cut);
+        out.extend_from_slice(head.as_bytes());
+        out.extend_from_slice(b"\r\n ");
+        rest = tail;
+        // The blank that marks the fold counts, too.
+        room = LINE_OCTETS - 1;
+    }
+    out.extend_from_slice(rest.as_bytes());
+    out.extend_from_slice(b"\r\n");
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn new_lines_fold_at_75_octets_outside_characters() {
+        let property = Property::text_of("SUMMARY", &"å".repeat(80));
+        let mut out = Vec::new();
+        push_property(&mut out, &property);
+        let text = String::from_utf8(out).unwrap();
+        assert!(text.lines().all(|line| line.len() <= LINE_OCTETS), "{text}");
+        assert_eq!(text.replace("\r\n ", ""), format!("SUMMARY:{}\r\n", "å".repeat(80)));
+        assert_eq!(text.lines().count(), 3);
+    }
+}
