@@ -3,3 +3,5 @@
 //! looks at a clock.
 pub mod calendar;
 pub mod content;
+pub mod recurrence;
+pub mod zone;

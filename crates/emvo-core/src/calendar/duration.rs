@@ -109,7 +109,9 @@ mod tests {
             assert_eq!(duration.to_string(), value);
         }
         assert_eq!(Duration::parse("+PT90M").unwrap().to_string(), "PT1H30M");
-        for bad in ["", "P", "PT", "1H", "PT1", "P1H", "PT1D", "P99999999999999999999D", "P9223372036854775807W"] {
+        for bad in
+            ["", "P", "PT", "1H", "PT1", "P1H", "PT1D", "P99999999999999999999D", "P9223372036854775807W"]
+        {
             assert_eq!(Duration::parse(bad), None, "{bad}");
         }
     }

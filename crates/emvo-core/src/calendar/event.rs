@@ -109,7 +109,8 @@ impl<'a> Event<'a> {
     pub fn edit(&mut self, change: impl FnOnce(&mut Component<'a>)) {
         change(&mut self.component);
         debug_assert!(
-            Times::read(&self.component, &mut ZoneNames::default()).is_ok_and(|times| times.start == self.start),
+            Times::read(&self.component, &mut ZoneNames::default())
+                .is_ok_and(|times| times.start == self.start),
             "times are changed by their setters"
         );
     }
@@ -290,7 +291,8 @@ impl<'a> Event<'a> {
 
     /// Whether it repeats, by rule or by further dates.
     pub fn repeats(&self) -> bool {
-        self.replaces.is_none() && self.component.properties().any(|property| property.is("RRULE") || property.is("RDATE"))
+        self.replaces.is_none()
+            && self.component.properties().any(|property| property.is("RRULE") || property.is("RDATE"))
     }
 
     /// The dates of `EXDATE` or `RDATE` lines. For periods it is their start.
@@ -341,7 +343,8 @@ impl Times {
             slot.get_or_insert(property);
         }
         let mut time = |property: &Property<'_>, name| {
-            EventTime::from_property(property, names).map_err(|error| EventError::Time { property: name, error })
+            EventTime::from_property(property, names)
+                .map_err(|error| EventError::Time { property: name, error })
         };
         let start = time(start.ok_or(EventError::StartMissing)?, "DTSTART")?;
         let extent = match (end, length) {

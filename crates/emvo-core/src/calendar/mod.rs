@@ -20,6 +20,7 @@ pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Status};
 pub use read::{read, read_bare};
 pub use series::{Series, Uid};
+pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
 pub use write::write;
 

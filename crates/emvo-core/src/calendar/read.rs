@@ -79,14 +79,13 @@ fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
     }
     for (event, uid) in overrides {
         let known = uid.as_ref().and_then(|uid| home.get(uid)).copied();
-        match known {
-            Some(at) => calendar.series[at].add_override(event),
-            None => {
-                if let Some(uid) = uid {
-                    home.insert(uid, calendar.series.len());
-                }
-                calendar.series.push(Series::of(event));
+        if let Some(at) = known {
+            calendar.series[at].add_override(event)
+        } else {
+            if let Some(uid) = uid {
+                home.insert(uid, calendar.series.len());
             }
+            calendar.series.push(Series::of(event));
         }
     }
     calendar.series.sort_by_key(|series| series.events().map(Event::rank).min());

@@ -84,7 +84,7 @@ fn decode_unmarked(bytes: &[u8]) -> Decoded<'_> {
     if let Some(encoding) = utf16_without_mark(bytes) {
         return decode_with(bytes, encoding, Charset::Declared(encoding.name()));
     }
-    if let Some(text) = String::from_utf8(move_folds_out_of_characters(bytes)).ok() {
+    if let Ok(text) = String::from_utf8(move_folds_out_of_characters(bytes)) {
         return Decoded { text: Cow::Owned(text), charset: Charset::Utf8SplitByFolds };
     }
     decode_with(bytes, WINDOWS_1252, Charset::Assumed(WINDOWS_1252.name()))

@@ -238,7 +238,8 @@ impl<'a> Parser<'a> {
         let broken = self.open.drain(depth..).next();
         if let Some(broken) = broken {
             let name = broken.component.name().to_owned();
-            let kind = if is_inside { FaultKind::UnclosedInside { name } } else { FaultKind::Unclosed { name } };
+            let kind =
+                if is_inside { FaultKind::UnclosedInside { name } } else { FaultKind::Unclosed { name } };
             let text = &self.text[broken.start..at];
             self.parsed.faults.push(Fault { line: broken.component.line(), kind, text });
         }
@@ -298,7 +299,9 @@ fn is_calendar(name: &str) -> bool {
 
 /// The components that stand directly in a calendar (RFC 5545 section 3.6).
 fn is_calendar_part(name: &str) -> bool {
-    ["VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"].iter().any(|part| part.eq_ignore_ascii_case(name))
+    ["VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"]
+        .iter()
+        .any(|part| part.eq_ignore_ascii_case(name))
 }
 
 #[cfg(test)]
@@ -347,20 +350,44 @@ mod tests {
     #[test]
     fn what_is_broken_is_set_aside_and_the_rest_is_read() {
         let rows = [
-            ("cut inside an event", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nBEGIN:VEVENT\nUID:2\nBEGIN:VALARM\n",
-             vec![(1, "the calendar is never closed: the file may be cut off"), (5, "VEVENT is never closed")]),
-            ("event in event", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:2\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(2, "VEVENT is never closed")]),
-            ("alarm not closed", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VALARM\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(4, "VALARM inside another component is never closed")]),
-            ("stray end", "BEGIN:VCALENDAR\nEND:VEVENT\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(2, "END without a BEGIN")]),
-            ("no colon", "BEGIN:VCALENDAR\nBEGIN:VEVENT\nlost words\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(3, "not a property: a line needs a name and a colon")]),
-            ("outside", "X-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(1, "outside any calendar")]),
-            ("calendar not closed", "BEGIN:VCALENDAR\nX-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
-             vec![(1, "the calendar is never closed: the file may be cut off")]),
+            (
+                "cut inside an event",
+                "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nBEGIN:VEVENT\nUID:2\nBEGIN:VALARM\n",
+                vec![
+                    (1, "the calendar is never closed: the file may be cut off"),
+                    (5, "VEVENT is never closed"),
+                ],
+            ),
+            (
+                "event in event",
+                "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:2\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(2, "VEVENT is never closed")],
+            ),
+            (
+                "alarm not closed",
+                "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nBEGIN:VALARM\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(4, "VALARM inside another component is never closed")],
+            ),
+            (
+                "stray end",
+                "BEGIN:VCALENDAR\nEND:VEVENT\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(2, "END without a BEGIN")],
+            ),
+            (
+                "no colon",
+                "BEGIN:VCALENDAR\nBEGIN:VEVENT\nlost words\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(3, "not a property: a line needs a name and a colon")],
+            ),
+            (
+                "outside",
+                "X-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(1, "outside any calendar")],
+            ),
+            (
+                "calendar not closed",
+                "BEGIN:VCALENDAR\nX-A:1\nBEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nEND:VEVENT\nEND:VCALENDAR\n",
+                vec![(1, "the calendar is never closed: the file may be cut off")],
+            ),
         ];
         for (name, text, expected) in rows {
             let found = faults(text);

@@ -79,11 +79,9 @@ mod tests {
 
     #[test]
     fn text_and_escaped_text_are_two_views_of_one_value() {
-        for (text, escaped) in [
-            ("Kaj 2", "Kaj 2"),
-            ("a,b;c\\d", "a\\,b\\;c\\\\d"),
-            ("rad 1\nrad 2", "rad 1\\nrad 2"),
-        ] {
+        for (text, escaped) in
+            [("Kaj 2", "Kaj 2"), ("a,b;c\\d", "a\\,b\\;c\\\\d"), ("rad 1\nrad 2", "rad 1\\nrad 2")]
+        {
             assert_eq!(escape_text(text), escaped);
             assert_eq!(unescape_text(escaped), text);
         }

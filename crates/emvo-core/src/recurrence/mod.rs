@@ -1,0 +1,16 @@
+//! Recurrence: rules, and the dates they stand for.
+//!
+//! Owns RFC 5545 sections 3.3.10 (rules) and 3.8.5 (rules, further dates and
+//! exceptions of a series). Expansion is lazy and works on clock times; which
+//! instant a clock time is, and where an `UNTIL` in UTC lies on the series'
+//! own clock, is asked of [`crate::zone`].
+
+pub(crate) mod day;
+mod expand;
+mod occurrences;
+mod period;
+mod rule;
+
+pub(crate) use expand::{Last, Starts};
+pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
+pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};

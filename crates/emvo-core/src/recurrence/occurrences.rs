@@ -1,0 +1,495 @@
+//! Series → occurrences: rules, further dates, exceptions and overrides
+//! together.
+
+use std::collections::{BTreeMap, HashSet};
+
+use jiff::civil::{Date, DateTime};
+
+use super::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
+use super::expand::{Last, Starts};
+use super::rule::{Rule, RuleError};
+use crate::calendar::{Duration, Event, EventTime, Extent, Series, Status, ZoneName, ZoneRef};
+use crate::zone::ZoneBook;
+
+/// No zone is farther from another than this, so a window that is wider by it
+/// misses nothing.
+const ZONE_MARGIN: i64 = 2 * SECONDS_A_DAY;
+
+/// A window of dates in the house zone, both inclusive.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Window {
+    /// The first day in it.
+    pub from: Date,
+    /// The last day in it.
+    pub until: Date,
+}
+
+/// How many occurrences of one series are looked at before we stop.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub struct Ceiling(pub usize);
+
+impl Default for Ceiling {
+    fn default() -> Self {
+        Self(100_000)
+    }
+}
+
+/// Which event of a series an occurrence is told by.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Part {
+    /// The series itself.
+    Master,
+    /// The override of this number.
+    Override(usize),
+}
+
+/// One date of a series, or a single event.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Occurrence {
+    /// What tells its fields.
+    pub part: Part,
+    /// When it starts, in the zone of its event.
+    pub start: EventTime,
+    /// When it ends, in the zone of its event; for whole days the day after.
+    pub end: EventTime,
+}
+
+/// The occurrences of a series in a window.
+#[derive(Clone, Debug, Default)]
+pub struct Occurrences {
+    /// Those that take place, ascending by start.
+    pub list: Vec<Occurrence>,
+    /// Those that are marked as cancelled.
+    pub cancelled: Vec<Occurrence>,
+    /// The rules that could not be read; without them the series is not
+    /// expanded, and its first date alone stands here.
+    pub unreadable: Vec<RuleError>,
+    /// Whether the ceiling cut the list off.
+    pub met_ceiling: bool,
+}
+
+/// The occurrences of a series that touch a window.
+///
+/// An occurrence touches it when any part of it lies in it; one without length
+/// counts at its start. Days are those of the house zone where the times can
+/// be expressed in it, else those of the event's own clock.
+pub fn occurrences_of(
+    series: &Series<'_>,
+    zones: &ZoneBook,
+    window: Window,
+    ceiling: Ceiling,
+) -> Occurrences {
+    let mut found = Occurrences::default();
+    let replaced: HashSet<i64> = match series.master() {
+        Some(master) => series
+            .overrides()
+            .iter()
+            .filter_map(|event| on_clock_of(event.replaces()?, master.start(), zones))
+            .collect(),
+        None => HashSet::new(),
+    };
+    if let Some(master) = series.master() {
+        Expansion { master, zones, window, ceiling, found: &mut found }.run(&replaced);
+    }
+    for (index, event) in series.overrides().iter().enumerate() {
+        let occurrence = Occurrence {
+            part: Part::Override(index),
+            start: event.start().clone(),
+            end: exact_end(event, event.start(), zones),
+        };
+        if touches(&occurrence, window, zones) {
+            place(&mut found, event, occurrence);
+        }
+    }
+    if !series.overrides().is_empty() {
+        found.list.sort_by_key(|occurrence| occurrence.start.clock());
+    }
+    found
+}
+
+fn place(found: &mut Occurrences, event: &Event<'_>, occurrence: Occurrence) {
+    if event.status() == Status::Cancelled {
+        found.cancelled.push(occurrence);
+    } else {
+        found.list.push(occurrence);
+    }
+}
+
+struct Expansion<'e, 'a> {
+    master: &'e Event<'a>,
+    zones: &'e ZoneBook,
+    window: Window,
+    ceiling: Ceiling,
+    found: &'e mut Occurrences,
+}
+
+impl Expansion<'_, '_> {
+    fn run(mut self, replaced: &HashSet<i64>) {
+        let start = self.master.start().clone();
+        if !self.master.repeats() {
+            let end = exact_end(self.master, &start, self.zones);
+            let occurrence = Occurrence { part: Part::Master, start, end };
+            if touches(&occurrence, self.window, self.zones) {
+                place(self.found, self.master, occurrence);
+            }
+            return;
+        }
+        let length = self.longest_seconds();
+        let from = day_of(self.window.from) * SECONDS_A_DAY - length - ZONE_MARGIN;
+        let until = (day_of(self.window.until) + 1) * SECONDS_A_DAY + ZONE_MARGIN;
+        let rules = self.rules();
+        let excluded = self.excluded(from, until);
+        let extra = self.extra_dates();
+        let mut sources: Vec<_> = rules
+            .iter()
+            .map(|rule| {
+                Starts::new(rule, start.clock(), last_of(rule, &start, self.zones)).from(from).peekable()
+            })
+            .collect();
+        let own = clock_seconds(start.clock());
+        let mut dates = extra.keys().copied().chain(rules.is_empty().then_some(own)).collect::<Vec<_>>();
+        dates.sort_unstable();
+        let mut dates = dates.into_iter().filter(|date| *date >= from).peekable();
+        let mut last = i64::MIN;
+        loop {
+            let next = sources
+                .iter_mut()
+                .filter_map(|source| source.peek().copied())
+                .chain(dates.peek().copied())
+                .min();
+            let Some(moment) = next.filter(|moment| *moment <= until) else { break };
+            for source in &mut sources {
+                source.next_if_eq(&moment);
+            }
+            dates.next_if_eq(&moment);
+            if moment == last || excluded.contains(&moment) || replaced.contains(&moment) {
+                continue;
+            }
+            last = moment;
+            if self.found.list.len() >= self.ceiling.0 {
+                self.found.met_ceiling = true;
+                break;
+            }
+            self.push(moment, &start, extra.get(&moment).and_then(Option::as_ref));
+        }
+    }
+
+    fn push(&mut self, moment: i64, start: &EventTime, own_length: Option<&Duration>) {
+        let Some(clock) = clock_at(moment) else { return };
+        let start = start.at_clock(clock);
+        let end = match own_length {
+            Some(length) => end_after(&start, *length, self.zones),
+            None => exact_end(self.master, &start, self.zones),
+        };
+        let occurrence = Occurrence { part: Part::Master, start, end };
+        if touches(&occurrence, self.window, self.zones) {
+            place(self.found, self.master, occurrence);
+        }
+    }
+
+    fn rules(&mut self) -> Vec<Rule> {
+        let mut rules = Vec::new();
+        for text in self.master.rules() {
+            match Rule::parse(&text) {
+                Ok(rule) => rules.push(rule),
+                Err(error) => self.found.unreadable.push(error),
+            }
+        }
+        if self.found.unreadable.is_empty() { rules } else { Vec::new() }
+    }
+
+    fn longest_seconds(&self) -> i64 {
+        let (start, end) = (self.master.start(), self.master.end());
+        (clock_seconds(end.clock()) - clock_seconds(start.clock())).max(0)
+    }
+
+    /// Exceptions as moments on the master's clock: `EXDATE`, and the dates of
+    /// the obsolete `EXRULE` (RFC 2445) in the span we look at.
+    fn excluded(&self, from: i64, until: i64) -> HashSet<i64> {
+        let start = self.master.start();
+        let mut excluded: HashSet<i64> = self
+            .master
+            .dates("EXDATE")
+            .iter()
+            .filter_map(|date| on_clock_of(date, start, self.zones))
+            .collect();
+        for property in self.master.component().properties_named("EXRULE") {
+            if let Ok(rule) = Rule::parse(&property.value()) {
+                let starts = Starts::new(&rule, start.clock(), last_of(&rule, start, self.zones)).from(from);
+                excluded.extend(starts.take(self.ceiling.0).take_while(|moment| *moment <= until));
+            }
+        }
+        excluded
+    }
+
+    /// `RDATE`: moments on the master's clock, with a length where the date is
+    /// a period.
+    fn extra_dates(&self) -> BTreeMap<i64, Option<Duration>> {
+        let mut dates = BTreeMap::new();
+        for property in self.master.component().properties_named("RDATE") {
+            let zone = property.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
+            for value in property.value().split(',') {
+                let (first, length) = match value.trim().split_once('/') {
+                    Some((first, length)) => (first, Some(length)),
+                    None => (value.trim(), None),
+                };
+                let Ok(date) = EventTime::parse(first, zone.as_ref()) else { continue };
+                let length = length.and_then(|length| {
+                    Duration::parse(length).or_else(|| {
+                        let end = EventTime::parse(length, zone.as_ref()).ok()?;
+                        Some(Duration::from_seconds(clock_seconds(end.clock()) - clock_seconds(date.clock())))
+                    })
+                });
+                if let Some(moment) = on_clock_of(&date, self.master.start(), self.zones) {
+                    dates.insert(moment, length);
+                }
+            }
+        }
+        dates
+    }
+}
+
+/// A time as a moment on the clock of a series, in seconds. `None` if it is a
+/// date where the series has times, or the reverse: then it hits nothing.
+pub(crate) fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneBook) -> Option<i64> {
+    if time.is_date() != start.is_date() {
+        return None;
+    }
+    if time.zone() == start.zone() {
+        return Some(clock_seconds(time.clock()));
+    }
+    let zone = zones.zone_of(start.zone());
+    match (zones.instant(time), zone) {
+        (Some(instant), Some(zone)) => Some(zone.behaviour().clock_at(instant)),
+        // Without the zones the clock times are all there is to go by.
+        _ => Some(clock_seconds(time.clock())),
+    }
+}
+
+/// Where a rule's `UNTIL` lies on the clock of its series.
+fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
+    let Some(until) = &rule.until else { return Last::Open };
+    let own = match until {
+        // A date means through that day, whatever the series' kind (R01).
+        EventTime::Date(date) => clock_seconds(date.at(23, 59, 59, 0)),
+        EventTime::Clock { at, .. } if start.is_date() => clock_seconds(at.date().at(0, 0, 0, 0)),
+        EventTime::Clock { at, zone: ZoneRef::Utc } => match zones.zone_of(start.zone()) {
+            Some(zone) => latest_clock_at(clock_seconds(*at), zone.behaviour()),
+            None => clock_seconds(*at),
+        },
+        EventTime::Clock { at, .. } => clock_seconds(*at),
+    };
+    Last::At(own)
+}
+
+/// The last clock time whose instant is not after `instant`: where clocks are
+/// set back, the first pass of the repeated hour counts.
+fn latest_clock_at(instant: i64, zone: &crate::zone::Behaviour) -> i64 {
+    let clock = zone.clock_at(instant);
+    // In a second pass every clock time of the first pass has gone by.
+    let first_pass = instant + i64::from(zone.offset_of_clock(clock));
+    clock.max(first_pass)
+}
+
+/// When an occurrence that starts at `start` ends: a stated end keeps its exact
+/// distance, a length in days is nominal (RFC 5545 sections 3.8.2.2, 3.3.6).
+fn exact_end(event: &Event<'_>, start: &EventTime, zones: &ZoneBook) -> EventTime {
+    match event.extent() {
+        Extent::Length(length) => end_after(start, *length, zones),
+        Extent::Unstated | Extent::End(_) if start == event.start() => event.end(),
+        Extent::Unstated => nominal_end(event, start),
+        Extent::End(end) => match (zones.instant(event.start()), zones.instant(end)) {
+            (Some(first), Some(last)) if !start.is_date() => {
+                end_after(start, Duration::from_seconds(last - first), zones)
+            }
+            _ => nominal_end(event, start),
+        },
+    }
+}
+
+fn nominal_end(event: &Event<'_>, start: &EventTime) -> EventTime {
+    let length = clock_seconds(event.end().clock()) - clock_seconds(event.start().clock());
+    start.at_clock(clock_at(clock_seconds(start.clock()) + length).unwrap_or(DateTime::MAX))
+}
+
+/// `start` plus a length: days on the clock, seconds in real time.
+fn end_after(start: &EventTime, length: Duration, zones: &ZoneBook) -> EventTime {
+    let days = clock_seconds(start.clock()).saturating_add(length.days.saturating_mul(SECONDS_A_DAY));
+    let clock = match zones.zone_of(start.zone()).filter(|_| length.seconds != 0 && !start.is_date()) {
+        Some(zone) => {
+            let instant = zone.behaviour().instant_of(days).saturating_add(length.seconds);
+            zone.behaviour().clock_at(instant)
+        }
+        None => days.saturating_add(length.seconds),
+    };
+    start.at_clock(clock_at(clock).unwrap_or(DateTime::MAX))
+}
+
+/// Whether any part of an occurrence lies in a window.
+fn touches(occurrence: &Occurrence, window: Window, zones: &ZoneBook) -> bool {
+    let on_house_clock = |time: &EventTime| match zones.floating_zone() {
+        Some(house) if !time.is_date() => zones
+            .instant(time)
+            .map_or_else(|| clock_seconds(time.clock()), |instant| house.behaviour().clock_at(instant)),
+        _ => clock_seconds(time.clock()),
+    };
+    let (from, until) = (day_of(window.from) * SECONDS_A_DAY, (day_of(window.until) + 1) * SECONDS_A_DAY);
+    let start = on_house_clock(&occurrence.start);
+    if start >= until {
+        return false;
+    }
+    start >= from || on_house_clock(&occurrence.end) > from
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::read;
+    use crate::content::parse;
+    use crate::zone::ZoneChoices;
+
+    #[derive(serde::Deserialize)]
+    struct Vector {
+        id: String,
+        dtstart: String,
+        tzid: Option<String>,
+        rrule: String,
+        exdates: Vec<String>,
+        rdates: Vec<String>,
+        limit: usize,
+        complete: bool,
+        expect: Vec<String>,
+    }
+
+    fn occurrences(lines: &str, window: Window, ceiling: usize) -> Occurrences {
+        let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
+        let calendar = read(parse(&text).roots.remove(0), "test");
+        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        occurrences_of(&calendar.series[0], &zones, window, Ceiling(ceiling))
+    }
+
+    fn starts(found: &Occurrences) -> Vec<String> {
+        found.list.iter().map(|occurrence| occurrence.start.value()).collect()
+    }
+
+    fn always() -> Window {
+        Window { from: Date::constant(1, 1, 1), until: Date::constant(9000, 1, 1) }
+    }
+
+    fn event_of(vector: &Vector) -> String {
+        let zone = match &vector.tzid {
+            Some(zone) => format!(";TZID={zone}"),
+            None if vector.dtstart.len() == 8 => ";VALUE=DATE".to_owned(),
+            None => String::new(),
+        };
+        let mut lines = format!("BEGIN:VEVENT\nDTSTART{zone}:{}\nRRULE:{}\n", vector.dtstart, vector.rrule);
+        for (name, dates) in [("EXDATE", &vector.exdates), ("RDATE", &vector.rdates)] {
+            if !dates.is_empty() {
+                lines.push_str(&format!("{name}{zone}:{}\n", dates.join(",")));
+            }
+        }
+        lines + "END:VEVENT\n"
+    }
+
+    #[test]
+    fn rules_give_the_dates_that_the_vectors_say() {
+        let mut count = 0;
+        for line in include_str!("../../tests/vectors/recurrence.jsonl").lines() {
+            let vector: Vector = serde_json::from_str(line).unwrap();
+            let found = occurrences(&event_of(&vector), always(), vector.limit);
+            assert_eq!(starts(&found), vector.expect, "{} {}", vector.id, vector.rrule);
+            if vector.complete {
+                assert!(!found.met_ceiling, "{}", vector.id);
+            }
+            count += 1;
+        }
+        assert_eq!(count, 342);
+    }
+
+    #[test]
+    fn a_window_shows_what_the_whole_series_has_in_it() {
+        for line in include_str!("../../tests/vectors/recurrence.jsonl").lines() {
+            let vector: Vector = serde_json::from_str(line).unwrap();
+            let dates: Vec<Date> =
+                vector.expect.iter().map(|start| EventTime::parse(start, None).unwrap().date()).collect();
+            let (Some(middle), Some(last)) = (dates.get(dates.len() / 2), dates.last()) else { continue };
+            let window = Window { from: *middle, until: last.yesterday().unwrap().max(*middle) };
+            let found = occurrences(&event_of(&vector), window, vector.limit);
+            let expected: Vec<&String> = vector
+                .expect
+                .iter()
+                .zip(&dates)
+                .filter(|(_, date)| (window.from..=window.until).contains(date))
+                .map(|(start, _)| start)
+                .collect();
+            let found = starts(&found);
+            assert_eq!(found.iter().collect::<Vec<_>>(), expected, "{} {}", vector.id, vector.rrule);
+        }
+    }
+
+    #[test]
+    fn overrides_replace_their_date_and_cancelled_ones_take_it_away() {
+        let lines = "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nDURATION:PT1H\nRRULE:FREQ=WEEKLY;COUNT=5\n\
+            EXDATE:20260309T060000Z\nEND:VEVENT\n\
+            BEGIN:VEVENT\nUID:1\nRECURRENCE-ID:20260316T060000Z\nDTSTART;TZID=Europe/Helsinki:20260317T100000\nEND:VEVENT\n\
+            BEGIN:VEVENT\nUID:1\nRECURRENCE-ID;TZID=Europe/Helsinki:20260323T080000\nDTSTART;TZID=Europe/Helsinki:20260323T080000\n\
+            STATUS:CANCELLED\nEND:VEVENT\n";
+        let found = occurrences(lines, always(), 100);
+        assert_eq!(starts(&found), ["20260302T080000", "20260317T100000", "20260330T080000"]);
+        assert_eq!(found.cancelled.len(), 1);
+    }
+
+    #[test]
+    fn an_end_is_exact_and_a_day_is_nominal_across_a_changeover() {
+        for (extent, end) in [
+            ("DTEND;TZID=Europe/Helsinki:20260321T060000", "20260329T070000"),
+            ("DURATION:PT8H", "20260329T070000"),
+            ("DURATION:P1D", "20260329T220000"),
+        ] {
+            let lines = format!(
+                "BEGIN:VEVENT\nDTSTART;TZID=Europe/Helsinki:20260320T220000\n{extent}\nRRULE:FREQ=DAILY;COUNT=9\nEND:VEVENT\n"
+            );
+            let found = occurrences(&lines, always(), 100);
+            assert_eq!(found.list[8].end.value(), end, "{extent}");
+        }
+    }
+
+    #[test]
+    fn any_part_in_the_window_counts() {
+        let window = Window { from: Date::constant(2026, 1, 10), until: Date::constant(2026, 1, 10) };
+        for (times, is_in) in [
+            ("DTSTART:20260109T230000\nDTEND:20260110T010000", true),
+            ("DTSTART:20260109T230000\nDTEND:20260110T000000", false),
+            ("DTSTART:20260110T000000", true),
+            ("DTSTART:20260110T235959", true),
+            ("DTSTART:20260111T000000", false),
+            ("DTSTART;VALUE=DATE:20260109\nDTEND;VALUE=DATE:20260111", true),
+            ("DTSTART;VALUE=DATE:20260109", false),
+        ] {
+            let found = occurrences(&format!("BEGIN:VEVENT\n{times}\nEND:VEVENT\n"), window, 9);
+            assert_eq!(found.list.len() == 1, is_in, "{times}");
+        }
+    }
+
+    #[test]
+    fn endless_and_hopeless_rules_stop() {
+        let found = occurrences(
+            "BEGIN:VEVENT\nDTSTART:20260101T000000\nRRULE:FREQ=SECONDLY\nEND:VEVENT\n",
+            always(),
+            1000,
+        );
+        assert!(found.met_ceiling && found.list.len() == 1000);
+        for rule in [
+            "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30",
+            "FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30",
+            "FREQ=DAILY;BYMONTH=2;BYMONTHDAY=31",
+        ] {
+            let found = occurrences(
+                &format!("BEGIN:VEVENT\nDTSTART:20260101T000000\nRRULE:{rule}\nEND:VEVENT\n"),
+                always(),
+                1000,
+            );
+            assert_eq!(found.list.len(), 1, "{rule}");
+        }
+    }
+}
