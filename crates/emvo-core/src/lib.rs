@@ -1,7 +1,24 @@
 //! Calendars as data. Bytes and typed values go in, bytes and typed values
 //! come out: nothing in this crate prints, reads arguments, opens files or
 //! looks at a clock.
+//!
+//! The way through it, in the order of the work:
+//!
+//! - [`content`]: bytes ⇄ lines ⇄ components, nothing lost
+//! - [`calendar`]: components → series of events with typed times
+//! - [`table`]: rows of a table ⇄ the same calendars
+//! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
+//! - [`survey`]: what is in a calendar
+//! - [`identity`], [`merge`]: which events are one, and many calendars → one
+//! - [`reconcile`]: the proof that a result has all that its sources had
+//! - [`receipt`]: what became of every event
 pub mod calendar;
 pub mod content;
+pub mod identity;
+pub mod merge;
+pub mod receipt;
+pub mod reconcile;
 pub mod recurrence;
+pub mod survey;
+pub mod table;
 pub mod zone;

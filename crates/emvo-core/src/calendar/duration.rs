@@ -2,6 +2,9 @@
 
 use std::fmt;
 
+/// No calendar reaches farther than its 20,000 years.
+const LONGEST_DAYS: i64 = 366 * 20_000;
+
 /// A length of time, possibly backwards.
 ///
 /// Weeks and days are nominal (the same clock time on another day), hours,
@@ -48,7 +51,6 @@ impl Duration {
             *total = total.checked_add(count.checked_mul(unit)?)?;
             has_part = true;
         }
-        const LONGEST_DAYS: i64 = 366 * 20_000;
         let fits = days <= LONGEST_DAYS && seconds <= LONGEST_DAYS * 86_400;
         (has_part && number.is_none() && fits).then_some(Self { days: sign * days, seconds: sign * seconds })
     }

@@ -119,7 +119,7 @@ impl EventTime {
         match digits {
             [_, _, _, _, _, _, _, _] if !is_utc => {
                 let date = date_of(digits).ok_or_else(malformed)?;
-                date.map(Self::Date).ok_or_else(impossible)
+                date.map(Self::Date).map_err(|_| impossible())
             }
             [date @ .., b'T' | b't', h1, h2, m1, m2, s1, s2] if date.len() == 8 => {
                 let date = date_of(date).ok_or_else(malformed)?;
@@ -128,7 +128,7 @@ impl EventTime {
                     return Err(malformed());
                 };
                 let time = Time::new(hour, minute, second.min(59), 0).ok().filter(|_| second <= 60);
-                let (Some(date), Some(time)) = (date, time) else { return Err(impossible()) };
+                let (Ok(date), Some(time)) = (date, time) else { return Err(impossible()) };
                 let zone = match zone {
                     _ if is_utc => ZoneRef::Utc,
                     Some(zone) => ZoneRef::Named(zone.clone()),
@@ -233,13 +233,13 @@ pub(crate) fn basic_clock(at: DateTime) -> String {
 }
 
 /// The date that eight digits mean: outside `None` if they are no digits,
-/// inside `None` if no calendar has that date.
-fn date_of(digits: &[u8]) -> Option<Option<Date>> {
+/// inside an error if no calendar has that date.
+fn date_of(digits: &[u8]) -> Option<Result<Date, jiff::Error>> {
     let [y1, y2, y3, y4, m1, m2, d1, d2] = *digits else { return None };
     let century = i16::from(two_digits(y1, y2)?);
     let year = century * 100 + i16::from(two_digits(y3, y4)?);
     let (month, day) = (two_digits(m1, m2)?, two_digits(d1, d2)?);
-    Some(Date::new(year, month, day).ok())
+    Some(Date::new(year, month, day))
 }
 
 fn two_digits(tens: u8, ones: u8) -> Option<i8> {

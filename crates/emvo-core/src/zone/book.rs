@@ -6,8 +6,9 @@ use std::sync::Arc;
 use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
-use crate::calendar::{Calendar, EventTime, Extent, ZoneName, ZoneRef};
-use crate::recurrence::day::clock_seconds;
+use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::recurrence::Rule;
+use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
 
 /// A zone that is known to behave in some way.
 #[derive(Clone, Debug)]
@@ -242,4 +243,33 @@ fn named(time: &EventTime) -> Option<&ZoneName> {
         ZoneRef::Named(name) => Some(name),
         ZoneRef::Floating | ZoneRef::Utc => None,
     }
+}
+
+/// The instants, first and last, that some series use: where zones have to be
+/// right. A series that counts or never ends is taken to run to 2037, or ten
+/// years if it starts later.
+pub fn instants_in_use<'s, 'a: 's>(
+    series: impl Iterator<Item = &'s Series<'a>>,
+    zones: &ZoneBook,
+) -> (i64, i64) {
+    const TEN_YEARS: i64 = 3653 * SECONDS_A_DAY;
+    let (mut from, mut until) = (i64::MAX, i64::MIN);
+    let at = |time: &EventTime| zones.instant(time).unwrap_or_else(|| clock_seconds(time.clock()));
+    for event in series.flat_map(Series::events) {
+        let start = at(event.start());
+        from = from.min(start);
+        until = until.max(at(&event.end())).max(start);
+        for rule in event.rules() {
+            let end = match Rule::parse(&rule) {
+                Ok(Rule { until: Some(until), .. }) => clock_seconds(until.clock()),
+                Ok(_) => super::span_of_interest().1.max(start + TEN_YEARS),
+                Err(_) => continue,
+            };
+            until = until.max(end);
+        }
+        for date in event.dates("RDATE") {
+            until = until.max(at(&date));
+        }
+    }
+    if from > until { super::span_of_interest() } else { (from, until) }
 }

@@ -11,7 +11,7 @@ mod emit;
 mod names;
 
 pub use behaviour::{Behaviour, ClockReading};
-pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource};
+pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource, instants_in_use};
 pub use definition::{Definition, DefinitionError, DefinitionExtent};
 pub use emit::definition_of;
 pub use names::{NameMeaning, closest, meaning_of};

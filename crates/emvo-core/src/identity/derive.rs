@@ -1,0 +1,37 @@
+//! Ids derived from content, the same on every run (rule U01).
+
+use std::fmt::Write as _;
+
+use sha2::{Digest, Sha256};
+
+use super::text::normalised;
+use crate::calendar::{Event, Uid};
+
+/// An id for an event that has none, or needs another: from its title, start,
+/// end and rule, so that the same event gets the same id in every export.
+/// `salt` tells events apart that agree in all of these; 0 for the first.
+pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid {
+    let title = event.title().unwrap_or_default();
+    let start = event.start().to_string();
+    let end = event.end().to_string();
+    let rules: Vec<_> = event.rules().map(std::borrow::Cow::into_owned).collect();
+    derived_uid_of_parts(&[&normalised(&title), &start, &end, &rules.join("\n")], salt)
+}
+
+/// An id from texts that identify an event.
+pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
+    let mut hash = Sha256::new();
+    for part in parts {
+        hash.update(part.as_bytes());
+        hash.update([0]);
+    }
+    hash.update(salt.to_be_bytes());
+    let mut text = String::with_capacity(40);
+    for byte in &hash.finalize()[..12] {
+        // Writing into a string cannot fail.
+        let _ = write!(text, "{byte:02x}");
+    }
+    text.push_str("-derived");
+    // The text is not empty, so it is an id.
+    Uid::new(&text).unwrap_or_else(|| unreachable!("an id of 24 digits is not blank"))
+}

@@ -1,0 +1,16 @@
+//! When two events are one: ids, versions, duplicates.
+//!
+//! Owns derived ids (rule U01), which of two versions is newer (U02), and
+//! whether two events under different ids say the same (U03). What to do about
+//! it is for [`crate::merge`] to decide.
+
+mod derive;
+mod same;
+mod text;
+mod version;
+
+pub use derive::{derived_uid, derived_uid_of_parts};
+pub(crate) use same::Moment;
+pub use same::{Fingerprint, contradiction, same_dates};
+pub use text::normalised;
+pub use version::{Newer, Origin, are_versions, newer_of};

@@ -1,0 +1,139 @@
+//! Whether two events under different ids are the same (rule U03).
+
+use std::collections::BTreeSet;
+
+use jiff::civil::Date;
+
+use super::text::normalised;
+use crate::calendar::{Event, EventTime, Series, Status};
+use crate::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
+use crate::zone::ZoneBook;
+
+/// What two events must share before they are worth comparing: title, start
+/// and end. Starts and ends count as instants where their zones are known.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Fingerprint {
+    title: String,
+    start: Moment,
+    end: Moment,
+}
+
+/// A time, comparable across the zones it may be written in.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub(crate) enum Moment {
+    /// Seconds since 1970 in UTC.
+    Instant(i64),
+    /// A date, or a clock time that nothing ties to the world.
+    Unbound(EventTime),
+}
+
+impl Moment {
+    pub(crate) fn of(time: &EventTime, zones: &ZoneBook) -> Self {
+        zones.instant(time).map_or_else(|| Self::Unbound(time.clone()), Self::Instant)
+    }
+}
+
+impl Fingerprint {
+    /// The fingerprint of an event.
+    pub fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
+        Self {
+            title: normalised(&event.title().unwrap_or_default()).to_lowercase(),
+            start: Moment::of(event.start(), zones),
+            end: Moment::of(&event.end(), zones),
+        }
+    }
+}
+
+/// The first thing in which two events contradict each other, if any: a place,
+/// a description or an address filled on both sides and different, one
+/// cancelled, people without anyone in common.
+pub fn contradiction(first: &Event<'_>, second: &Event<'_>) -> Option<&'static str> {
+    for (name, shown) in [("LOCATION", "place"), ("DESCRIPTION", "description"), ("URL", "address")] {
+        if let (Some(first), Some(second)) = (first.text(name), second.text(name))
+            && normalised(&first) != normalised(&second)
+        {
+            return Some(shown);
+        }
+    }
+    if (first.status() == Status::Cancelled) != (second.status() == Status::Cancelled) {
+        return Some("cancellation");
+    }
+    let (one, two) = (people(first), people(second));
+    (!one.is_empty() && !two.is_empty() && one.is_disjoint(&two)).then_some("people")
+}
+
+fn people(event: &Event<'_>) -> BTreeSet<String> {
+    let is_person =
+        |name: &str| name.eq_ignore_ascii_case("ORGANIZER") || name.eq_ignore_ascii_case("ATTENDEE");
+    event
+        .component()
+        .properties()
+        .filter(|property| is_person(property.name()))
+        .map(|property| property.value().trim().to_lowercase())
+        .collect()
+}
+
+/// Whether two series stand for the same dates with the same titles, however
+/// their rules are put.
+///
+/// Rules that read alike need no expansion; others are compared date by date,
+/// up to `ceiling` and ten years on, endless against endless only.
+pub fn same_dates(
+    first: (&Series<'_>, &ZoneBook),
+    second: (&Series<'_>, &ZoneBook),
+    ceiling: Ceiling,
+) -> bool {
+    let [(one, one_zones), (two, two_zones)] = [first, second];
+    if !one.repeats() && !two.repeats() {
+        return true;
+    }
+    if one.overrides().is_empty()
+        && two.overrides().is_empty()
+        && recurrence_lines(one) == recurrence_lines(two)
+    {
+        return one.lead().start().zone() == two.lead().start().zone();
+    }
+    if is_endless(one) != is_endless(two) {
+        return false;
+    }
+    let from = one.lead().start().date().min(two.lead().start().date());
+    let until = from.checked_add(jiff::Span::new().years(10)).unwrap_or(Date::MAX);
+    let window = Window { from, until };
+    let dates = |series: &Series<'_>, zones: &ZoneBook| {
+        let Occurrences { list, cancelled, .. } = occurrences_of(series, zones, window, ceiling);
+        let told_by = |part| match part {
+            crate::recurrence::Part::Master => series.lead(),
+            crate::recurrence::Part::Override(index) => &series.overrides()[index],
+        };
+        let moments = |list: Vec<crate::recurrence::Occurrence>| {
+            list.into_iter()
+                .map(|occurrence| {
+                    let title = told_by(occurrence.part).title().unwrap_or_default().into_owned();
+                    (Moment::of(&occurrence.start, zones), Moment::of(&occurrence.end, zones), title)
+                })
+                .collect::<Vec<_>>()
+        };
+        (moments(list), moments(cancelled))
+    };
+    dates(one, one_zones) == dates(two, two_zones)
+}
+
+fn recurrence_lines(series: &Series<'_>) -> BTreeSet<String> {
+    let is_recurrence = |name: &str| {
+        ["RRULE", "RDATE", "EXDATE", "EXRULE"].iter().any(|known| known.eq_ignore_ascii_case(name))
+    };
+    series
+        .lead()
+        .component()
+        .properties()
+        .filter(|property| is_recurrence(property.name()))
+        .map(|property| property.logical().to_uppercase())
+        .collect()
+}
+
+fn is_endless(series: &Series<'_>) -> bool {
+    series.lead().rules().any(|rule| {
+        let rule = rule.to_ascii_uppercase();
+        !rule.contains("UNTIL=") && !rule.contains("COUNT=")
+    })
+}

@@ -1,0 +1,264 @@
+//! Several calendars → one: versions settled, duplicates folded, each zone
+//! defined once.
+//!
+//! Owns what combining needs and nothing else: ids where there are none (U01),
+//! one event an id (U02), duplicates (U03), zone definitions (Z02, Z08). Every
+//! other fault is left to the rules.
+
+mod calendar;
+mod duplicates;
+mod union;
+mod versions;
+mod zones;
+
+use crate::calendar::{Calendar, Event, Series};
+use crate::content::Property;
+use crate::receipt::{Balance, Change};
+use crate::recurrence::Ceiling;
+use crate::zone::ZoneBook;
+
+/// The name under which Emvo signs what it writes (RFC 5545 section 3.7.3).
+pub const PRODUCT_ID: &str = "-//Emvo//Emvo//EN";
+
+/// One calendar to combine.
+#[derive(Debug)]
+pub struct MergeInput<'a> {
+    /// What it holds.
+    pub calendar: Calendar<'a>,
+    /// What its zone names mean.
+    pub zones: ZoneBook,
+    /// How people know it: its file.
+    pub label: String,
+}
+
+/// How calendars are combined.
+#[derive(Clone, Debug, Default)]
+pub struct MergeOptions {
+    /// Whose event stays when the destination has one under the same id.
+    pub clash: Clash,
+    /// What happens to the same event under different ids.
+    pub duplicates: Duplicates,
+    /// Categories that every incoming event gets.
+    pub add_categories: Vec<String>,
+    /// The combined calendar's name.
+    pub name: Option<String>,
+    /// How far series are compared.
+    pub ceiling: Ceiling,
+}
+
+/// Whose event stays when the destination has one under the same id.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Clash {
+    /// The destination's.
+    #[default]
+    Existing,
+    /// The incoming one.
+    Incoming,
+    /// The newer one; the destination's if nothing tells.
+    Newest,
+    /// Both: the incoming one under a derived id.
+    Both,
+}
+
+/// What happens to the same event under different ids.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Duplicates {
+    /// They become one.
+    #[default]
+    Fold,
+    /// They stay.
+    Keep,
+}
+
+/// An event that became part of another.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fold {
+    /// Why.
+    pub kind: FoldKind,
+    /// The title of the folded event.
+    pub title: String,
+    /// When it starts, for people.
+    pub start: String,
+    /// Its id.
+    pub uid: String,
+    /// The input it came from.
+    pub from: String,
+    /// The input of the event that stays.
+    pub into: String,
+    /// The id of the event that stays.
+    pub into_uid: String,
+    /// The calendars' names, where they differ.
+    pub between: Option<(String, String)>,
+}
+
+/// Why an event became part of another.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum FoldKind {
+    /// Same id, same content.
+    Copy,
+    /// Same id, an older version.
+    OlderVersion,
+    /// Same id as an event that the destination keeps.
+    Clash,
+    /// Another id, the same event.
+    Duplicate,
+}
+
+impl FoldKind {
+    /// The rule behind it.
+    pub fn rule(self) -> &'static str {
+        match self {
+            Self::Copy | Self::OlderVersion | Self::Clash => "U02",
+            Self::Duplicate => "U03",
+        }
+    }
+}
+
+/// Something about the inputs that the result cannot show.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum MergeWarning {
+    /// Floating times that were read in another zone than the result states.
+    #[error(
+        "{label}: its times without a zone were meant in {zone}, the combined calendar {stated}: \
+         give them their zone first (`emvo retime --pin {zone}`)"
+    )]
+    FloatingMoved {
+        /// The input.
+        label: String,
+        /// The zone it states.
+        zone: String,
+        /// What the combined calendar states instead.
+        stated: String,
+    },
+    /// A zone name that nobody defines and that means nothing.
+    #[error("the zone `{name}` is defined in no input and is no name that is known")]
+    UnknownZone {
+        /// The name.
+        name: String,
+    },
+}
+
+/// What came of combining.
+#[derive(Debug)]
+pub struct Merged<'a> {
+    /// The combined calendar.
+    pub calendar: Calendar<'a>,
+    /// What became of the events, `written` still to be counted.
+    pub balance: Balance,
+    /// Which events became part of others.
+    pub folds: Vec<Fold>,
+    /// What was changed in events that stay.
+    pub changes: Vec<Change>,
+    /// What a person should know.
+    pub warnings: Vec<MergeWarning>,
+}
+
+/// An event on its way into the result.
+#[derive(Debug)]
+struct Entry<'a> {
+    series: Series<'a>,
+    source: usize,
+}
+
+/// The state of a merge: inputs by number, and the events that stay.
+struct Merge<'a> {
+    books: Vec<ZoneBook>,
+    labels: Vec<String>,
+    names: Vec<String>,
+    /// The number of the destination among the inputs.
+    destination: Option<usize>,
+    options: MergeOptions,
+    kept: Vec<Option<Entry<'a>>>,
+    balance: Balance,
+    folds: Vec<Fold>,
+    changes: Vec<Change>,
+}
+
+/// Combines calendars into one. `existing` is what the destination already
+/// holds; its events are not changed unless the clash policy says so.
+pub fn merge<'a>(
+    existing: Option<MergeInput<'a>>,
+    inputs: Vec<MergeInput<'a>>,
+    options: MergeOptions,
+) -> Merged<'a> {
+    let destination = existing.is_some().then_some(0);
+    let mut calendars = Vec::new();
+    let mut merge = Merge {
+        books: Vec::new(),
+        labels: Vec::new(),
+        names: Vec::new(),
+        destination,
+        options,
+        kept: Vec::new(),
+        balance: Balance::default(),
+        folds: Vec::new(),
+        changes: Vec::new(),
+    };
+    for input in existing.into_iter().chain(inputs) {
+        merge.balance.read += input.calendar.series.len() + input.calendar.unsound.len();
+        merge.balance.set_aside += input.calendar.unsound.len();
+        merge.books.push(input.zones);
+        merge.labels.push(input.label);
+        merge.names.push(input.calendar.name());
+        calendars.push(input.calendar);
+    }
+    merge.take_series(&mut calendars);
+    if merge.options.duplicates == Duplicates::Fold {
+        merge.fold_duplicates();
+    }
+    merge.add_categories();
+    merge.assemble(calendars)
+}
+
+impl<'a> Merge<'a> {
+    fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
+        let Some(stays) = self.kept[into].as_ref() else { return };
+        let uid = |series: &Series<'_>| series.uid().map(ToString::to_string).unwrap_or_default();
+        let lead = folded.series.lead();
+        let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
+        self.folds.push(Fold {
+            kind,
+            title: lead.title().unwrap_or_default().into_owned(),
+            start: lead.start().to_string(),
+            uid: uid(&folded.series),
+            from: self.labels[folded.source].clone(),
+            into: self.labels[stays.source].clone(),
+            into_uid: uid(&stays.series),
+            between: (from != to).then(|| (from.clone(), to.clone())),
+        });
+        self.balance.folded += 1;
+    }
+
+    fn change(&mut self, rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) {
+        self.changes.push(Change {
+            rule,
+            uid: event.uid().map(|uid| uid.to_string()).unwrap_or_default(),
+            title: event.title().unwrap_or_default().into_owned(),
+            before,
+            after,
+        });
+    }
+
+    /// Whether an event may be changed: the destination's own may not.
+    fn may_change(&self, at: usize) -> bool {
+        self.kept[at].as_ref().is_some_and(|entry| Some(entry.source) != self.destination)
+    }
+
+    fn add_categories(&mut self) {
+        if self.options.add_categories.is_empty() {
+            return;
+        }
+        let categories = self.options.add_categories.clone();
+        for entry in self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.destination) {
+            for event in entry.series.events_mut() {
+                let has = event.categories();
+                let new: Vec<_> = categories.iter().filter(|category| !has.contains(category)).collect();
+                if !new.is_empty() {
+                    let value: Vec<_> =
+                        new.iter().map(|category| crate::content::escape_text(category)).collect();
+                    event.edit(|component| component.add(Property::new("CATEGORIES", &[], &value.join(","))));
+                }
+            }
+        }
+    }
+}

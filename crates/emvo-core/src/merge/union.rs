@@ -1,0 +1,114 @@
+//! What a surviving event takes over from its duplicate: nothing that either
+//! of them says is lost.
+
+use std::collections::HashSet;
+
+use crate::calendar::{Classification, Event, Series};
+use crate::content::{Item, Property, escape_text};
+
+/// What an event took over, for the report.
+pub(super) struct Gained {
+    pub(super) before: String,
+    pub(super) after: String,
+}
+
+/// How much an event says: its filled lines, and its alarms.
+pub(super) fn richness(series: &Series<'_>) -> usize {
+    series
+        .events()
+        .map(|event| {
+            let filled =
+                event.component().properties().filter(|property| !property.value().trim().is_empty());
+            filled.count() + event.component().components().count()
+        })
+        .sum()
+}
+
+/// Takes over into `series` what its duplicate says besides: categories,
+/// reminders, people, the stricter privacy, busy rather than free, fields that
+/// it lacks. `None` if there was nothing.
+pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option<Gained> {
+    let other = duplicate.master().or(duplicate.overrides().first())?.clone().into_component().into_owned();
+    let other = Event::read(other, 0).ok()?;
+    let mut gained = Vec::new();
+    let mut before = Vec::new();
+    let event = series.events_mut().next()?;
+    take_categories(event, &other, &mut gained);
+    if other.classification() > event.classification() {
+        let class =
+            if other.classification() == Classification::Confidential { "CONFIDENTIAL" } else { "PRIVATE" };
+        before.push(format!("CLASS {}", event.text("CLASS").unwrap_or("PUBLIC".into())));
+        gained.push(format!("CLASS {class}"));
+        event.edit(|component| component.set(Property::new("CLASS", &[], class)));
+    }
+    if other.is_busy() && !event.is_busy() {
+        before.push("free".to_owned());
+        gained.push("busy".to_owned());
+        event.edit(|component| component.set(Property::new("TRANSP", &[], "OPAQUE")));
+    }
+    take_lines(event, &other, &mut gained);
+    take_components(event, &other, &mut gained);
+    if gained.is_empty() {
+        return None;
+    }
+    let before = if before.is_empty() { "-".to_owned() } else { before.join(", ") };
+    Some(Gained { before, after: gained.join(", ") })
+}
+
+fn take_categories(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
+    let has = event.categories();
+    let new: Vec<String> =
+        other.categories().into_iter().filter(|category| !has.contains(category)).collect();
+    if !new.is_empty() {
+        let value: Vec<_> = new.iter().map(|category| escape_text(category)).collect();
+        event.edit(|component| component.add(Property::new("CATEGORIES", &[], &value.join(","))));
+        gained.push(format!("category {}", new.join(", ")));
+    }
+}
+
+/// Lines whose name the event lacks altogether, and further lines of names that
+/// may stand there several times.
+fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
+    let has: HashSet<String> =
+        event.component().properties().map(|property| property.name().to_ascii_uppercase()).collect();
+    let lines: HashSet<String> =
+        event.component().properties().map(|property| property.logical().into_owned()).collect();
+    let people: HashSet<String> = ["ATTENDEE", "ATTACH", "COMMENT", "CONTACT", "RELATED-TO"]
+        .iter()
+        .flat_map(|name| event.component().properties_named(name).map(|line| line.value().to_lowercase()))
+        .collect();
+    for property in other.component().properties() {
+        let name = property.name().to_ascii_uppercase();
+        let is_new = match name.as_str() {
+            // Identity, revision and times are the survivor's own, and the rest
+            // was settled above.
+            "UID" | "SEQUENCE" | "DTSTAMP" | "CREATED" | "LAST-MODIFIED" | "DTSTART" | "DTEND"
+            | "DURATION" | "RRULE" | "RDATE" | "EXDATE" | "EXRULE" | "RECURRENCE-ID" | "CATEGORIES"
+            | "CLASS" | "TRANSP" => false,
+            "ATTENDEE" | "ATTACH" | "COMMENT" | "CONTACT" | "RELATED-TO" => {
+                !people.contains(&property.value().to_lowercase())
+            }
+            _ if has.contains(&name) => false,
+            _ => !property.value().trim().is_empty() && !lines.contains(&*property.logical()),
+        };
+        if is_new {
+            gained.push(format!("{} {}", name, property.text()));
+            let line = property.clone().into_owned();
+            event.edit(|component| component.add(line));
+        }
+    }
+}
+
+fn take_components(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
+    for component in other.component().components() {
+        if !event.component().components().any(|known| known.says_the_same_as(component)) {
+            gained.push(if component.is("VALARM") {
+                "a reminder".to_owned()
+            } else {
+                component.name().to_owned()
+            });
+            let component = component.clone().into_owned();
+            event.edit(|into| into.items_mut().push(Item::Component(Box::new(component))));
+        }
+    }
+}

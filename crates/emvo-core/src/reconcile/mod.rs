@@ -1,0 +1,181 @@
+//! The proof: every occurrence of the sources accounted for in the result.
+//!
+//! Owns pairing source occurrences with result occurrences, naming what
+//! differs, and the verdict. It never looks at how the result was made: two
+//! programs that agree on nothing but RFC 5545 can be held against each other.
+
+mod causes;
+mod pairing;
+mod record;
+
+use std::collections::BTreeMap;
+
+use crate::calendar::Calendar;
+use crate::recurrence::{Ceiling, Window};
+use crate::survey::default_window;
+use crate::zone::ZoneBook;
+
+use pairing::Pairing;
+use record::Records;
+
+/// One calendar of the sources or of the result.
+#[derive(Debug)]
+pub struct Side<'c, 'a> {
+    /// What it holds.
+    pub calendar: &'c Calendar<'a>,
+    /// What its zone names mean.
+    pub zones: &'c ZoneBook,
+    /// How people know it: its file.
+    pub path: &'c str,
+}
+
+/// What became of a source occurrence, or where a result occurrence came from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum DifferenceKind {
+    /// It is not in the result.
+    Missing,
+    /// It is there at another time, or ends at another.
+    Retimed,
+    /// It is there with other words, or other busy/free or privacy.
+    Altered,
+    /// It is there more than once.
+    Doubled,
+    /// It is in the result and in no source.
+    Extra,
+}
+
+impl DifferenceKind {
+    /// The name in machine-readable answers.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Missing => "missing",
+            Self::Retimed => "retimed",
+            Self::Altered => "altered",
+            Self::Doubled => "doubled",
+            Self::Extra => "extra",
+        }
+    }
+}
+
+/// Whether an extra occurrence speaks against the result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Ownership {
+    /// It belongs to an event that the sources have: a date that came back.
+    OfSource,
+    /// It was the destination's own.
+    OfDestination,
+}
+
+/// One occurrence that is not as it was.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Difference {
+    /// What is wrong.
+    pub kind: DifferenceKind,
+    /// The source it is from; for an extra one the result.
+    pub path: String,
+    /// The event's id.
+    pub uid: String,
+    /// The event's title.
+    pub title: String,
+    /// When it starts; in the source, but for extra ones.
+    pub start: String,
+    /// When it starts in the result.
+    pub result_start: Option<String>,
+    /// By how many seconds it moved, where both are instants: its start, or if
+    /// that stayed its end.
+    pub by: Option<i64>,
+    /// The fields that differ.
+    pub fields: Vec<&'static str>,
+    /// Whose an extra one is.
+    pub ownership: Ownership,
+}
+
+/// Many differences with one reason.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Cause {
+    /// The kind, such as `offset-shift`.
+    pub kind: &'static str,
+    /// How many occurrences it explains.
+    pub occurrences: usize,
+    /// In words.
+    pub summary: String,
+}
+
+/// How many occurrences went which way. Each source occurrence is in exactly
+/// one of matched, retimed, altered, missing, doubled, explained.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[allow(missing_docs)]
+pub struct Counts {
+    pub source_events: usize,
+    pub source_occurrences: usize,
+    pub matched: usize,
+    pub retimed: usize,
+    pub altered: usize,
+    pub missing: usize,
+    pub doubled: usize,
+    pub extra: usize,
+    pub explained: usize,
+}
+
+/// Whether anything was lost.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Verdict {
+    /// Every source occurrence is there as it was, or its absence is explained.
+    Complete,
+    /// Something is missing, moved, altered or doubled; or not all was looked at.
+    Incomplete,
+}
+
+/// The account of sources against a result.
+#[derive(Clone, Debug)]
+pub struct Reconciliation {
+    /// Where occurrences were compared.
+    pub window: Window,
+    /// How many went which way.
+    pub counts: Counts,
+    /// All that differ, by source, then by start.
+    pub differences: Vec<Difference>,
+    /// What many of them have in common.
+    pub causes: Vec<Cause>,
+    /// How many matched occurrences differ in fields that the verdict does not
+    /// count, by field.
+    pub other_fields: BTreeMap<&'static str, usize>,
+    /// Series that could not be compared date by date, and why.
+    pub not_compared: Vec<String>,
+    /// Whether anything was lost.
+    pub verdict: Verdict,
+}
+
+/// Accounts for every occurrence of the sources in the result.
+///
+/// Without a window it is from the earliest start of the sources to 31
+/// December of the second year after their latest. `None` if no source has an
+/// event.
+pub fn reconcile(
+    sources: &[Side<'_, '_>],
+    results: &[Side<'_, '_>],
+    window: Option<Window>,
+    ceiling: Ceiling,
+) -> Option<Reconciliation> {
+    let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
+    let source = Records::of(sources, window, ceiling);
+    let result = Records::of(results, window, ceiling);
+    let pairing = Pairing::of(&source, &result);
+    let (counts, differences, other_fields) = pairing.account();
+    let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
+    let is_complete = counts.retimed + counts.altered + counts.missing + counts.doubled == 0
+        && !differences
+            .iter()
+            .any(|one| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource)
+        && not_compared.is_empty();
+    let causes = causes::of(&differences, &source, sources);
+    Some(Reconciliation {
+        window,
+        counts,
+        differences,
+        causes,
+        other_fields,
+        not_compared,
+        verdict: if is_complete { Verdict::Complete } else { Verdict::Incomplete },
+    })
+}

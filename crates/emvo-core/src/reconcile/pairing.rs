@@ -1,0 +1,316 @@
+//! Which result occurrence is which source occurrence.
+//!
+//! Pairs are made from the strongest likeness to the weakest, each occurrence
+//! once: the same in everything, then the same under another id, then the same
+//! id at another time, then the same title nearby.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
+
+use super::record::{Record, Records};
+use super::{Counts, Difference, DifferenceKind, Ownership};
+use crate::identity::{Moment, Newer, Origin, are_versions, contradiction, newer_of};
+use crate::recurrence::day::clock_seconds;
+
+/// How far a displaced occurrence is looked for: farther than a day, so that a
+/// date that moved by one is found.
+const NEARBY: i64 = 36 * 3600;
+
+/// What became of a source occurrence.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Fate {
+    Unpaired,
+    Paired(usize),
+    /// It says what another source occurrence says that is in the result.
+    Explained,
+}
+
+pub(super) struct Pairing<'r, 'c, 'a> {
+    source: &'r Records<'c, 'a>,
+    result: &'r Records<'c, 'a>,
+    fates: Vec<Fate>,
+    /// For each result occurrence, the source occurrence it stands for.
+    stands_for: Vec<Option<usize>>,
+    doubled: HashSet<usize>,
+    /// Result occurrences that are copies of ones that stand for a source.
+    copies: HashSet<usize>,
+}
+
+type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
+
+impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
+    pub(super) fn of(source: &'r Records<'c, 'a>, result: &'r Records<'c, 'a>) -> Self {
+        let mut pairing = Self {
+            source,
+            result,
+            fates: vec![Fate::Unpaired; source.list.len()],
+            stands_for: vec![None; result.list.len()],
+            doubled: HashSet::new(),
+            copies: HashSet::new(),
+        };
+        pairing.pair_by(|records, at| {
+            let Record { start, end, .. } = &records.list[at];
+            Some((records.uid(at), records.told(at).title.as_str(), Some(start), Some(end)))
+        });
+        pairing.pair_by(same_words_and_times);
+        pairing.explain_duplicates_of_sources();
+        pairing.find_copies();
+        pairing.pair_by(|records, at| {
+            let uid = records.uid(at);
+            (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
+        });
+        pairing.pair_nearby(|records, at| records.uid(at));
+        pairing.pair_nearby(|records, at| records.told(at).title.as_str());
+        pairing
+    }
+
+    /// Pairs what has the same key. Where several have, the one with the same
+    /// place and description goes first.
+    fn pair_by(&mut self, key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>>) {
+        let mut free: HashMap<Key<'r>, VecDeque<usize>> = HashMap::new();
+        for at in 0..self.result.list.len() {
+            if self.stands_for[at].is_none()
+                && !self.copies.contains(&at)
+                && let Some(key) = key(self.result, at)
+            {
+                free.entry(key).or_default().push_back(at);
+            }
+        }
+        for at in 0..self.source.list.len() {
+            if self.fates[at] != Fate::Unpaired {
+                continue;
+            }
+            let Some(candidates) = key(self.source, at).and_then(|key| free.get_mut(&key)) else { continue };
+            let told = self.source.told(at);
+            let alike =
+                candidates.iter().position(|other| told.fields_unlike(self.result.told(*other)).is_empty());
+            if let Some(other) = candidates.remove(alike.unwrap_or(0)) {
+                self.pair(at, other);
+            }
+        }
+    }
+
+    fn pair(&mut self, source: usize, result: usize) {
+        self.fates[source] = Fate::Paired(result);
+        self.stands_for[result] = Some(source);
+    }
+
+    /// Duplicates and older versions inside the sources stand once in a result:
+    /// that is what combining is for.
+    fn explain_duplicates_of_sources(&mut self) {
+        let mut paired_by_words: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
+        let mut paired_by_uid: HashMap<&'r str, usize> = HashMap::new();
+        for at in 0..self.source.list.len() {
+            if matches!(self.fates[at], Fate::Paired(_)) {
+                if let Some(key) = same_words_and_times(self.source, at) {
+                    paired_by_words.entry(key).or_default().push(at);
+                }
+                paired_by_uid.entry(self.source.uid(at)).or_insert(at);
+            }
+        }
+        for at in 0..self.source.list.len() {
+            if self.fates[at] != Fate::Unpaired {
+                continue;
+            }
+            let is_duplicate = same_words_and_times(self.source, at)
+                .and_then(|key| paired_by_words.get(&key))
+                .is_some_and(|others| others.iter().any(|other| self.is_same_event(at, *other)));
+            let newer = paired_by_uid.get(self.source.uid(at)).copied();
+            if is_duplicate || newer.is_some_and(|other| self.is_older_version(at, other)) {
+                self.fates[at] = Fate::Explained;
+            }
+        }
+    }
+
+    fn is_same_event(&self, at: usize, other: usize) -> bool {
+        let (one, two) = (self.source.series(at), self.source.series(other));
+        !std::ptr::eq(one, two) && contradiction(one.lead(), two.lead()).is_none()
+    }
+
+    fn is_older_version(&self, at: usize, other: usize) -> bool {
+        let (older, newer) = (self.source.series(at), self.source.series(other));
+        if std::ptr::eq(older, newer) || self.source.uid(at).is_empty() {
+            return false;
+        }
+        let is_same_input = self.source.list[at].side == self.source.list[other].side;
+        let origin = if is_same_input { Origin::SameInput } else { Origin::Apart };
+        are_versions(older, newer, origin) && newer_of(older.lead(), newer.lead()) != Newer::First
+    }
+
+    /// A result occurrence left over that says what a paired one says.
+    fn find_copies(&mut self) {
+        let mut paired: HashMap<Key<'r>, usize> = HashMap::new();
+        for (result, source) in self.stands_for.iter().enumerate() {
+            if let (Some(source), Some(key)) = (source, same_words_and_times(self.result, result)) {
+                paired.entry(key).or_insert(*source);
+            }
+        }
+        for at in 0..self.result.list.len() {
+            if self.stands_for[at].is_none()
+                && let Some(source) = same_words_and_times(self.result, at).and_then(|key| paired.get(&key))
+            {
+                self.doubled.insert(*source);
+                self.copies.insert(at);
+            }
+        }
+    }
+
+    /// Pairs what is left of the same name, each with the nearest start.
+    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str) {
+        let mut free: HashMap<&'r str, BTreeSet<(i64, usize)>> = HashMap::new();
+        for at in 0..self.result.list.len() {
+            let name = name(self.result, at);
+            if self.stands_for[at].is_none() && !self.copies.contains(&at) && !name.is_empty() {
+                free.entry(name).or_default().insert((seconds_of(&self.result.list[at]), at));
+            }
+        }
+        let mut left: Vec<usize> =
+            (0..self.fates.len()).filter(|at| self.fates[*at] == Fate::Unpaired).collect();
+        left.sort_by_key(|at| (seconds_of(&self.source.list[*at]), *at));
+        for at in left {
+            let Some(candidates) = free.get_mut(name(self.source, at)) else { continue };
+            let own = seconds_of(&self.source.list[at]);
+            let range = (own - NEARBY, 0)..=(own + NEARBY, usize::MAX);
+            let nearest = candidates.range(range).copied().min_by_key(|(start, _)| (start - own).abs());
+            if let Some(key) = nearest {
+                candidates.remove(&key);
+                self.pair(at, key.1);
+            }
+        }
+    }
+
+    /// Counts and names every occurrence.
+    pub(super) fn account(&self) -> (Counts, Vec<Difference>, BTreeMap<&'static str, usize>) {
+        let mut counts = Counts {
+            source_events: self.source.events,
+            source_occurrences: self.source.list.len(),
+            ..Counts::default()
+        };
+        let mut differences = Vec::new();
+        let mut other_fields = BTreeMap::new();
+        for (at, fate) in self.fates.iter().enumerate() {
+            let difference = match *fate {
+                Fate::Explained => {
+                    counts.explained += 1;
+                    None
+                }
+                Fate::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
+                Fate::Paired(result) => {
+                    for field in self.source.told(at).others_unlike(self.result.told(result)) {
+                        *other_fields.entry(field).or_insert(0) += 1;
+                    }
+                    self.difference_of_pair(at, result)
+                }
+            };
+            let Some(difference) = difference else {
+                counts.matched += usize::from(*fate != Fate::Explained);
+                continue;
+            };
+            match difference.kind {
+                DifferenceKind::Missing => counts.missing += 1,
+                DifferenceKind::Retimed => counts.retimed += 1,
+                DifferenceKind::Altered => counts.altered += 1,
+                DifferenceKind::Doubled => counts.doubled += 1,
+                DifferenceKind::Extra => {}
+            }
+            differences.push(difference);
+        }
+        let extras = self.extras();
+        counts.extra = extras.len();
+        differences.extend(extras);
+        (counts, differences, other_fields)
+    }
+
+    fn difference(&self, kind: DifferenceKind, at: usize) -> Difference {
+        let record = &self.source.list[at];
+        Difference {
+            kind,
+            path: self.source.sides[record.side].path.to_owned(),
+            uid: self.source.uid(at).to_owned(),
+            title: self.source.told(at).title.clone(),
+            start: record.shown_start.to_string(),
+            result_start: None,
+            by: None,
+            fields: Vec::new(),
+            ownership: Ownership::OfSource,
+        }
+    }
+
+    fn difference_of_pair(&self, at: usize, result: usize) -> Option<Difference> {
+        let (one, two) = (&self.source.list[at], &self.result.list[result]);
+        let fields = self.source.told(at).fields_unlike(self.result.told(result));
+        let kind = if one.start != two.start || one.end != two.end {
+            DifferenceKind::Retimed
+        } else if !fields.is_empty() {
+            DifferenceKind::Altered
+        } else if self.doubled.contains(&at) {
+            DifferenceKind::Doubled
+        } else {
+            return None;
+        };
+        let by = (kind == DifferenceKind::Retimed).then(|| {
+            let (from, to) =
+                if one.start == two.start { (&one.end, &two.end) } else { (&one.start, &two.start) };
+            match (from, to) {
+                (Moment::Instant(from), Moment::Instant(to)) => Some(to - from),
+                (Moment::Unbound(from), Moment::Unbound(to)) => {
+                    Some(clock_seconds(to.clock()) - clock_seconds(from.clock()))
+                }
+                (Moment::Instant(_), Moment::Unbound(_)) | (Moment::Unbound(_), Moment::Instant(_)) => None,
+            }
+        });
+        Some(Difference {
+            result_start: Some(two.shown_start.to_string()),
+            by: by.flatten(),
+            fields,
+            ..self.difference(kind, at)
+        })
+    }
+
+    /// Result occurrences that stand for nothing. One of a series that stands
+    /// for a source's is a date that came back.
+    fn extras(&self) -> Vec<Difference> {
+        let series_of = |at: usize| (self.result.list[at].side, self.result.list[at].series);
+        let of_sources: HashSet<_> =
+            (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
+        let source_uids: HashSet<&str> = self
+            .source
+            .sides
+            .iter()
+            .flat_map(|side| side.calendar.series.iter().filter_map(|series| Some(series.uid()?.as_str())))
+            .collect();
+        let is_extra = |at: &usize| self.stands_for[*at].is_none() && !self.copies.contains(at);
+        (0..self.result.list.len())
+            .filter(is_extra)
+            .map(|at| {
+                let record = &self.result.list[at];
+                let is_of_source =
+                    of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
+                Difference {
+                    kind: DifferenceKind::Extra,
+                    path: self.result.sides[record.side].path.to_owned(),
+                    uid: self.result.uid(at).to_owned(),
+                    title: self.result.told(at).title.clone(),
+                    start: record.shown_start.to_string(),
+                    result_start: Some(record.shown_start.to_string()),
+                    by: None,
+                    fields: Vec::new(),
+                    ownership: if is_of_source { Ownership::OfSource } else { Ownership::OfDestination },
+                }
+            })
+            .collect()
+    }
+}
+
+fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let Record { start, end, .. } = &records.list[at];
+    Some(("", records.told(at).title.as_str(), Some(start), Some(end)))
+}
+
+/// A start as a number to compare distances by; where nothing ties it to the
+/// world, the clock time is as good as any.
+fn seconds_of(record: &Record) -> i64 {
+    match &record.start {
+        Moment::Instant(instant) => *instant,
+        Moment::Unbound(time) => clock_seconds(time.clock()),
+    }
+}

@@ -1,0 +1,190 @@
+//! Calendars → occurrences side by side, with what tells them apart.
+
+use std::collections::BTreeMap;
+
+use rayon::prelude::*;
+
+use super::Side;
+use crate::calendar::{Classification, Event, EventTime, Series};
+use crate::identity::{Moment, normalised};
+use crate::recurrence::{Ceiling, Part, Window, occurrences_of};
+
+/// What an event tells about each of its occurrences.
+pub(super) struct Told {
+    pub(super) title: String,
+    pub(super) location: String,
+    pub(super) description: String,
+    pub(super) is_busy: bool,
+    pub(super) classification: Classification,
+    /// Fields that the verdict does not count, as text that can be compared.
+    pub(super) others: BTreeMap<&'static str, String>,
+}
+
+/// One occurrence.
+pub(super) struct Record {
+    /// Which calendar.
+    pub(super) side: usize,
+    /// Which series of the calendar.
+    pub(super) series: usize,
+    /// Where in `Records::told` its event's words are.
+    pub(super) told: usize,
+    pub(super) start: Moment,
+    pub(super) end: Moment,
+    pub(super) shown_start: EventTime,
+}
+
+/// All occurrences of one side of the comparison.
+pub(super) struct Records<'c, 'a> {
+    pub(super) list: Vec<Record>,
+    pub(super) told: Vec<Told>,
+    pub(super) sides: &'c [Side<'c, 'a>],
+    /// How many series and single events there are.
+    pub(super) events: usize,
+    pub(super) not_compared: Vec<String>,
+}
+
+impl<'c, 'a> Records<'c, 'a> {
+    pub(super) fn of(sides: &'c [Side<'c, 'a>], window: Window, ceiling: Ceiling) -> Self {
+        let mut records =
+            Self { list: Vec::new(), told: Vec::new(), sides, events: 0, not_compared: Vec::new() };
+        for (side, input) in sides.iter().enumerate() {
+            let of_series: Vec<_> = input
+                .calendar
+                .series
+                .par_iter()
+                .with_min_len(256)
+                .enumerate()
+                .map(|(at, series)| OfSeries::of(input, side, at, series, window, ceiling))
+                .collect();
+            records.events += of_series.len();
+            for one in of_series {
+                let base = records.told.len();
+                records.told.extend(one.told);
+                records.list.extend(
+                    one.records.into_iter().map(|record| Record { told: record.told + base, ..record }),
+                );
+                records.not_compared.extend(one.not_compared);
+            }
+        }
+        records
+    }
+
+    pub(super) fn told(&self, at: usize) -> &Told {
+        &self.told[self.list[at].told]
+    }
+
+    pub(super) fn series(&self, at: usize) -> &'c Series<'a> {
+        let record = &self.list[at];
+        &self.sides[record.side].calendar.series[record.series]
+    }
+
+    pub(super) fn uid(&self, at: usize) -> &'c str {
+        self.series(at).uid().map_or("", |uid| uid.as_str())
+    }
+}
+
+struct OfSeries {
+    records: Vec<Record>,
+    told: Vec<Told>,
+    not_compared: Option<String>,
+}
+
+impl OfSeries {
+    fn of(
+        input: &Side<'_, '_>,
+        side: usize,
+        at: usize,
+        series: &Series<'_>,
+        window: Window,
+        ceiling: Ceiling,
+    ) -> Self {
+        let found = occurrences_of(series, input.zones, window, ceiling);
+        let title = || series.lead().title().unwrap_or_default().into_owned();
+        let not_compared = if let Some(error) = found.unreadable.first() {
+            Some(format!("{}: `{}`: {error}", input.path, title()))
+        } else if found.met_ceiling {
+            Some(format!(
+                "{}: `{}`: more than {} occurrences; --ceiling raises that",
+                input.path,
+                title(),
+                ceiling.0
+            ))
+        } else {
+            None
+        };
+        let told: Vec<Told> = series.master().into_iter().chain(series.overrides()).map(told_by).collect();
+        let before_overrides = usize::from(series.master().is_some());
+        let records = found.list.into_iter().map(|occurrence| Record {
+            side,
+            series: at,
+            told: match occurrence.part {
+                Part::Master => 0,
+                Part::Override(index) => before_overrides + index,
+            },
+            start: Moment::of(&occurrence.start, input.zones),
+            end: Moment::of(&occurrence.end, input.zones),
+            shown_start: occurrence.start,
+        });
+        Self { records: records.collect(), told, not_compared }
+    }
+}
+
+fn told_by(event: &Event<'_>) -> Told {
+    let text = |name| event.text(name).map(|text| normalised(&text).into_owned()).unwrap_or_default();
+    let mut categories = event.categories();
+    categories.sort_unstable();
+    let values = |names: &[&str]| {
+        let lines = event.component().properties().filter(|line| names.iter().any(|name| line.is(name)));
+        let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
+        values.sort_unstable();
+        values.join("\n")
+    };
+    let mut reminders: Vec<_> = event
+        .alarms()
+        .map(|alarm| {
+            alarm.property("TRIGGER").map(|trigger| trigger.value().into_owned()).unwrap_or_default()
+        })
+        .collect();
+    reminders.sort_unstable();
+    let others = [
+        ("category", categories.join("\n")),
+        ("reminders", reminders.join("\n")),
+        ("attendees", values(&["ATTENDEE", "ORGANIZER"])),
+        ("url", text("URL")),
+        ("status", format!("{:?}", event.status())),
+        ("attachments", values(&["ATTACH"])),
+    ];
+    Told {
+        title: text("SUMMARY"),
+        location: text("LOCATION"),
+        description: text("DESCRIPTION"),
+        is_busy: event.is_busy(),
+        classification: event.classification(),
+        others: others.into_iter().filter(|(_, text)| !text.is_empty()).collect(),
+    }
+}
+
+impl Told {
+    /// The fields that the verdict counts and that differ.
+    pub(super) fn fields_unlike(&self, other: &Self) -> Vec<&'static str> {
+        let differ = [
+            ("title", self.title != other.title && !(is_untitled(&self.title) && is_untitled(&other.title))),
+            ("location", self.location != other.location),
+            ("description", self.description != other.description),
+            ("busy", self.is_busy != other.is_busy),
+            ("private", self.classification != other.classification),
+        ];
+        differ.into_iter().filter(|(_, differs)| *differs).map(|(name, _)| name).collect()
+    }
+
+    /// The other fields that differ.
+    pub(super) fn others_unlike<'t>(&'t self, other: &'t Self) -> impl Iterator<Item = &'static str> + 't {
+        let all = ["category", "reminders", "attendees", "url", "status", "attachments"];
+        all.into_iter().filter(|name| self.others.get(name) != other.others.get(name))
+    }
+}
+
+/// Tables give an event without a title this one.
+fn is_untitled(title: &str) -> bool {
+    matches!(title, "" | "(untitled)")
+}

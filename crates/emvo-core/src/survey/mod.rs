@@ -1,0 +1,231 @@
+//! What is in a calendar: counts, dates, zones.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use jiff::civil::Date;
+use rayon::prelude::*;
+
+use crate::calendar::{Calendar, Series, ZoneRef};
+use crate::identity::derived_uid_of_parts;
+use crate::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
+use crate::zone::{Zone, ZoneBook};
+
+/// What a calendar holds.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Survey {
+    /// Series and single events, each once.
+    pub events: usize,
+    /// Those that repeat.
+    pub series: usize,
+    /// Overrides, which belong to their series.
+    pub overrides: usize,
+    /// Events that last whole days.
+    pub all_day: usize,
+    /// Dates inside the window; cancelled ones are not among them.
+    pub occurrences: usize,
+    /// Dates inside the window that are marked as cancelled.
+    pub cancelled: usize,
+    /// The first start, and the last one that the window shows.
+    pub first: Option<Date>,
+    /// See `first`.
+    pub last: Option<Date>,
+    /// Series without an end.
+    pub endless: usize,
+    /// Series whose rule cannot be read: they are in no count of occurrences.
+    pub unreadable_rules: usize,
+    /// Series that met the ceiling.
+    pub cut_off: usize,
+    /// Events by the zone of their start, most used first.
+    pub zones: Vec<ZoneUse>,
+    /// Components that are no events, by name.
+    pub other: BTreeMap<String, usize>,
+    /// Events that cannot be placed in time.
+    pub unsound: usize,
+}
+
+/// How often a zone is used.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ZoneUse {
+    /// The name as it stands; `floating` and `UTC` for those.
+    pub name: String,
+    /// How many events start in it.
+    pub events: usize,
+    /// The IANA zone it means.
+    pub resolved: Option<String>,
+}
+
+/// Counts what a calendar holds. `window` is where occurrences are counted.
+pub fn survey(calendar: &Calendar<'_>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Survey {
+    let mut survey = calendar
+        .series
+        .par_iter()
+        .with_min_len(256)
+        .map(|series| survey_series(series, zones, window, ceiling))
+        .reduce(Survey::default, Survey::and);
+    survey.zones = zones_used(calendar, zones);
+    survey.unsound = calendar.unsound.len();
+    for other in &calendar.others {
+        *survey.other.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
+    }
+    survey
+}
+
+fn survey_series(series: &Series<'_>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Survey {
+    let found: Occurrences = occurrences_of(series, zones, window, ceiling);
+    let is_unreadable = !found.unreadable.is_empty();
+    let starts = || found.list.iter().chain(&found.cancelled).map(|occurrence| occurrence.start.date());
+    Survey {
+        events: 1,
+        series: usize::from(series.repeats()),
+        overrides: series.overrides().len(),
+        all_day: usize::from(series.lead().is_all_day()),
+        occurrences: if is_unreadable { 0 } else { found.list.len() },
+        cancelled: found.cancelled.len(),
+        first: starts().min(),
+        last: starts().max(),
+        endless: usize::from(is_endless(series)),
+        unreadable_rules: usize::from(is_unreadable),
+        cut_off: usize::from(found.met_ceiling),
+        ..Survey::default()
+    }
+}
+
+impl Survey {
+    /// The counts of two calendars together. Zones are added up by name.
+    #[must_use]
+    pub fn and(mut self, other: Self) -> Self {
+        self.events += other.events;
+        self.series += other.series;
+        self.overrides += other.overrides;
+        self.all_day += other.all_day;
+        self.occurrences += other.occurrences;
+        self.cancelled += other.cancelled;
+        self.first = self.first.into_iter().chain(other.first).min();
+        self.last = self.last.max(other.last);
+        self.endless += other.endless;
+        self.unreadable_rules += other.unreadable_rules;
+        self.cut_off += other.cut_off;
+        self.unsound += other.unsound;
+        for (name, count) in other.other {
+            *self.other.entry(name).or_insert(0) += count;
+        }
+        for zone in other.zones {
+            match self.zones.iter_mut().find(|known| known.name == zone.name) {
+                Some(known) => known.events += zone.events,
+                None => self.zones.push(zone),
+            }
+        }
+        self
+    }
+}
+
+fn is_endless(series: &Series<'_>) -> bool {
+    series.lead().rules().any(|rule| Rule::parse(&rule).is_ok_and(|rule| rule.is_endless()))
+}
+
+fn zones_used(calendar: &Calendar<'_>, zones: &ZoneBook) -> Vec<ZoneUse> {
+    let mut counts: BTreeMap<&ZoneRef, usize> = BTreeMap::new();
+    for series in &calendar.series {
+        let start = series.lead().start();
+        if !start.is_date() {
+            *counts.entry(start.zone()).or_insert(0) += 1;
+        }
+    }
+    let mut used: Vec<ZoneUse> = counts
+        .into_iter()
+        .map(|(zone, events)| {
+            let (name, resolved) = match zone {
+                ZoneRef::Floating => ("floating".to_owned(), None),
+                ZoneRef::Utc => ("UTC".to_owned(), Some("Etc/UTC".to_owned())),
+                ZoneRef::Named(name) => {
+                    let zone =
+                        zones.zone_named(name).filter(|zone| zone.kind() == crate::zone::ZoneKind::Iana);
+                    (name.to_string(), zone.as_ref().map(Zone::name).map(str::to_owned))
+                }
+            };
+            ZoneUse { name, events, resolved }
+        })
+        .collect();
+    used.sort_by(|one, two| two.events.cmp(&one.events).then_with(|| one.name.cmp(&two.name)));
+    used
+}
+
+/// The window that is used where none is given: from the earliest start to 31
+/// December of the second year after the latest start. `None` without events.
+pub fn default_window<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> Option<Window> {
+    let mut dates: Option<(Date, Date)> = None;
+    for event in calendars.flat_map(Calendar::events) {
+        let date = event.start().date();
+        let (first, last) = dates.unwrap_or((date, date));
+        dates = Some((first.min(date), last.max(date)));
+    }
+    let (from, latest) = dates?;
+    let year = latest.year().saturating_add(2).min(9999);
+    Some(Window { from, until: Date::new(year, 12, 31).unwrap_or(Date::MAX) })
+}
+
+/// A digest of the events of a calendar, the same for two exports that hold
+/// the same events in whatever order and folding, stamps apart.
+pub fn events_digest(calendar: &Calendar<'_>) -> Option<String> {
+    if calendar.series.is_empty() {
+        return None;
+    }
+    let lines: BTreeSet<String> = calendar
+        .events()
+        .map(|event| {
+            let lines = event.component().properties().filter(|line| !line.is("DTSTAMP"));
+            lines.map(|line| line.logical().into_owned()).collect::<Vec<_>>().join("\n")
+        })
+        .collect();
+    let lines: Vec<&str> = lines.iter().map(String::as_str).collect();
+    Some(derived_uid_of_parts(&lines, 0).to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::read;
+    use crate::content::parse;
+    use crate::zone::ZoneChoices;
+
+    const CALENDAR: &str = "BEGIN:VCALENDAR\nX-WR-TIMEZONE:Europe/Helsinki\n\
+        BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nRRULE:FREQ=WEEKLY;COUNT=4\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:1\nRECURRENCE-ID;TZID=Europe/Helsinki:20260309T080000\nDTSTART;TZID=Europe/Helsinki:20260310T080000\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:2\nDTSTART;VALUE=DATE:20260105\nRRULE:FREQ=YEARLY\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:3\nDTSTART:20260601T080000\nSTATUS:CANCELLED\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:4\nDTSTART:20260601T080000Z\nRRULE:FREQ=NEVER\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:5\nEND:VEVENT\n\
+        BEGIN:VTODO\nUID:6\nEND:VTODO\nEND:VCALENDAR\n";
+
+    #[test]
+    fn counts_are_by_series_and_by_date() {
+        let calendar = read(parse(CALENDAR).roots.remove(0), "f");
+        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let window = default_window([&calendar].into_iter()).unwrap();
+        assert_eq!(
+            (window.from.to_string(), window.until.to_string()),
+            ("2026-01-05".into(), "2028-12-31".into())
+        );
+        let survey = survey(&calendar, &zones, window, Ceiling::default());
+        assert_eq!((survey.events, survey.series, survey.overrides, survey.all_day), (4, 3, 1, 1));
+        assert_eq!(
+            (survey.occurrences, survey.cancelled, survey.endless, survey.unreadable_rules),
+            (4 + 3, 1, 1, 1)
+        );
+        assert_eq!(
+            (survey.first.unwrap().to_string(), survey.last.unwrap().to_string()),
+            ("2026-01-05".into(), "2028-01-05".into())
+        );
+        let zones: Vec<_> = survey.zones.iter().map(|zone| (zone.name.as_str(), zone.events)).collect();
+        assert_eq!(zones, [("Europe/Helsinki", 1), ("UTC", 1), ("floating", 1)]);
+        assert_eq!((survey.unsound, survey.other["VTODO"]), (1, 1));
+    }
+
+    #[test]
+    fn the_same_events_have_one_digest() {
+        let digest = |text: &str| events_digest(&read(parse(text).roots.remove(0), "f"));
+        let restamped = CALENDAR.replace("UID:3\n", "UID:3\nDTSTAMP:20260101T000000Z\n");
+        assert_eq!(digest(CALENDAR), digest(&restamped));
+        assert_ne!(digest(CALENDAR), digest(&CALENDAR.replace("UID:3", "UID:33")));
+    }
+}
