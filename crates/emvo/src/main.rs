@@ -1,1 +1,12 @@
-fn main() {}
+//! Starts the program and turns its outcome into an exit status.
+
+use std::process::ExitCode;
+
+use clap::Parser;
+
+fn main() -> ExitCode {
+    match emvo::run(emvo::Args::parse()) {
+        Ok(outcome) => outcome.into(),
+        Err(error) => emvo::report_failure(&error),
+    }
+}

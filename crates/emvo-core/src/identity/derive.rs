@@ -7,6 +7,14 @@ use sha2::{Digest, Sha256};
 use super::text::normalised;
 use crate::calendar::{Event, Uid};
 
+/// What derived ids end in, so that people see where they come from.
+const MARK: &str = "-derived";
+
+/// Whether an id was derived here, rather than given by a system.
+pub(super) fn is_derived(uid: &Uid) -> bool {
+    uid.as_str().ends_with(MARK)
+}
+
 /// An id for an event that has none, or needs another: from its title, start,
 /// end and rule, so that the same event gets the same id in every export.
 /// `salt` tells events apart that agree in all of these; 0 for the first.
@@ -31,7 +39,7 @@ pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
         // Writing into a string cannot fail.
         let _ = write!(text, "{byte:02x}");
     }
-    text.push_str("-derived");
+    text.push_str(MARK);
     // The text is not empty, so it is an id.
     Uid::new(&text).unwrap_or_else(|| unreachable!("an id of 24 digits is not blank"))
 }

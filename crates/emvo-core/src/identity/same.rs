@@ -37,7 +37,7 @@ impl Fingerprint {
     /// The fingerprint of an event.
     pub fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
         Self {
-            title: normalised(&event.title().unwrap_or_default()).to_lowercase(),
+            title: normalised(&event.title().unwrap_or_default()).into_owned(),
             start: Moment::of(event.start(), zones),
             end: Moment::of(&event.end(), zones),
         }

@@ -1,36 +1,32 @@
 //! One event an id: copies, versions, clashes with the destination (U01, U02).
 
-use std::collections::HashMap;
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{Newer, Origin, are_versions, derived_uid, newer_of};
+use crate::identity::{Origin, Revision, are_versions, derived_uid};
 
-/// What is to become of an incoming event whose id is taken.
-enum Verdict {
-    /// It is folded into the one that is there.
-    Fold(FoldKind),
-    /// It takes the place of the one that is there, which is folded.
-    Replace(FoldKind),
-    /// Its overrides belong to the series that is there.
-    Join,
-    /// It is another event, and gets an id of its own.
-    Another,
+/// An event that stays, and the inputs that have it just so.
+struct Winner {
+    at: usize,
+    sources: Vec<Option<usize>>,
 }
 
 impl<'a> Merge<'a> {
     /// Takes the series out of the calendars, in order, one an id.
     pub(super) fn take_series(&mut self, calendars: &mut [Calendar<'a>]) {
-        let mut by_uid: HashMap<Uid, usize> = HashMap::new();
         for (source, calendar) in calendars.iter_mut().enumerate() {
             let mut unnamed: HashMap<Uid, u32> = HashMap::new();
             for mut series in std::mem::take(&mut calendar.series) {
                 if series.uid().is_none() {
                     self.give_uid(&mut series, &mut unnamed);
                 }
-                self.take(Entry { series, source }, &mut by_uid);
+                self.kept.push(Some(Entry { series, source }));
             }
         }
+        let others = self.settle_ids();
+        self.give_derived_uids(others);
     }
 
     fn give_uid(&mut self, series: &mut Series<'a>, unnamed: &mut HashMap<Uid, u32>) {
@@ -43,112 +39,200 @@ impl<'a> Merge<'a> {
         self.change(Some("U01"), series.lead(), "no UID".to_owned(), format!("UID {uid}"));
     }
 
-    fn take(&mut self, entry: Entry<'a>, by_uid: &mut HashMap<Uid, usize>) {
-        let Some(uid) = entry.series.uid().cloned() else { return };
-        let Some(&at) = by_uid.get(&uid) else {
-            by_uid.insert(uid, self.kept.len());
-            self.kept.push(Some(entry));
-            return;
-        };
-        match self.verdict(&entry, at) {
-            Verdict::Fold(kind) => self.fold(kind, &entry, at),
-            Verdict::Replace(kind) => self.replace(kind, entry, at),
-            Verdict::Join => self.join(entry, at),
-            Verdict::Another => self.take_under_derived_uid(entry, by_uid),
-        }
-    }
-
-    fn verdict(&self, entry: &Entry<'a>, at: usize) -> Verdict {
-        let Some(there) = &self.kept[at] else { return Verdict::Another };
-        if is_same(&entry.series, &there.series) {
-            return Verdict::Fold(FoldKind::Copy);
-        }
-        let newer = newer_of(there.series.lead(), entry.series.lead());
-        if Some(there.source) == self.destination && entry.source != there.source {
-            return match self.options.clash {
-                Clash::Existing => Verdict::Fold(FoldKind::Clash),
-                Clash::Incoming => Verdict::Replace(FoldKind::Clash),
-                Clash::Newest if newer == Newer::Second => Verdict::Replace(FoldKind::OlderVersion),
-                Clash::Newest => Verdict::Fold(FoldKind::OlderVersion),
-                Clash::Both => Verdict::Another,
-            };
-        }
-        if entry.series.master().is_none() || there.series.master().is_none() {
-            return Verdict::Join;
-        }
-        let origin = if entry.source == there.source { Origin::SameInput } else { Origin::Apart };
-        if !are_versions(&there.series, &entry.series, origin) {
-            return Verdict::Another;
-        }
-        match newer {
-            Newer::Second => Verdict::Replace(FoldKind::OlderVersion),
-            Newer::First | Newer::Tie => Verdict::Fold(FoldKind::OlderVersion),
-        }
-    }
-
-    /// The newer version takes the older one's place in the order.
-    fn replace(&mut self, kind: FoldKind, entry: Entry<'a>, at: usize) {
-        if let Some(older) = self.kept[at].replace(entry) {
-            self.fold(kind, &older, at);
-        }
-    }
-
-    /// Overrides that came without their series, and the series.
-    fn join(&mut self, entry: Entry<'a>, at: usize) {
-        let Some(there) = self.kept[at].take() else { return };
-        let (mut whole, part) = if there.series.master().is_some() { (there, entry) } else { (entry, there) };
-        let known: Vec<_> =
-            whole.series.overrides().iter().filter_map(|event| event.replaces().cloned()).collect();
-        let folded = Entry { series: part.series.clone(), source: part.source };
-        for event in part.series.into_events() {
-            if event.replaces().is_some_and(|replaces| !known.contains(replaces)) {
-                whole.series.add_override(event);
+    /// Settles the events under each id. Returns those that are events of their
+    /// own under an id that is taken.
+    fn settle_ids(&mut self) -> Vec<usize> {
+        let mut first_of: HashMap<Uid, usize> = HashMap::with_capacity(self.kept.len());
+        let mut shared: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+        for (at, entry) in self.kept.iter().enumerate() {
+            let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid()) else { continue };
+            match first_of.get(uid) {
+                None => {
+                    first_of.insert(uid.clone(), at);
+                }
+                Some(first) => shared.entry(*first).or_insert_with(|| vec![*first]).push(at),
             }
         }
-        self.kept[at] = Some(whole);
-        self.fold(FoldKind::OlderVersion, &folded, at);
+        let mut others = Vec::new();
+        for members in shared.into_values() {
+            let of_destination =
+                |at: &usize| self.source_of(*at) == self.destination && self.destination.is_some();
+            let (own, incoming): (Vec<_>, Vec<_>) = members.iter().copied().partition(of_destination);
+            let many = self.has_many(&members);
+            let incoming = self.join_overrides(incoming);
+            let winners = self.fold_versions(&incoming, many);
+            if own.is_empty() {
+                others.extend(winners.into_iter().skip(1));
+            } else {
+                others.extend(winners.into_iter().filter(|at| !self.clashes(*at, &own, many)));
+            }
+        }
+        others
     }
 
-    /// Another event under an id that is taken. Merged a second time it meets
-    /// itself under the derived id and is folded.
-    fn take_under_derived_uid(&mut self, mut entry: Entry<'a>, by_uid: &mut HashMap<Uid, usize>) {
+    fn source_of(&self, at: usize) -> Option<usize> {
+        self.kept[at].as_ref().map(|entry| entry.source)
+    }
+
+    /// Whether some input has several events under the id of these.
+    fn has_many(&self, members: &[usize]) -> bool {
+        let masters =
+            members.iter().filter(|at| self.series(**at).is_some_and(|series| series.master().is_some()));
+        let mut sources = HashSet::new();
+        masters.into_iter().any(|at| !sources.insert(self.source_of(*at)))
+    }
+
+    fn series(&self, at: usize) -> Option<&Series<'a>> {
+        self.kept[at].as_ref().map(|entry| &entry.series)
+    }
+
+    /// Overrides that came without their series join the first one of their id.
+    fn join_overrides(&mut self, members: Vec<usize>) -> Vec<usize> {
+        let is_whole = |at: &usize| self.series(*at).is_some_and(|series| series.master().is_some());
+        let (whole, parts): (Vec<_>, Vec<_>) = members.into_iter().partition(is_whole);
+        let Some(&target) = whole.first().or(parts.first()) else { return Vec::new() };
+        for at in parts.into_iter().filter(|at| *at != target) {
+            let Some(part) = self.kept[at].take() else { continue };
+            if let Some(entry) = self.kept[target].as_mut() {
+                let known: Vec<_> =
+                    entry.series.overrides().iter().filter_map(|event| event.replaces().cloned()).collect();
+                for event in part.series.overrides() {
+                    if event.replaces().is_some_and(|replaces| !known.contains(replaces)) {
+                        entry.series.add_override(event.clone());
+                    }
+                }
+            }
+            self.fold(FoldKind::OlderVersion, &part, target);
+        }
+        if whole.is_empty() { vec![target] } else { whole }
+    }
+
+    /// Folds versions into the newest, copies into the first. What stays, in
+    /// order.
+    ///
+    /// The newest go first, and an older one is folded only into one that it is
+    /// a version of itself: no chain of likenesses takes an event away.
+    fn fold_versions(&mut self, members: &[usize], many: bool) -> Vec<usize> {
+        let mut newest_first = members.to_vec();
+        newest_first.sort_by_key(|at| Reverse(self.series(*at).map(|series| Revision::of(series.lead()))));
+        let mut winners: Vec<Winner> = Vec::new();
+        for at in newest_first {
+            let source = self.source_of(at);
+            match winners.iter().position(|winner| self.are_versions(winner, at, many)) {
+                None => winners.push(Winner { at, sources: vec![source] }),
+                Some(place) => {
+                    let winner = &mut winners[place];
+                    let is_copy = self.are_copies(winner.at, at);
+                    if is_copy {
+                        winner.sources.push(source);
+                    }
+                    let into = winner.at;
+                    if let Some(folded) = self.kept[at].take() {
+                        self.fold(
+                            if is_copy { FoldKind::Copy } else { FoldKind::OlderVersion },
+                            &folded,
+                            into,
+                        );
+                    }
+                }
+            }
+        }
+        let mut winners: Vec<usize> = winners.into_iter().map(|winner| winner.at).collect();
+        winners.sort_unstable();
+        winners
+    }
+
+    fn are_copies(&self, one: usize, two: usize) -> bool {
+        self.series(one).zip(self.series(two)).is_some_and(|(one, two)| is_same(one, two))
+    }
+
+    fn are_versions(&self, winner: &Winner, two: usize, many: bool) -> bool {
+        let one = winner.at;
+        let origin = if winner.sources.contains(&self.source_of(two)) {
+            Origin::SameInput
+        } else if many {
+            Origin::AmongMany
+        } else {
+            Origin::Apart
+        };
+        self.are_copies(one, two)
+            || self.series(one).zip(self.series(two)).is_some_and(|(one, two)| are_versions(one, two, origin))
+    }
+
+    /// Settles an incoming event against the destination's under its id. False
+    /// if it is an event of its own.
+    fn clashes(&mut self, at: usize, own: &[usize], many: bool) -> bool {
+        let alike = own.iter().copied().find(|there| self.are_copies(*there, at));
+        // Where the id stands for one event on both sides, it is that event,
+        // however much of it was edited.
+        let meant = || {
+            if many {
+                own.iter().copied().find(|there| {
+                    self.are_versions(&Winner { at: *there, sources: vec![self.destination] }, at, many)
+                })
+            } else {
+                own.first().copied()
+            }
+        };
+        let Some(there) = alike.or_else(meant) else { return false };
+        let revision = |at: usize| self.series(at).map(|series| Revision::of(series.lead()));
+        let (kind, is_replaced) = match self.options.clash {
+            _ if alike.is_some() => (FoldKind::Copy, false),
+            Clash::Existing => (FoldKind::Clash, false),
+            Clash::Incoming => (FoldKind::Clash, true),
+            Clash::Newest => (FoldKind::OlderVersion, revision(at) > revision(there)),
+            Clash::Both => return false,
+        };
+        let Some(incoming) = self.kept[at].take() else { return true };
+        let folded = if is_replaced { self.kept[there].replace(incoming) } else { Some(incoming) };
+        if let Some(folded) = folded {
+            self.fold(kind, &folded, there);
+        }
+        true
+    }
+
+    /// Events of their own under an id that is taken. Combined a second time
+    /// each meets itself under its derived id and is folded.
+    fn give_derived_uids(&mut self, others: Vec<usize>) {
+        if others.is_empty() {
+            return;
+        }
+        let pending: HashSet<usize> = others.iter().copied().collect();
+        let mut taken: HashMap<Uid, usize> = HashMap::new();
+        for (at, entry) in self.kept.iter().enumerate() {
+            if let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid())
+                && !pending.contains(&at)
+            {
+                taken.entry(uid.clone()).or_insert(at);
+            }
+        }
+        for at in others {
+            self.give_derived_uid(at, &mut taken);
+        }
+    }
+
+    fn give_derived_uid(&mut self, at: usize, taken: &mut HashMap<Uid, usize>) {
+        let Some(mut entry) = self.kept[at].take() else { return };
         let before = entry.series.uid().map(ToString::to_string).unwrap_or_default();
         for salt in 0.. {
             let uid = derived_uid(entry.series.lead(), salt);
-            let taken = by_uid.get(&uid).copied();
-            if taken.is_some_and(|at| {
-                self.kept[at].as_ref().is_some_and(|there| !says_same_but_uid(there, &entry))
-            }) {
-                continue;
-            }
             entry.series.set_uid(&uid);
-            if let Some(at) = taken {
-                self.fold(FoldKind::Copy, &entry, at);
+            let Some(&there) = taken.get(&uid) else {
+                let before = format!("UID {before}, which another event has");
+                self.change(Some("U02"), entry.series.lead(), before, format!("UID {uid}"));
+                taken.insert(uid, at);
+                self.kept[at] = Some(entry);
+                return;
+            };
+            if self.series(there).is_some_and(|there| is_same(there, &entry.series)) {
+                self.fold(FoldKind::Copy, &entry, there);
                 return;
             }
-            let after = format!("UID {uid}");
-            self.change(
-                Some("U02"),
-                entry.series.lead(),
-                format!("UID {before}, which another event has"),
-                after,
-            );
-            by_uid.insert(uid, self.kept.len());
-            self.kept.push(Some(entry));
-            return;
         }
     }
 }
 
 fn is_same(one: &Series<'_>, two: &Series<'_>) -> bool {
-    let mut pairs = one.events().zip(two.events());
     one.events().count() == two.events().count()
-        && pairs.all(|(one, two)| one.component().says_the_same_as(two.component()))
-}
-
-fn says_same_but_uid(there: &Entry<'_>, entry: &Entry<'_>) -> bool {
-    let Some(uid) = there.series.uid() else { return false };
-    let mut renamed = entry.series.clone();
-    renamed.set_uid(uid);
-    is_same(&there.series, &renamed)
+        && one.events().zip(two.events()).all(|(one, two)| one.component().says_the_same_as(two.component()))
 }

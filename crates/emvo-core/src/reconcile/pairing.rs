@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
 
 use super::record::{Record, Records};
 use super::{Counts, Difference, DifferenceKind, Ownership};
-use crate::identity::{Moment, Newer, Origin, are_versions, contradiction, newer_of};
+use crate::identity::{Moment, Origin, Revision, are_versions, contradiction};
 use crate::recurrence::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
@@ -22,6 +22,15 @@ enum Fate {
     Paired(usize),
     /// It says what another source occurrence says that is in the result.
     Explained,
+}
+
+/// How like two occurrences with the same key have to be.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Likeness {
+    /// Alike in all fields that the verdict counts.
+    InAllFields,
+    /// The key is enough.
+    InKey,
 }
 
 pub(super) struct Pairing<'r, 'c, 'a> {
@@ -47,25 +56,21 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             doubled: HashSet::new(),
             copies: HashSet::new(),
         };
-        pairing.pair_by(|records, at| {
-            let Record { start, end, .. } = &records.list[at];
-            Some((records.uid(at), records.told(at).title.as_str(), Some(start), Some(end)))
-        });
-        pairing.pair_by(same_words_and_times);
+        pairing.pair_by(Likeness::InAllFields, same_id_words_and_times);
+        pairing.pair_by(Likeness::InAllFields, same_words_and_times);
+        pairing.explain_duplicates_of_sources();
+        pairing.pair_by(Likeness::InKey, same_id_words_and_times);
+        pairing.pair_by(Likeness::InKey, same_words_and_times);
         pairing.explain_duplicates_of_sources();
         pairing.find_copies();
-        pairing.pair_by(|records, at| {
-            let uid = records.uid(at);
-            (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
-        });
+        pairing.pair_by(Likeness::InKey, same_id_and_start);
         pairing.pair_nearby(|records, at| records.uid(at));
         pairing.pair_nearby(|records, at| records.told(at).title.as_str());
         pairing
     }
 
-    /// Pairs what has the same key. Where several have, the one with the same
-    /// place and description goes first.
-    fn pair_by(&mut self, key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>>) {
+    /// Pairs what has the same key and is as like as asked for.
+    fn pair_by(&mut self, likeness: Likeness, key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>>) {
         let mut free: HashMap<Key<'r>, VecDeque<usize>> = HashMap::new();
         for at in 0..self.result.list.len() {
             if self.stands_for[at].is_none()
@@ -81,9 +86,13 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             }
             let Some(candidates) = key(self.source, at).and_then(|key| free.get_mut(&key)) else { continue };
             let told = self.source.told(at);
-            let alike =
-                candidates.iter().position(|other| told.fields_unlike(self.result.told(*other)).is_empty());
-            if let Some(other) = candidates.remove(alike.unwrap_or(0)) {
+            let place = match likeness {
+                Likeness::InKey => Some(0),
+                Likeness::InAllFields => candidates
+                    .iter()
+                    .position(|other| told.fields_unlike(self.result.told(*other)).is_empty()),
+            };
+            if let Some(other) = place.and_then(|place| candidates.remove(place)) {
                 self.pair(at, other);
             }
         }
@@ -97,28 +106,44 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     /// Duplicates and older versions inside the sources stand once in a result:
     /// that is what combining is for.
     fn explain_duplicates_of_sources(&mut self) {
-        let mut paired_by_words: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
-        let mut paired_by_uid: HashMap<&'r str, usize> = HashMap::new();
+        let mut paired: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
         for at in 0..self.source.list.len() {
-            if matches!(self.fates[at], Fate::Paired(_)) {
-                if let Some(key) = same_words_and_times(self.source, at) {
-                    paired_by_words.entry(key).or_default().push(at);
-                }
-                paired_by_uid.entry(self.source.uid(at)).or_insert(at);
+            if let (Fate::Paired(_), Some(key)) = (self.fates[at], same_words_and_times(self.source, at)) {
+                paired.entry(key).or_default().push(at);
             }
         }
-        for at in 0..self.source.list.len() {
-            if self.fates[at] != Fate::Unpaired {
-                continue;
-            }
-            let is_duplicate = same_words_and_times(self.source, at)
-                .and_then(|key| paired_by_words.get(&key))
-                .is_some_and(|others| others.iter().any(|other| self.is_same_event(at, *other)));
-            let newer = paired_by_uid.get(self.source.uid(at)).copied();
-            if is_duplicate || newer.is_some_and(|other| self.is_older_version(at, other)) {
+        self.explain(|pairing, at| {
+            let others = same_words_and_times(pairing.source, at).and_then(|key| paired.get(&key));
+            others.is_some_and(|others| others.iter().any(|other| pairing.is_same_event(at, *other)))
+        });
+        let (accounted, many) = (self.accounted_by_uid(), self.uids_of_many());
+        self.explain(|pairing, at| {
+            let mut newer = accounted.get(pairing.source.uid(at)).into_iter().flatten();
+            newer.any(|(_, other)| pairing.is_older_version(at, *other, &many))
+        });
+    }
+
+    fn explain(&mut self, is_explained: impl Fn(&Self, usize) -> bool) {
+        for at in 0..self.fates.len() {
+            if self.fates[at] == Fate::Unpaired && is_explained(self, at) {
                 self.fates[at] = Fate::Explained;
             }
         }
+    }
+
+    /// One occurrence of each series that is accounted for, by id.
+    fn accounted_by_uid(&self) -> HashMap<&'r str, BTreeMap<(usize, usize), usize>> {
+        let mut by_uid: HashMap<&'r str, BTreeMap<(usize, usize), usize>> = HashMap::new();
+        for (at, record) in self.source.list.iter().enumerate() {
+            if self.fates[at] != Fate::Unpaired {
+                by_uid
+                    .entry(self.source.uid(at))
+                    .or_default()
+                    .entry((record.side, record.series))
+                    .or_insert(at);
+            }
+        }
+        by_uid
     }
 
     fn is_same_event(&self, at: usize, other: usize) -> bool {
@@ -126,14 +151,36 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         !std::ptr::eq(one, two) && contradiction(one.lead(), two.lead()).is_none()
     }
 
-    fn is_older_version(&self, at: usize, other: usize) -> bool {
+    /// The ids under which some source has several events.
+    fn uids_of_many(&self) -> HashSet<&'c str> {
+        let mut many = HashSet::new();
+        for side in self.source.sides {
+            let mut seen = HashSet::new();
+            let uids = side
+                .calendar
+                .series
+                .iter()
+                .filter(|series| series.master().is_some())
+                .filter_map(|series| series.uid());
+            many.extend(uids.map(|uid| uid.as_str()).filter(|uid| !seen.insert(*uid)));
+        }
+        many
+    }
+
+    fn is_older_version(&self, at: usize, other: usize, many: &HashSet<&str>) -> bool {
         let (older, newer) = (self.source.series(at), self.source.series(other));
-        if std::ptr::eq(older, newer) || self.source.uid(at).is_empty() {
+        let uid = self.source.uid(at);
+        if std::ptr::eq(older, newer) || uid.is_empty() {
             return false;
         }
-        let is_same_input = self.source.list[at].side == self.source.list[other].side;
-        let origin = if is_same_input { Origin::SameInput } else { Origin::Apart };
-        are_versions(older, newer, origin) && newer_of(older.lead(), newer.lead()) != Newer::First
+        let origin = if self.source.list[at].side == self.source.list[other].side {
+            Origin::SameInput
+        } else if many.contains(uid) {
+            Origin::AmongMany
+        } else {
+            Origin::Apart
+        };
+        are_versions(older, newer, origin) && Revision::of(older.lead()) <= Revision::of(newer.lead())
     }
 
     /// A result occurrence left over that says what a paired one says.
@@ -299,6 +346,16 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             })
             .collect()
     }
+}
+
+fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let Record { start, end, .. } = &records.list[at];
+    Some((records.uid(at), records.told(at).title.as_str(), Some(start), Some(end)))
+}
+
+fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let uid = records.uid(at);
+    (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {

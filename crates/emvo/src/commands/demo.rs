@@ -1,0 +1,117 @@
+//! `demo`: the whole job on made-up exports.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+use std::process::Command;
+
+use anyhow::{Context, bail};
+use include_dir::{Dir, include_dir};
+
+use crate::outcome::Outcome;
+use crate::terminal::{DIM, STRONG, styled};
+
+static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
+
+/// Write the demo exports and run the whole job on them
+#[derive(Debug, clap::Args)]
+pub(crate) struct DemoArgs {
+    /// Where to write them
+    #[arg(default_value = "emvo-demo", value_name = "FOLDER")]
+    folder: PathBuf,
+}
+
+/// One step of the walk: what a person would say, what they would type, and
+/// how it ends.
+struct Step {
+    why: &'static str,
+    command: &'static str,
+    status: i32,
+}
+
+const WALK: [Step; 4] = [
+    Step {
+        why: "Norrsund Line takes over Skarvik Båtar. Eight exports, from two systems. What is in them?",
+        command: "survey exports",
+        status: 1,
+    },
+    Step {
+        why: "One calendar of them all. What stands there twice is folded; what cannot be read is kept beside it.",
+        command: "merge exports --zone Europe/Helsinki --name \"Norrsund Line\" -o norrsund-line.ics --overwrite",
+        status: 1,
+    },
+    Step {
+        why: "The harbour office wants a spreadsheet.",
+        command: "convert norrsund-line.ics -o norrsund-line.csv --overwrite",
+        status: 0,
+    },
+    Step {
+        why: "Is every date of the eight exports in the one calendar, at its time?",
+        command: "reconcile exports --zone Europe/Helsinki --result norrsund-line.ics",
+        status: 0,
+    },
+];
+
+pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
+    let exports = args.folder.join("exports");
+    write_exports(&EXPORTS, &exports)?;
+    anstream::println!("The demo exports are in {}\n", styled(STRONG, exports.display()));
+    for step in &WALK {
+        walk(step, &args.folder)?;
+    }
+    anstream::println!(
+        "All of it is in {}; try the commands there yourself.",
+        styled(STRONG, args.folder.display())
+    );
+    Ok(Outcome::Clean)
+}
+
+fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {
+    fs::create_dir_all(into).with_context(|| format!("could not make the folder `{}`", into.display()))?;
+    for file in from.files() {
+        let path = into.join(file.path().file_name().unwrap_or_default());
+        let is_other = fs::read(&path).is_ok_and(|bytes| bytes != file.contents());
+        if is_other {
+            bail!("`{}` exists and is not the demo's; name another folder", path.display());
+        }
+        fs::write(&path, file.contents()).with_context(|| format!("could not write `{}`", path.display()))?;
+    }
+    for folder in from.dirs() {
+        write_exports(folder, &into.join(folder.path().file_name().unwrap_or_default()))?;
+    }
+    Ok(())
+}
+
+/// Runs one command as a person would, in the demo's folder.
+fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
+    anstream::println!(
+        "{}\n{}\n",
+        styled(DIM, format!("# {}", step.why)),
+        styled(STRONG, format!("$ emvo {}", step.command))
+    );
+    let program = std::env::current_exe().context("could not find the program itself")?;
+    let status = Command::new(program)
+        .args(words(step.command))
+        .current_dir(folder)
+        .status()
+        .with_context(|| format!("could not run `emvo {}`", step.command))?;
+    if status.code() != Some(step.status) {
+        bail!("`emvo {}` ended with {status}, not with {} as it should", step.command, step.status);
+    }
+    anstream::println!();
+    Ok(())
+}
+
+/// The words of a command, as a shell splits them at blanks outside quotes.
+fn words(command: &str) -> Vec<String> {
+    command
+        .split('"')
+        .enumerate()
+        .flat_map(|(at, part)| {
+            if at % 2 == 1 {
+                vec![part.to_owned()]
+            } else {
+                part.split_whitespace().map(str::to_owned).collect()
+            }
+        })
+        .collect()
+}

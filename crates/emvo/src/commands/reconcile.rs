@@ -1,0 +1,293 @@
+//! `reconcile`: every occurrence of the sources accounted for in the result.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::path::PathBuf;
+
+use anyhow::{Context, bail};
+use emvo_core::calendar::Duration;
+use emvo_core::reconcile::{
+    Counts, Difference, DifferenceKind, Ownership, Reconciliation, Side, Verdict, reconcile,
+};
+use serde::Serialize;
+
+use crate::args::{AnswerArgs, ReadingArgs, WindowArgs};
+use crate::gather::gather;
+use crate::json;
+use crate::outcome::Outcome;
+use crate::settle::{Answer, Detail};
+use crate::source::{self, Source};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// How many differences a usual answer lists.
+const FEW: usize = 20;
+
+/// Prove that a result has every occurrence of its sources
+#[derive(Debug, clap::Args)]
+pub(crate) struct ReconcileArgs {
+    /// What there was: exports, folders, zips
+    #[arg(required = true, value_name = "SOURCE")]
+    sources: Vec<PathBuf>,
+    /// What there is now: the result, or what the destination exports after the import
+    #[arg(long, required = true, num_args = 1.., value_name = "RESULT")]
+    result: Vec<PathBuf>,
+    #[command(flatten)]
+    reading: ReadingArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
+    let reading = args.reading.settle()?;
+    let choice = args.window.settle()?;
+    let source_files = gather(&args.sources, None)?;
+    let result_files = gather(&args.result, None)?;
+    let source_texts = source::decode(&source_files, &reading)?;
+    let result_texts = source::decode(&result_files, &reading)?;
+    let sources = source::read(&source_texts, &reading)?;
+    let results = source::read(&result_texts, &reading)?;
+    let (source_sides, result_sides) = (sides(&sources), sides(&results));
+    let Some(found) = reconcile(&source_sides, &result_sides, choice.over(&sources), choice.ceiling) else {
+        bail!("the sources hold no event that can be read, so there is nothing to account for");
+    };
+    match args.answer.settle() {
+        Answer::Json => print_json(&found).context("could not print")?,
+        Answer::Silent => {}
+        Answer::Text(detail) => anstream::print!("{}", text(&found, &sources, detail)),
+    }
+    Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+}
+
+fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
+    let mut sides = Vec::new();
+    for source in sources {
+        for loaded in &source.loaded {
+            sides.push(Side { calendar: &loaded.calendar, zones: &loaded.zones, path: &source.path });
+        }
+    }
+    sides
+}
+
+fn text(found: &Reconciliation, sources: &[Source<'_>], detail: Detail) -> String {
+    let mut out = String::new();
+    let counts = found.counts;
+    let verdict = match found.verdict {
+        Verdict::Complete => styled(GOOD, "Complete"),
+        Verdict::Incomplete => styled(ERROR, "Incomplete"),
+    };
+    let occurrences = counted(counts.source_occurrences, "occurrence", "occurrences");
+    let events = counted(counts.source_events, "source event", "source events");
+    // Writing into a string cannot fail, here and below.
+    let _ = writeln!(
+        out,
+        "{verdict}: {occurrences} of {events}, from {} through {}",
+        found.window.from, found.window.until
+    );
+    out.push_str(&count_lines(counts));
+    for line in &found.not_compared {
+        let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(line));
+    }
+    if !found.causes.is_empty() {
+        let _ = writeln!(out, "\n{}", styled(STRONG, "What they have in common"));
+        for cause in &found.causes {
+            let _ = writeln!(out, "  {}", sanitized(&cause.summary));
+        }
+    }
+    out.push_str(&difference_lines(&found.differences, detail));
+    out.push_str(&advice(found, sources));
+    out
+}
+
+fn count_lines(counts: Counts) -> String {
+    let mut out = String::new();
+    let rows = [
+        (counts.matched, "there as they were"),
+        (counts.explained, "duplicates and older versions among the sources, there once"),
+        (counts.missing, "missing"),
+        (counts.retimed, "at another time"),
+        (counts.altered, "with other words, busy/free or privacy"),
+        (counts.doubled, "there more than once"),
+        (counts.extra, "in the result alone"),
+    ];
+    for (count, what) in rows.into_iter().filter(|(count, _)| *count > 0) {
+        let _ = writeln!(out, "  {:>9}  {what}", grouped(count));
+    }
+    out
+}
+
+fn difference_lines(differences: &[Difference], detail: Detail) -> String {
+    let mut out = String::new();
+    if differences.is_empty() {
+        return out;
+    }
+    let _ = writeln!(out, "\n{}", styled(STRONG, "What differs"));
+    let shown = if detail == Detail::All { usize::MAX } else { FEW };
+    for one in differences.iter().take(shown) {
+        let what = match one.kind {
+            DifferenceKind::Missing => "missing".to_owned(),
+            DifferenceKind::Retimed => match &one.result_start {
+                Some(start) if *start != one.start => format!("now {start}"),
+                _ => "ends at another time".to_owned(),
+            },
+            DifferenceKind::Altered => format!("other {}", one.fields.join(", ")),
+            DifferenceKind::Doubled => "more than once".to_owned(),
+            DifferenceKind::Extra if one.ownership == Ownership::OfSource => "came back".to_owned(),
+            DifferenceKind::Extra => "in the result alone".to_owned(),
+        };
+        let line = format!("{}  {}", one.start, one.title);
+        let _ = writeln!(
+            out,
+            "  {}  {}  {}",
+            sanitized(&line),
+            styled(WARNING, what),
+            styled(DIM, sanitized(&one.path))
+        );
+    }
+    if differences.len() > shown {
+        let more = counted(differences.len() - shown, "more", "more");
+        let _ = writeln!(out, "  {}", styled(DIM, format!("and {more}; -v lists them")));
+    }
+    out
+}
+
+/// What to do next. That the old calendar may go is said only where nothing at
+/// all differs.
+fn advice(found: &Reconciliation, sources: &[Source<'_>]) -> String {
+    let mut out = String::new();
+    for (field, count) in &found.other_fields {
+        let occurrences = counted(*count, "occurrence differs", "occurrences differ");
+        let _ = writeln!(
+            out,
+            "{} {occurrences} in {field}, which does not change the verdict",
+            styled(WARNING, "!")
+        );
+    }
+    let unread: usize = sources
+        .iter()
+        .map(|source| {
+            let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
+            source.set_aside.events() + unsound
+        })
+        .sum();
+    if unread > 0 {
+        let events = counted(
+            unread,
+            "event of the sources cannot be read and is",
+            "events of the sources cannot be read and are",
+        );
+        let _ = writeln!(out, "{} {events} in no count here", styled(WARNING, "!"));
+    }
+    if found.verdict == Verdict::Complete && found.other_fields.is_empty() && unread == 0 {
+        let _ = writeln!(out, "Nothing was lost. The old calendars may go.");
+    }
+    out
+}
+
+#[derive(Serialize)]
+struct ReconcileJson<'r> {
+    window: WindowJson,
+    balance: CountsJson,
+    differences: Vec<DifferenceJson<'r>>,
+    causes: Vec<CauseJson<'r>>,
+    other_fields: &'r BTreeMap<&'static str, usize>,
+    not_compared: &'r [String],
+    verdict: &'static str,
+}
+
+#[derive(Serialize)]
+struct WindowJson {
+    from: String,
+    until: String,
+}
+
+#[derive(Serialize)]
+struct CountsJson {
+    source_events: usize,
+    source_occurrences: usize,
+    matched: usize,
+    retimed: usize,
+    altered: usize,
+    missing: usize,
+    doubled: usize,
+    extra: usize,
+    explained: usize,
+}
+
+#[derive(Serialize)]
+struct DifferenceJson<'r> {
+    kind: &'static str,
+    path: &'r str,
+    uid: &'r str,
+    title: &'r str,
+    start: &'r str,
+    result_start: Option<&'r str>,
+    by: Option<String>,
+    fields: &'r [&'static str],
+}
+
+#[derive(Serialize)]
+struct CauseJson<'r> {
+    kind: &'r str,
+    occurrences: usize,
+    summary: &'r str,
+}
+
+fn print_json(found: &Reconciliation) -> std::io::Result<()> {
+    let Counts {
+        source_events,
+        source_occurrences,
+        matched,
+        retimed,
+        altered,
+        missing,
+        doubled,
+        extra,
+        explained,
+    } = found.counts;
+    let differences = found.differences.iter().map(|one| DifferenceJson {
+        kind: one.kind.name(),
+        path: &one.path,
+        uid: &one.uid,
+        title: &one.title,
+        start: &one.start,
+        result_start: one.result_start.as_deref(),
+        by: one.by.map(signed_duration),
+        fields: &one.fields,
+    });
+    let causes = found.causes.iter().map(|cause| CauseJson {
+        kind: cause.kind,
+        occurrences: cause.occurrences,
+        summary: &cause.summary,
+    });
+    let body = ReconcileJson {
+        window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
+        balance: CountsJson {
+            source_events,
+            source_occurrences,
+            matched,
+            retimed,
+            altered,
+            missing,
+            doubled,
+            extra,
+            explained,
+        },
+        differences: differences.collect(),
+        causes: causes.collect(),
+        other_fields: &found.other_fields,
+        not_compared: &found.not_compared,
+        verdict: match found.verdict {
+            Verdict::Complete => "complete",
+            Verdict::Incomplete => "incomplete",
+        },
+    };
+    json::print("reconcile", &body)
+}
+
+/// `+PT1H`.
+fn signed_duration(seconds: i64) -> String {
+    let length = Duration { days: seconds / 86_400, seconds: seconds % 86_400 };
+    if seconds < 0 { length.to_string() } else { format!("+{length}") }
+}

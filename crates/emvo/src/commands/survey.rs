@@ -1,0 +1,352 @@
+//! `survey`: what is in these exports.
+
+use std::collections::{BTreeMap, HashMap};
+use std::fmt::Write as _;
+
+use anyhow::Context;
+use emvo_core::survey::{Survey, events_digest, survey};
+use serde::Serialize;
+
+use crate::args::{AnswerArgs, InputArgs, WindowArgs};
+use crate::gather::gather;
+use crate::outcome::Outcome;
+use crate::settle::{Answer, Detail};
+use crate::source::{self, Source};
+use crate::terminal::{Column, Grid, STRONG, WARNING, counted, grouped, sanitized, styled};
+use crate::{json, source::Loaded};
+
+/// What is in these exports: names, zones, counts, dates
+#[derive(Debug, clap::Args)]
+pub(crate) struct SurveyArgs {
+    #[command(flatten)]
+    input: InputArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+/// One calendar with what was counted.
+struct Row<'s, 't> {
+    source: &'s Source<'t>,
+    loaded: &'s Loaded<'t>,
+    counts: Survey,
+    /// What of its file is in no calendar, told once a file.
+    set_aside: usize,
+}
+
+/// Two calendars that hold the same.
+struct Twins {
+    first: String,
+    second: String,
+    alike: Alike,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Alike {
+    Bytes,
+    Events,
+}
+
+pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
+    let reading = args.input.reading.settle()?;
+    let window = args.window.settle()?;
+    let files = gather(&args.input.inputs, None)?;
+    let texts = source::decode(&files, &reading)?;
+    let sources = source::read(&texts, &reading)?;
+    let rows = match window.over(&sources) {
+        Some(span) => rows(&sources, |loaded| survey(&loaded.calendar, &loaded.zones, span, window.ceiling)),
+        None => {
+            rows(&sources, |loaded| Survey { unsound: loaded.calendar.unsound.len(), ..Survey::default() })
+        }
+    };
+    let twins = twins(&rows);
+    let totals = rows.iter().map(|row| row.counts.clone()).fold(Survey::default(), Survey::and);
+    let set_aside: usize = rows.iter().map(|row| row.set_aside).sum();
+    match args.answer.settle() {
+        Answer::Json => print_json(&rows, &totals, set_aside, &twins).context("could not print")?,
+        Answer::Silent => {}
+        Answer::Text(detail) => anstream::print!("{}", text(&rows, &totals, &twins, detail)),
+    }
+    let is_cut_off = totals.cut_off + totals.unreadable_rules > 0;
+    Ok(Outcome::needs_a_look_if(set_aside > 0 || totals.events == 0 || is_cut_off))
+}
+
+fn rows<'s, 't>(sources: &'s [Source<'t>], count: impl Fn(&Loaded<'t>) -> Survey) -> Vec<Row<'s, 't>> {
+    let mut rows = Vec::new();
+    for source in sources {
+        for (at, loaded) in source.loaded.iter().enumerate() {
+            let of_file = if at == 0 { source.set_aside.events() } else { 0 };
+            let counts = count(loaded);
+            rows.push(Row { source, loaded, set_aside: of_file + counts.unsound, counts });
+        }
+    }
+    rows
+}
+
+/// Calendars that are the same bytes, or hold the same events: an export
+/// downloaded twice, or one that took another's place.
+fn twins(rows: &[Row<'_, '_>]) -> Vec<Twins> {
+    let mut by_counts: HashMap<(usize, usize, usize), Vec<&Row<'_, '_>>> = HashMap::new();
+    let mut twins = Vec::new();
+    for row in rows {
+        let key = (row.counts.events, row.counts.overrides, row.counts.occurrences);
+        let alike = by_counts.entry(key).or_default();
+        let twin = alike.iter().find_map(|other| Some((*other, alike_in(other, row)?)));
+        if let Some((other, alike)) = twin {
+            twins.push(Twins { first: other.source.path.clone(), second: row.source.path.clone(), alike });
+        }
+        alike.push(row);
+    }
+    twins
+}
+
+fn alike_in(one: &Row<'_, '_>, two: &Row<'_, '_>) -> Option<Alike> {
+    if std::ptr::eq(one.source, two.source) {
+        return None;
+    }
+    if one.source.bytes == two.source.bytes {
+        return Some(Alike::Bytes);
+    }
+    let digest = events_digest(&one.loaded.calendar)?;
+    (Some(digest) == events_digest(&two.loaded.calendar)).then_some(Alike::Events)
+}
+
+fn text(rows: &[Row<'_, '_>], totals: &Survey, twins: &[Twins], detail: Detail) -> String {
+    let mut out = String::new();
+    let mut grid = Grid::new(&[
+        Column::Text("Calendar"),
+        Column::Text("File"),
+        Column::Text("Zone"),
+        Column::Number("Events"),
+        Column::Number("Series"),
+        Column::Number("All-day"),
+        Column::Number("Dates"),
+        Column::Text("First"),
+        Column::Text("Last"),
+    ]);
+    for row in rows {
+        grid.row(cells(row));
+    }
+    // Writing into a string cannot fail, here and below.
+    let _ = writeln!(out, "{}\n", grid.show());
+    let dates = format!(
+        "{} and {}",
+        counted(totals.events, "event", "events"),
+        counted(totals.occurrences, "date", "dates")
+    );
+    let calendars = counted(rows.len(), "calendar", "calendars");
+    let _ = writeln!(out, "{}", styled(STRONG, format!("{dates} in {calendars}")));
+    let _ = writeln!(out, "{}", details(totals));
+    for line in warnings(rows, twins) {
+        let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
+    }
+    if detail == Detail::All {
+        out.push_str(&zone_lines(rows));
+    }
+    out
+}
+
+fn cells(row: &Row<'_, '_>) -> [String; 9] {
+    let counts = &row.counts;
+    let date = |date: Option<jiff::civil::Date>| date.map(|date| date.to_string()).unwrap_or_default();
+    let last = if counts.endless > 0 { format!("{} →", date(counts.last)) } else { date(counts.last) };
+    [
+        row.loaded.calendar.name(),
+        row.source.path.clone(),
+        zone_of(row),
+        grouped(counts.events),
+        grouped(counts.series),
+        grouped(counts.all_day),
+        grouped(counts.occurrences),
+        date(counts.first),
+        last,
+    ]
+}
+
+/// The zone that the calendar states, else the one that most events use.
+fn zone_of(row: &Row<'_, '_>) -> String {
+    if let Some(stated) = row.loaded.calendar.stated_zone() {
+        return stated;
+    }
+    match row.counts.zones.as_slice() {
+        [] => String::new(),
+        [only] => only.name.clone(),
+        [first, rest @ ..] => format!("{} +{}", first.name, rest.len()),
+    }
+}
+
+fn details(totals: &Survey) -> String {
+    let mut parts = Vec::new();
+    let mut add = |count: usize, one: &str, many: &str| {
+        if count > 0 {
+            parts.push(counted(count, one, many));
+        }
+    };
+    add(totals.series, "series", "series");
+    add(totals.overrides, "override", "overrides");
+    add(totals.all_day, "all-day", "all-day");
+    add(totals.endless, "series without an end (→)", "series without an end (→)");
+    add(totals.cancelled, "cancelled date", "cancelled dates");
+    for (name, count) in &totals.other {
+        add(*count, name, name);
+    }
+    parts.join(" · ")
+}
+
+fn warnings(rows: &[Row<'_, '_>], twins: &[Twins]) -> Vec<String> {
+    let mut lines = Vec::new();
+    for Twins { first, second, alike } in twins {
+        let what = match alike {
+            Alike::Bytes => "is the same file as",
+            Alike::Events => "holds the same events as",
+        };
+        lines.push(sanitized(&format!(
+            "{second} {what} {first}: was one export saved over another, or downloaded twice?"
+        )));
+    }
+    for row in rows {
+        let path = sanitized(&row.source.path);
+        if row.set_aside > 0 {
+            let cannot = counted(row.set_aside, "event cannot", "events cannot");
+            lines.push(format!(
+                "{path}: {cannot} be read; a command that writes keeps them beside its output"
+            ));
+        }
+        if row.counts.unreadable_rules > 0 {
+            let series = counted(row.counts.unreadable_rules, "series has a rule", "series have rules");
+            lines.push(format!(
+                "{path}: {series} that cannot be read; carried as they are, counted as no dates"
+            ));
+        }
+        if row.counts.cut_off > 0 {
+            let series = counted(row.counts.cut_off, "series has", "series have");
+            lines.push(format!("{path}: {series} more dates than --ceiling allows; counted up to there"));
+        }
+    }
+    lines
+}
+
+fn zone_lines(rows: &[Row<'_, '_>]) -> String {
+    let mut grid = Grid::new(&[
+        Column::Text("Calendar"),
+        Column::Text("Zone in the file"),
+        Column::Text("Meaning"),
+        Column::Number("Events"),
+    ]);
+    for row in rows {
+        for zone in &row.counts.zones {
+            let meaning = match (&zone.resolved, zone.name.as_str()) {
+                (Some(resolved), _) => resolved.clone(),
+                (None, "floating") => "no zone given".to_owned(),
+                (None, _) => "unknown".to_owned(),
+            };
+            grid.row([row.loaded.calendar.name(), zone.name.clone(), meaning, grouped(zone.events)]);
+        }
+    }
+    format!("\n{}\n", grid.show())
+}
+
+#[derive(Serialize)]
+struct SurveyJson {
+    calendars: Vec<CalendarJson>,
+    totals: CountsJson,
+    findings: BTreeMap<String, usize>,
+    same: Vec<SameJson>,
+}
+
+#[derive(Serialize)]
+struct CalendarJson {
+    path: String,
+    name: String,
+    format: &'static str,
+    zone: Option<String>,
+    #[serde(flatten)]
+    counts: CountsJson,
+    zones: Vec<ZoneJson>,
+}
+
+#[derive(Serialize)]
+struct CountsJson {
+    events: usize,
+    series: usize,
+    overrides: usize,
+    all_day: usize,
+    occurrences: usize,
+    cancelled: usize,
+    first: Option<String>,
+    last: Option<String>,
+    endless: usize,
+    other: BTreeMap<String, usize>,
+    set_aside: usize,
+}
+
+#[derive(Serialize)]
+struct ZoneJson {
+    name: String,
+    events: usize,
+    resolved: Option<String>,
+}
+
+#[derive(Serialize)]
+struct SameJson {
+    paths: [String; 2],
+    alike: &'static str,
+}
+
+impl CountsJson {
+    fn of(counts: &Survey, set_aside: usize) -> Self {
+        Self {
+            events: counts.events,
+            series: counts.series,
+            overrides: counts.overrides,
+            all_day: counts.all_day,
+            occurrences: counts.occurrences,
+            cancelled: counts.cancelled,
+            first: counts.first.map(|date| date.to_string()),
+            last: counts.last.map(|date| date.to_string()),
+            endless: counts.endless,
+            other: counts.other.clone(),
+            set_aside,
+        }
+    }
+}
+
+fn print_json(
+    rows: &[Row<'_, '_>],
+    totals: &Survey,
+    set_aside: usize,
+    twins: &[Twins],
+) -> std::io::Result<()> {
+    let calendars = rows.iter().map(|row| CalendarJson {
+        path: row.source.path.clone(),
+        name: row.loaded.calendar.name(),
+        format: row.source.format.name(),
+        zone: row.loaded.calendar.stated_zone(),
+        counts: CountsJson::of(&row.counts, row.set_aside),
+        zones: row
+            .counts
+            .zones
+            .iter()
+            .map(|zone| ZoneJson {
+                name: zone.name.clone(),
+                events: zone.events,
+                resolved: zone.resolved.clone(),
+            })
+            .collect(),
+    });
+    let same = twins.iter().map(|twins| SameJson {
+        paths: [twins.first.clone(), twins.second.clone()],
+        alike: match twins.alike {
+            Alike::Bytes => "bytes",
+            Alike::Events => "events",
+        },
+    });
+    let body = SurveyJson {
+        calendars: calendars.collect(),
+        totals: CountsJson::of(totals, set_aside),
+        findings: BTreeMap::new(),
+        same: same.collect(),
+    };
+    json::print("survey", &body)
+}

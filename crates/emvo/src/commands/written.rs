@@ -1,0 +1,98 @@
+//! What every command that writes says at its end.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use emvo_core::calendar::{read, read_bare};
+use emvo_core::content::{Item, parse};
+use emvo_core::receipt::{Balance, Change};
+
+use crate::output::{Mode, OutputPlan, Target};
+use crate::settle::Detail;
+use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// How many changes of one rule a usual answer lists.
+const EXAMPLES: usize = 1;
+
+/// Counts the events in a calendar file that is about to be written, by
+/// reading it back: what the balance says is written is what a reader finds.
+pub(crate) fn events_in(bytes: &[u8]) -> usize {
+    let Ok(text) = std::str::from_utf8(bytes) else { return 0 };
+    let roots = parse(text).roots;
+    let calendars = roots.into_iter().map(|root| {
+        if root.is("VCALENDAR") {
+            read(root, "")
+        } else {
+            read_bare(vec![Item::Component(Box::new(root))], "")
+        }
+    });
+    calendars.map(|calendar| calendar.series.len()).sum()
+}
+
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`
+pub(crate) fn summary(balance: Balance, fragments: usize) -> String {
+    let mut parts = vec![format!("{} written", grouped(balance.written))];
+    let mut add = |count: usize, what: &str| {
+        if count > 0 {
+            parts.push(format!("{} {what}", grouped(count)));
+        }
+    };
+    add(balance.folded, "folded");
+    add(balance.removed, "removed");
+    add(balance.set_aside, "set aside");
+    add(balance.added, "of them new");
+    let read = counted(balance.read, "event in", "events in");
+    let mut out = styled(STRONG, format!("{read}; {}.", parts.join(", ")));
+    out.push(' ');
+    out.push_str(&styled(GOOD, "Nothing is lost."));
+    out.push('\n');
+    if fragments > 0 {
+        let lines = counted(fragments, "unreadable part", "unreadable parts");
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
+    }
+    out
+}
+
+/// `wrote out.ics`, a line a file.
+pub(crate) fn output_lines(outputs: &[String], plan: &OutputPlan) -> String {
+    let mut out = String::new();
+    let verb = if plan.mode == Mode::DryRun { "would write" } else { "wrote" };
+    for output in outputs.iter().filter(|output| *output != "-") {
+        let _ = writeln!(out, "{verb} {}", sanitized(output));
+    }
+    out
+}
+
+/// Changes as before → after. A usual answer has one example a rule and how
+/// many more there are.
+pub(crate) fn change_lines(changes: &[Change], detail: Detail) -> String {
+    let mut out = String::new();
+    let mut by_rule: BTreeMap<Option<&str>, Vec<&Change>> = BTreeMap::new();
+    for change in changes {
+        by_rule.entry(change.rule).or_default().push(change);
+    }
+    for (rule, changes) in by_rule {
+        let shown = if detail == Detail::All { usize::MAX } else { EXAMPLES };
+        for Change { title, before, after, .. } in changes.iter().take(shown) {
+            let change = sanitized(&format!("{title}: {before} → {after}"));
+            let _ = writeln!(out, "  {}  {change}", styled(DIM, rule.unwrap_or("   ")));
+        }
+        if changes.len() > shown {
+            let more = grouped(changes.len() - shown);
+            let _ =
+                writeln!(out, "       {}", styled(DIM, format!("and {more} more like it; -v lists them")));
+        }
+    }
+    out
+}
+
+/// Prints a text about a result; where the result itself went to standard
+/// output, on standard error.
+pub(crate) fn print(text: &str, plan: &OutputPlan) {
+    if plan.target == Target::Stdout {
+        anstream::eprint!("{text}");
+    } else {
+        anstream::print!("{text}");
+    }
+}

@@ -1,0 +1,48 @@
+//! The program around [`emvo_core`]: arguments, files, terminal, exit status.
+#![allow(clippy::print_stdout, clippy::print_stderr, reason = "this crate alone talks to people")]
+
+mod args;
+mod commands;
+mod gather;
+mod json;
+mod outcome;
+mod output;
+mod settle;
+mod source;
+mod terminal;
+
+use std::io;
+use std::process::ExitCode;
+
+pub use args::Args;
+use args::Command;
+pub use outcome::Outcome;
+
+/// Runs one command.
+pub fn run(args: Args) -> anyhow::Result<Outcome> {
+    match args.command {
+        Command::Survey(args) => commands::survey::run(args),
+        Command::Convert(args) => commands::convert::run(args),
+        Command::Merge(args) => commands::merge::run(args),
+        Command::Reconcile(args) => commands::reconcile::run(args),
+        Command::Demo(args) => commands::demo::run(&args),
+    }
+}
+
+/// Tells what went wrong, with what led to it. The status is 2; a reader that
+/// hung up (`emvo … | head`) is no failure.
+pub fn report_failure(error: &anyhow::Error) -> ExitCode {
+    let is_hang_up = |cause: &(dyn std::error::Error + 'static)| {
+        cause.downcast_ref::<io::Error>().is_some_and(|error| error.kind() == io::ErrorKind::BrokenPipe)
+    };
+    if error.chain().any(is_hang_up) {
+        return ExitCode::SUCCESS;
+    }
+    let mut message = terminal::sanitized(&error.to_string());
+    for cause in error.chain().skip(1) {
+        message.push_str(": ");
+        message.push_str(&terminal::sanitized(&cause.to_string()));
+    }
+    anstream::eprintln!("{}emvo:{:#} {message}", terminal::ERROR, terminal::ERROR);
+    ExitCode::from(2)
+}

@@ -1,0 +1,254 @@
+//! Results → files: whole or not at all, and never in place of an input.
+
+use std::ffi::OsString;
+use std::fmt::Write as _;
+use std::fs;
+use std::io::{self, Write};
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, bail};
+use emvo_core::calendar::Unsound;
+use emvo_core::content::push_component;
+use emvo_core::merge::PRODUCT_ID;
+
+use crate::args::OutputArgs;
+use crate::gather::SourceFile;
+use crate::source::{Format, Source};
+
+/// Where a result goes.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Target {
+    Stdout,
+    Path(PathBuf),
+}
+
+/// What happens to a file that is already there.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Existing {
+    Refuse,
+    Replace,
+}
+
+/// Whether anything is written.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Mode {
+    Write,
+    DryRun,
+}
+
+/// Where and how a command writes.
+#[derive(Clone, Debug)]
+pub(crate) struct OutputPlan {
+    pub(crate) target: Target,
+    pub(crate) existing: Existing,
+    pub(crate) mode: Mode,
+    set_aside: Option<PathBuf>,
+}
+
+impl OutputArgs {
+    /// Refuses what would be refused at the end, before the long work.
+    pub(crate) fn settle(self) -> anyhow::Result<OutputPlan> {
+        let target = if self.output.as_os_str() == "-" { Target::Stdout } else { Target::Path(self.output) };
+        let existing = if self.overwrite { Existing::Replace } else { Existing::Refuse };
+        let mode = if self.dry_run { Mode::DryRun } else { Mode::Write };
+        let plan = OutputPlan { target, existing, mode, set_aside: self.set_aside };
+        if let Target::Path(path) = &plan.target {
+            plan.ensure_writable(path)?;
+        }
+        Ok(plan)
+    }
+}
+
+impl OutputPlan {
+    pub(crate) fn path(&self) -> Option<&Path> {
+        match &self.target {
+            Target::Stdout => None,
+            Target::Path(path) => Some(path),
+        }
+    }
+
+    fn ensure_writable(&self, path: &Path) -> anyhow::Result<()> {
+        if self.existing == Existing::Refuse && path.exists() {
+            bail!("`{}` exists already; --overwrite replaces it", path.display());
+        }
+        let folder = folder_of(path);
+        if !folder.is_dir() {
+            bail!("there is no folder `{}` to write into", folder.display());
+        }
+        Ok(())
+    }
+
+    /// Refuses an output that is one of the inputs, also by a link: inputs are
+    /// never changed.
+    pub(crate) fn ensure_spares(&self, inputs: &[SourceFile]) -> anyhow::Result<()> {
+        let Some(path) = self.path() else { return Ok(()) };
+        for on_disk in inputs.iter().filter_map(|input| input.on_disk.as_deref()) {
+            if same_file::is_same_file(path, on_disk).unwrap_or(false) {
+                bail!(
+                    "the output `{}` is an input; inputs are never changed, name another file",
+                    path.display()
+                );
+            }
+        }
+        Ok(())
+    }
+
+    /// The place for what cannot be read: beside the output, by the kind of
+    /// the input.
+    fn set_aside_path(&self, format: Format) -> Option<PathBuf> {
+        if let Some(path) = &self.set_aside {
+            return Some(path.clone());
+        }
+        let path = self.path()?;
+        let mut name = path.file_stem().map_or_else(|| OsString::from("output"), OsString::from);
+        name.push(format!(".set-aside.{}", format.name()));
+        Some(path.with_file_name(name))
+    }
+}
+
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
+    }
+}
+
+/// A file to be written.
+pub(crate) struct Pending {
+    pub(crate) target: Target,
+    pub(crate) bytes: Vec<u8>,
+}
+
+/// Writes files: all are complete beside their places before the first of them
+/// takes its place. Returns their paths.
+pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Result<Vec<String>> {
+    let mut ready = Vec::new();
+    let mut shown = Vec::new();
+    for Pending { target, bytes } in pending {
+        match target {
+            Target::Stdout => {
+                if plan.mode == Mode::Write {
+                    let mut out = io::stdout().lock();
+                    out.write_all(&bytes)
+                        .and_then(|()| out.flush())
+                        .context("could not write to standard output")?;
+                }
+                shown.push("-".to_owned());
+            }
+            Target::Path(path) => {
+                plan.ensure_writable(&path)?;
+                shown.push(path.display().to_string());
+                if plan.mode == Mode::Write {
+                    ready.push((prepared(&path, &bytes)?, path));
+                }
+            }
+        }
+    }
+    for (file, path) in ready {
+        let placed = match plan.existing {
+            Existing::Replace => file.persist(&path),
+            Existing::Refuse => file.persist_noclobber(&path),
+        };
+        placed.with_context(|| format!("could not write `{}`", path.display()))?;
+    }
+    Ok(shown)
+}
+
+fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {
+    let folder = folder_of(path);
+    let file = tempfile::Builder::new().prefix(".emvo-").tempfile_in(folder);
+    let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
+    file.write_all(bytes)
+        .and_then(|()| file.as_file().sync_all())
+        .with_context(|| format!("could not write `{}`", path.display()))?;
+    make_readable(file.path()).with_context(|| format!("could not write `{}`", path.display()))?;
+    Ok(file)
+}
+
+/// Temporary files are their owner's alone; results are for everybody that the
+/// folder is for.
+#[cfg(unix)]
+fn make_readable(path: &Path) -> io::Result<()> {
+    use std::os::unix::fs::PermissionsExt;
+    fs::set_permissions(path, fs::Permissions::from_mode(0o644))
+}
+
+#[cfg(not(unix))]
+fn make_readable(_: &Path) -> io::Result<()> {
+    Ok(())
+}
+
+/// What is set aside from all sources, as files: calendar parts in one, table
+/// rows in another.
+pub(crate) fn set_aside_files(
+    sources: &[Source<'_>],
+    unsound: &[(String, &Unsound<'_>)],
+    plan: &OutputPlan,
+) -> anyhow::Result<Vec<Pending>> {
+    let mut files = Vec::new();
+    if let Some(bytes) = calendar_parts(sources, unsound) {
+        files.extend(pending(bytes, Format::Ics, plan));
+    }
+    if let Some(bytes) = table_rows(sources)? {
+        files.extend(pending(bytes, Format::Csv, plan));
+    }
+    Ok(files)
+}
+
+fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
+    match plan.set_aside_path(format) {
+        Some(path) => Some(Pending { target: Target::Path(path), bytes }),
+        None => {
+            anstream::eprintln!(
+                "{}emvo:{:#} something was set aside and is nowhere kept: --set-aside PATH keeps it",
+                crate::terminal::WARNING,
+                crate::terminal::WARNING
+            );
+            None
+        }
+    }
+}
+
+fn calendar_parts(sources: &[Source<'_>], unsound: &[(String, &Unsound<'_>)]) -> Option<Vec<u8>> {
+    let mut parts = String::new();
+    for source in sources {
+        for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
+            // Writing into a string cannot fail.
+            let _ = write!(parts, "X-EMVO-SET-ASIDE:{} line {}: {}\r\n", source.path, fault.line, fault.kind);
+            parts.push_str(fault.text.trim_end_matches(['\r', '\n']));
+            parts.push_str("\r\n");
+        }
+    }
+    let mut out = Vec::new();
+    for (path, event) in unsound {
+        let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
+        out.extend_from_slice(head.as_bytes());
+        push_component(&mut out, &event.component);
+    }
+    if parts.is_empty() && out.is_empty() {
+        return None;
+    }
+    let head = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:{PRODUCT_ID}\r\n");
+    Some([head.as_bytes(), parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
+}
+
+fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
+    let with_rows: Vec<_> = sources.iter().filter(|source| !source.set_aside.rows.is_empty()).collect();
+    if with_rows.is_empty() {
+        return Ok(None);
+    }
+    // A spreadsheet takes UTF-8 for what it is only behind a mark.
+    let mut writer = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .flexible(true)
+        .from_writer("\u{feff}".as_bytes().to_vec());
+    for source in with_rows {
+        let head = ["file", "row", "reason"].into_iter().map(str::to_owned);
+        writer.write_record(head.chain(source.set_aside.headers.iter().cloned()))?;
+        for row in &source.set_aside.rows {
+            let head = [source.path.clone(), row.row.to_string(), row.reason.clone()];
+            writer.write_record(head.into_iter().chain(row.cells.iter().cloned()))?;
+        }
+    }
+    Ok(Some(writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))?))
+}

@@ -1,0 +1,227 @@
+//! Files → calendars: what kind each is, and what it holds.
+
+use std::path::Path;
+
+use anyhow::{Context, bail};
+use emvo_core::calendar::{self, Calendar};
+use emvo_core::content::{self, Decoded, Fault, FaultKind, Item};
+use emvo_core::table::{self, SetAsideRow};
+use emvo_core::zone::ZoneBook;
+use rayon::prelude::*;
+
+use crate::gather::{NamedBy, SourceFile};
+use crate::settle::Reading;
+
+/// A file as text.
+pub(crate) struct SourceText<'f> {
+    file: &'f SourceFile,
+    decoded: Decoded<'f>,
+}
+
+/// What a file is, found by looking into it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Format {
+    Ics,
+    Csv,
+}
+
+impl Format {
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Ics => "ics",
+            Self::Csv => "csv",
+        }
+    }
+}
+
+/// One file of the inputs, read.
+pub(crate) struct Source<'t> {
+    pub(crate) path: String,
+    pub(crate) format: Format,
+    pub(crate) loaded: Vec<Loaded<'t>>,
+    pub(crate) set_aside: SetAside<'t>,
+    /// Columns of a table that nobody claims.
+    pub(crate) unclaimed: Vec<String>,
+    /// The bytes as they came, to tell whether two files are the same.
+    pub(crate) bytes: &'t [u8],
+}
+
+/// A calendar with the meaning of its zone names.
+pub(crate) struct Loaded<'t> {
+    pub(crate) calendar: Calendar<'t>,
+    pub(crate) zones: ZoneBook,
+}
+
+/// What of a file is in no calendar.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SetAside<'t> {
+    /// Parts of a calendar file.
+    pub(crate) faults: Vec<Fault<'t>>,
+    /// Rows of a table, with the table's headers.
+    pub(crate) rows: Vec<SetAsideRow>,
+    pub(crate) headers: Vec<String>,
+}
+
+impl SetAside<'_> {
+    /// How many events are among it; the rest are fragments.
+    pub(crate) fn events(&self) -> usize {
+        self.rows.len() + self.faults.iter().filter(|fault| is_event(fault)).count()
+    }
+
+    pub(crate) fn fragments(&self) -> usize {
+        self.faults.iter().filter(|fault| !is_event(fault) && !fault.text.is_empty()).count()
+    }
+}
+
+fn is_event(fault: &Fault<'_>) -> bool {
+    matches!(&fault.kind, FaultKind::Unclosed { name } if name.eq_ignore_ascii_case("VEVENT"))
+}
+
+impl<'t> Source<'t> {
+    pub(crate) fn calendars(&self) -> impl Iterator<Item = &Calendar<'t>> {
+        self.loaded.iter().map(|loaded| &loaded.calendar)
+    }
+
+    /// Events in the file, those that could not be read included.
+    pub(crate) fn events_read(&self) -> usize {
+        let events = self.calendars().map(|calendar| calendar.series.len() + calendar.unsound.len());
+        events.sum::<usize>() + self.set_aside.events()
+    }
+}
+
+/// Decodes all files, in parallel.
+pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::Result<Vec<SourceText<'f>>> {
+    files
+        .par_iter()
+        .map(|file| {
+            let decoded = match &reading.charset {
+                None => content::decode(&file.bytes),
+                Some(label) => content::decode_as(&file.bytes, label).with_context(|| {
+                    format!("--input-encoding: `{label}` is not a charset; write one such as windows-1252")
+                })?,
+            };
+            Ok(SourceText { file, decoded })
+        })
+        .collect()
+}
+
+/// Reads all files into calendars, in parallel and in order. What was found in
+/// a folder or a zip and is no calendar is left out.
+pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow::Result<Vec<Source<'t>>> {
+    let sources: Vec<Option<Source<'t>>> =
+        texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
+    let mut sources: Vec<Source<'t>> = sources.into_iter().flatten().collect();
+    if sources.is_empty() {
+        bail!(
+            "there is no calendar in the inputs: give ICS or CSV exports, or a folder or zip that holds some"
+        );
+    }
+    keep_chosen_calendars(&mut sources, &reading.calendars)?;
+    Ok(sources)
+}
+
+fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<Option<Source<'t>>> {
+    let SourceText { file, decoded } = text;
+    let format = if looks_like_calendar(&decoded.text) {
+        Format::Ics
+    } else if table::sniff(&decoded.text).is_some() {
+        Format::Csv
+    } else if file.named_by == NamedBy::Walk {
+        return Ok(None);
+    } else if decoded.text.trim().is_empty() {
+        bail!("`{}` is empty", file.path);
+    } else {
+        bail!(
+            "`{}` is neither a calendar nor a table of events: \
+             a calendar starts with BEGIN:VCALENDAR, a table has a header row with a start and a title",
+            file.path
+        );
+    };
+    let source = match format {
+        Format::Ics => read_calendar_file(file, &decoded.text, reading)?,
+        Format::Csv => read_table_file(file, &decoded.text, reading)?,
+    };
+    Ok(Some(source))
+}
+
+fn looks_like_calendar(text: &str) -> bool {
+    let starts = |text: &str| text.get(..7).is_some_and(|head| head.eq_ignore_ascii_case("BEGIN:V"));
+    starts(text.trim_start_matches(|char: char| char.is_whitespace() || char == '\u{feff}'))
+        || text.lines().take(50).any(starts)
+}
+
+fn read_calendar_file<'t>(
+    file: &'t SourceFile,
+    text: &'t str,
+    reading: &Reading,
+) -> anyhow::Result<Source<'t>> {
+    let parsed = content::parse(text);
+    let stem = stem_of(&file.path);
+    let mut calendars = Vec::new();
+    let mut bare = Vec::new();
+    for root in parsed.roots {
+        if !root.is("VCALENDAR") {
+            bare.push(Item::Component(Box::new(root)));
+            continue;
+        }
+        if root.property("VERSION").is_some_and(|version| version.value().trim() == "1.0") {
+            bail!(
+                "`{}` is a VERSION:1.0 calendar, a form from before the iCalendar standard whose times and rules \
+                 read otherwise: export it again as iCalendar (VERSION:2.0) or CSV",
+                file.path
+            );
+        }
+        calendars.push(calendar::read(root, &stem));
+    }
+    if !bare.is_empty() {
+        calendars.push(calendar::read_bare(bare, &stem));
+    }
+    Ok(Source {
+        path: file.path.clone(),
+        format: Format::Ics,
+        loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
+        set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
+        unclaimed: Vec::new(),
+        bytes: &file.bytes,
+    })
+}
+
+fn read_table_file<'t>(file: &'t SourceFile, text: &'t str, reading: &Reading) -> anyhow::Result<Source<'t>> {
+    let table = table::read(text, &stem_of(&file.path), &reading.table)
+        .with_context(|| format!("`{}`", file.path))?;
+    Ok(Source {
+        path: file.path.clone(),
+        format: Format::Csv,
+        loaded: table.calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
+        set_aside: SetAside { rows: table.set_aside, headers: table.headers, ..SetAside::default() },
+        unclaimed: table.unclaimed,
+        bytes: &file.bytes,
+    })
+}
+
+fn load<'t>(calendar: Calendar<'t>, reading: &Reading) -> Loaded<'t> {
+    let zones = ZoneBook::of(&calendar, &reading.zones);
+    Loaded { calendar, zones }
+}
+
+fn keep_chosen_calendars(sources: &mut Vec<Source<'_>>, chosen: &[String]) -> anyhow::Result<()> {
+    if chosen.is_empty() {
+        return Ok(());
+    }
+    let names: Vec<String> = sources.iter().flat_map(Source::calendars).map(Calendar::name).collect();
+    if let Some(absent) = chosen.iter().find(|name| !names.contains(name)) {
+        bail!("--calendar: there is no calendar `{absent}`; there are {}", names.join(", "));
+    }
+    for source in sources.iter_mut() {
+        source.loaded.retain(|loaded| chosen.contains(&loaded.calendar.name()));
+    }
+    sources.retain(|source| !source.loaded.is_empty());
+    Ok(())
+}
+
+fn stem_of(path: &str) -> String {
+    if path == "-" {
+        return "standard input".to_owned();
+    }
+    Path::new(path).file_stem().map_or_else(|| path.to_owned(), |stem| stem.to_string_lossy().into_owned())
+}

@@ -1,0 +1,110 @@
+//! Text for people: colours, tables, numbers, and titles made harmless.
+
+use std::fmt::Display;
+
+use anstyle::{AnsiColor, Style};
+use comfy_table::presets;
+use comfy_table::{Cell, CellAlignment, ContentArrangement, Table};
+
+pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
+pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default();
+pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
+pub(crate) const STRONG: Style = Style::new().bold();
+pub(crate) const DIM: Style = Style::new().dimmed();
+
+/// Text in a style, for a stream that drops styles where nobody sees them.
+pub(crate) fn styled(style: Style, text: impl Display) -> String {
+    format!("{style}{text}{style:#}")
+}
+
+/// Texts come from strangers: control characters are shown, not obeyed.
+pub(crate) fn sanitized(text: &str) -> String {
+    let mut out = String::with_capacity(text.len());
+    for char in text.chars() {
+        match char {
+            '\n' => out.push_str("\\n"),
+            '\t' => out.push(' '),
+            control if control.is_control() => out.extend(control.escape_unicode()),
+            other => out.push(other),
+        }
+    }
+    out
+}
+
+/// `1 event`, `1,204 events`.
+pub(crate) fn counted(count: usize, one: &str, many: &str) -> String {
+    format!("{} {}", grouped(count), if count == 1 { one } else { many })
+}
+
+/// `1,204`.
+pub(crate) fn grouped(number: usize) -> String {
+    let digits = number.to_string();
+    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}
+
+/// A column of a table: its header, and which way its cells lean.
+#[derive(Clone, Copy)]
+pub(crate) enum Column {
+    Text(&'static str),
+    Number(&'static str),
+}
+
+/// Rows under headers, without lines around them.
+pub(crate) struct Grid {
+    table: Table,
+}
+
+impl Grid {
+    pub(crate) fn new(columns: &[Column]) -> Self {
+        let mut table = Table::new();
+        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
+        if !table.is_tty() {
+            table.set_width(160);
+        }
+        table.set_header(columns.iter().map(|column| match column {
+            Column::Text(header) => Cell::new(header),
+            Column::Number(header) => Cell::new(header).set_alignment(CellAlignment::Right),
+        }));
+        for (at, column) in columns.iter().enumerate() {
+            if let (Some(cells), Column::Number(_)) = (table.column_mut(at), column) {
+                cells.set_cell_alignment(CellAlignment::Right);
+            }
+        }
+        Self { table }
+    }
+
+    pub(crate) fn row(&mut self, cells: impl IntoIterator<Item = String>) {
+        self.table.add_row(cells.into_iter().map(|cell| sanitized(&cell)));
+    }
+
+    /// The rows, the header dimmed.
+    pub(crate) fn show(&self) -> String {
+        let text = self.table.trim_fmt();
+        match text.split_once('\n') {
+            Some((header, rows)) => format!("{}\n{rows}", styled(DIM, header)),
+            None => styled(DIM, text),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_grouped_and_control_characters_shown() {
+        assert_eq!(
+            (grouped(7), grouped(1204), grouped(1_000_000)),
+            ("7".into(), "1,204".into(), "1,000,000".into())
+        );
+        assert_eq!(counted(1, "event", "events"), "1 event");
+        assert_eq!(sanitized("a\u{1b}[31mb\nc"), "a\\u{1b}[31mb\\nc");
+    }
+}
