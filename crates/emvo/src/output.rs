@@ -196,17 +196,15 @@ pub(crate) fn set_aside_files(
 }
 
 fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
-    match plan.set_aside_path(format) {
-        Some(path) => Some(Pending { target: Target::Path(path), bytes }),
-        None => {
-            anstream::eprintln!(
-                "{}emvo:{:#} something was set aside and is nowhere kept: --set-aside PATH keeps it",
-                crate::terminal::WARNING,
-                crate::terminal::WARNING
-            );
-            None
-        }
-    }
+    let Some(path) = plan.set_aside_path(format) else {
+        anstream::eprintln!(
+            "{}!{:#} something was set aside and is nowhere kept: --set-aside PATH keeps it",
+            crate::terminal::WARNING,
+            crate::terminal::WARNING
+        );
+        return None;
+    };
+    Some(Pending { target: Target::Path(path), bytes })
 }
 
 fn calendar_parts(sources: &[Source<'_>], unsound: &[(String, &Unsound<'_>)]) -> Option<Vec<u8>> {

@@ -73,7 +73,9 @@ impl Grid {
             Column::Number(header) => Cell::new(header).set_alignment(CellAlignment::Right),
         }));
         for (at, column) in columns.iter().enumerate() {
-            if let (Some(cells), Column::Number(_)) = (table.column_mut(at), column) {
+            let Some(cells) = table.column_mut(at) else { continue };
+            cells.set_padding((0, 2));
+            if let Column::Number(_) = column {
                 cells.set_cell_alignment(CellAlignment::Right);
             }
         }

@@ -80,7 +80,7 @@ fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
     for (event, uid) in overrides {
         let known = uid.as_ref().and_then(|uid| home.get(uid)).copied();
         if let Some(at) = known {
-            calendar.series[at].add_override(event)
+            calendar.series[at].add_override(event);
         } else {
             if let Some(uid) = uid {
                 home.insert(uid, calendar.series.len());

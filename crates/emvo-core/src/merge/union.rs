@@ -51,8 +51,8 @@ pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option
     if gained.is_empty() {
         return None;
     }
-    let before = if before.is_empty() { "-".to_owned() } else { before.join(", ") };
-    Some(Gained { before, after: gained.join(", ") })
+    let before = if before.is_empty() { "as it was".to_owned() } else { before.join(", ") };
+    Some(Gained { before, after: format!("with {}", gained.join(", ")) })
 }
 
 fn take_categories(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {

@@ -57,10 +57,10 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             copies: HashSet::new(),
         };
         pairing.pair_by(Likeness::InAllFields, same_id_words_and_times);
-        pairing.pair_by(Likeness::InAllFields, same_words_and_times);
+        pairing.pair_by(Likeness::InAllFields, |records, at| Some(same_words_and_times(records, at)));
         pairing.explain_duplicates_of_sources();
         pairing.pair_by(Likeness::InKey, same_id_words_and_times);
-        pairing.pair_by(Likeness::InKey, same_words_and_times);
+        pairing.pair_by(Likeness::InKey, |records, at| Some(same_words_and_times(records, at)));
         pairing.explain_duplicates_of_sources();
         pairing.find_copies();
         pairing.pair_by(Likeness::InKey, same_id_and_start);
@@ -108,12 +108,12 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     fn explain_duplicates_of_sources(&mut self) {
         let mut paired: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
         for at in 0..self.source.list.len() {
-            if let (Fate::Paired(_), Some(key)) = (self.fates[at], same_words_and_times(self.source, at)) {
-                paired.entry(key).or_default().push(at);
+            if matches!(self.fates[at], Fate::Paired(_)) {
+                paired.entry(same_words_and_times(self.source, at)).or_default().push(at);
             }
         }
         self.explain(|pairing, at| {
-            let others = same_words_and_times(pairing.source, at).and_then(|key| paired.get(&key));
+            let others = paired.get(&same_words_and_times(pairing.source, at));
             others.is_some_and(|others| others.iter().any(|other| pairing.is_same_event(at, *other)))
         });
         let (accounted, many) = (self.accounted_by_uid(), self.uids_of_many());
@@ -162,7 +162,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 .iter()
                 .filter(|series| series.master().is_some())
                 .filter_map(|series| series.uid());
-            many.extend(uids.map(|uid| uid.as_str()).filter(|uid| !seen.insert(*uid)));
+            many.extend(uids.map(crate::calendar::Uid::as_str).filter(|uid| !seen.insert(*uid)));
         }
         many
     }
@@ -187,13 +187,13 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     fn find_copies(&mut self) {
         let mut paired: HashMap<Key<'r>, usize> = HashMap::new();
         for (result, source) in self.stands_for.iter().enumerate() {
-            if let (Some(source), Some(key)) = (source, same_words_and_times(self.result, result)) {
-                paired.entry(key).or_insert(*source);
+            if let Some(source) = source {
+                paired.entry(same_words_and_times(self.result, result)).or_insert(*source);
             }
         }
         for at in 0..self.result.list.len() {
             if self.stands_for[at].is_none()
-                && let Some(source) = same_words_and_times(self.result, at).and_then(|key| paired.get(&key))
+                && let Some(source) = paired.get(&same_words_and_times(self.result, at))
             {
                 self.doubled.insert(*source);
                 self.copies.insert(at);
@@ -349,8 +349,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 }
 
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let uid = records.uid(at);
     let Record { start, end, .. } = &records.list[at];
-    Some((records.uid(at), records.told(at).title.as_str(), Some(start), Some(end)))
+    (!uid.is_empty()).then(|| (uid, records.told(at).title.as_str(), Some(start), Some(end)))
 }
 
 fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
@@ -358,9 +359,9 @@ fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<
     (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
 }
 
-fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    Some(("", records.told(at).title.as_str(), Some(start), Some(end)))
+    ("", records.told(at).title.as_str(), Some(start), Some(end))
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

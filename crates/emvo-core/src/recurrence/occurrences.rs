@@ -385,7 +385,7 @@ mod tests {
         let mut lines = format!("BEGIN:VEVENT\nDTSTART{zone}:{}\nRRULE:{}\n", vector.dtstart, vector.rrule);
         for (name, dates) in [("EXDATE", &vector.exdates), ("RDATE", &vector.rdates)] {
             if !dates.is_empty() {
-                lines += &format!("{name}{zone}:{}\n", dates.join(","));
+                lines.extend([name, &zone, ":", &dates.join(","), "\n"]);
             }
         }
         lines + "END:VEVENT\n"

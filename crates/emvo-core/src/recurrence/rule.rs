@@ -168,7 +168,7 @@ impl Rule {
         };
         match name {
             "INTERVAL" => {
-                self.interval = value.parse().ok().filter(|interval| *interval > 0).ok_or_else(bad)?
+                self.interval = value.parse().ok().filter(|interval| *interval > 0).ok_or_else(bad)?;
             }
             "COUNT" => self.count = Some(value.parse().ok().filter(|count| *count > 0).ok_or_else(bad)?),
             "UNTIL" => self.until = Some(EventTime::parse(value, None).map_err(RuleError::Until)?),

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use crate::calendar::{Calendar, Series, ZoneRef};
 use crate::identity::derived_uid_of_parts;
 use crate::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
-use crate::zone::{Zone, ZoneBook};
+use crate::zone::{Zone, ZoneBook, ZoneKind};
 
 /// What a calendar holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -50,8 +50,23 @@ pub struct ZoneUse {
     pub name: String,
     /// How many events start in it.
     pub events: usize,
-    /// The IANA zone it means.
-    pub resolved: Option<String>,
+    /// What it means.
+    pub meaning: ZoneMeaning,
+}
+
+/// What the zone of some events means.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum ZoneMeaning {
+    /// This zone of the tz database.
+    Iana(String),
+    /// What the file itself defines under the name.
+    DefinedInFile,
+    /// An offset that never changes.
+    FixedOffset,
+    /// The times carry no zone.
+    None,
+    /// Nobody knows.
+    Unknown,
 }
 
 /// Counts what a calendar holds. `window` is where occurrences are counted.
@@ -134,20 +149,27 @@ fn zones_used(calendar: &Calendar<'_>, zones: &ZoneBook) -> Vec<ZoneUse> {
     let mut used: Vec<ZoneUse> = counts
         .into_iter()
         .map(|(zone, events)| {
-            let (name, resolved) = match zone {
-                ZoneRef::Floating => ("floating".to_owned(), None),
-                ZoneRef::Utc => ("UTC".to_owned(), Some("Etc/UTC".to_owned())),
-                ZoneRef::Named(name) => {
-                    let zone =
-                        zones.zone_named(name).filter(|zone| zone.kind() == crate::zone::ZoneKind::Iana);
-                    (name.to_string(), zone.as_ref().map(Zone::name).map(str::to_owned))
-                }
+            let (name, meaning) = match zone {
+                ZoneRef::Floating => ("floating".to_owned(), ZoneMeaning::None),
+                ZoneRef::Utc => ("UTC".to_owned(), ZoneMeaning::Iana("Etc/UTC".to_owned())),
+                ZoneRef::Named(name) => (name.to_string(), meaning_of(zones.zone_named(name))),
             };
-            ZoneUse { name, events, resolved }
+            ZoneUse { name, events, meaning }
         })
         .collect();
     used.sort_by(|one, two| two.events.cmp(&one.events).then_with(|| one.name.cmp(&two.name)));
     used
+}
+
+fn meaning_of(zone: Option<Zone>) -> ZoneMeaning {
+    match zone.as_ref().map(Zone::kind) {
+        None => ZoneMeaning::Unknown,
+        Some(ZoneKind::Own) => ZoneMeaning::DefinedInFile,
+        Some(ZoneKind::Fixed) => ZoneMeaning::FixedOffset,
+        Some(ZoneKind::Iana) => {
+            ZoneMeaning::Iana(zone.map(|zone| zone.name().to_owned()).unwrap_or_default())
+        }
+    }
 }
 
 /// The window that is used where none is given: from the earliest start to 31

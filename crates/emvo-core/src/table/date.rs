@@ -70,9 +70,8 @@ impl OrderEvidence {
     /// ways, any order will do.
     pub(super) fn decide(&self) -> Result<DateOrder, Undecided> {
         match (self.day_first.is_empty(), self.month_first.is_empty(), self.either.is_empty()) {
-            (false, true, _) => Ok(DateOrder::Day),
             (true, false, _) => Ok(DateOrder::Month),
-            (true, true, true) => Ok(DateOrder::Day),
+            (false, true, _) | (true, true, true) => Ok(DateOrder::Day),
             _ => Err(Undecided),
         }
     }
@@ -315,7 +314,9 @@ mod tests {
     fn one_decided_date_decides_the_file() {
         let evidence = |cells: &[&str]| {
             let mut evidence = OrderEvidence::default();
-            cells.iter().for_each(|cell| evidence.add(2, cell));
+            for cell in cells {
+                evidence.add(2, cell);
+            }
             evidence.decide()
         };
         assert_eq!(evidence(&["03/04/2026", "25/04/2026"]), Ok(DateOrder::Day));

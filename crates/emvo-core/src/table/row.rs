@@ -76,7 +76,7 @@ impl RowReader<'_> {
             Extent::Unstated => {}
         }
         self.add_recurrence(&cells, &start, &mut component)?;
-        self.add_texts(&cells, &mut component);
+        add_texts(&cells, &mut component);
         add_flags(&cells, &mut component)?;
         self.add_unclaimed(&cells, &mut component);
         let owned = |field| cells.get(field).map(str::to_owned);
@@ -183,28 +183,6 @@ impl RowReader<'_> {
         Ok(())
     }
 
-    fn add_texts(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
-        let title = cells.get(Field::Title).unwrap_or("(untitled)");
-        into.add(Property::text_of("SUMMARY", title));
-        for (field, name) in
-            [(Field::Location, "LOCATION"), (Field::Description, "DESCRIPTION"), (Field::Url, "URL")]
-        {
-            if let Some(cell) = cells.get(field) {
-                let property = if name == "URL" {
-                    Property::new(name, &[], cell)
-                } else {
-                    Property::text_of(name, cell)
-                };
-                into.add(property);
-            }
-        }
-        let categories: Vec<_> =
-            cells.get(Field::Category).into_iter().flat_map(several).map(escape_text).collect();
-        if !categories.is_empty() {
-            into.add(Property::new("CATEGORIES", &[], &categories.join(",")));
-        }
-    }
-
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
         for (at, header) in self.layout.headers.iter().enumerate() {
             let cell = cells.record.get(at).map(unguarded).unwrap_or_default().trim();
@@ -212,6 +190,25 @@ impl RowReader<'_> {
                 into.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, header)], &escape_text(cell)));
             }
         }
+    }
+}
+
+fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) {
+    let title = cells.get(Field::Title).unwrap_or("(untitled)");
+    into.add(Property::text_of("SUMMARY", title));
+    for (field, name) in
+        [(Field::Location, "LOCATION"), (Field::Description, "DESCRIPTION"), (Field::Url, "URL")]
+    {
+        if let Some(cell) = cells.get(field) {
+            let property =
+                if name == "URL" { Property::new(name, &[], cell) } else { Property::text_of(name, cell) };
+            into.add(property);
+        }
+    }
+    let categories: Vec<_> =
+        cells.get(Field::Category).into_iter().flat_map(several).map(escape_text).collect();
+    if !categories.is_empty() {
+        into.add(Property::new("CATEGORIES", &[], &categories.join(",")));
     }
 }
 
@@ -262,11 +259,9 @@ fn all_day_extent(first: Date, last: Date, length: Option<Duration>) -> Extent {
 /// An end without a day of its own is on the day of the start, or the next one
 /// where it would come before it: a night shift.
 fn end_of(begins: DateTime, end: &Stated) -> DateTime {
-    match end.date {
-        Some(day) => day.to_datetime(end.time.unwrap_or(begins.time())),
-        None => {
-            let ends = begins.date().to_datetime(end.time.unwrap_or(begins.time()));
-            if ends < begins { ends.checked_add(1.day()).unwrap_or(ends) } else { ends }
-        }
+    if let Some(day) = end.date {
+        return day.to_datetime(end.time.unwrap_or(begins.time()));
     }
+    let ends = begins.date().to_datetime(end.time.unwrap_or(begins.time()));
+    if ends < begins { ends.checked_add(1.day()).unwrap_or(ends) } else { ends }
 }

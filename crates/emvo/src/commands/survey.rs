@@ -4,7 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 
 use anyhow::Context;
-use emvo_core::survey::{Survey, events_digest, survey};
+use emvo_core::survey::{Survey, ZoneMeaning, events_digest, survey};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
@@ -169,11 +169,9 @@ fn zone_of(row: &Row<'_, '_>) -> String {
     if let Some(stated) = row.loaded.calendar.stated_zone() {
         return stated;
     }
-    match row.counts.zones.as_slice() {
-        [] => String::new(),
-        [only] => only.name.clone(),
-        [first, rest @ ..] => format!("{} +{}", first.name, rest.len()),
-    }
+    let Some((first, rest)) = row.counts.zones.split_first() else { return String::new() };
+    let name = if let ZoneMeaning::Iana(name) = &first.meaning { name } else { &first.name };
+    if rest.is_empty() { name.clone() } else { format!("{name} +{}", rest.len()) }
 }
 
 fn details(totals: &Survey) -> String {
@@ -236,10 +234,12 @@ fn zone_lines(rows: &[Row<'_, '_>]) -> String {
     ]);
     for row in rows {
         for zone in &row.counts.zones {
-            let meaning = match (&zone.resolved, zone.name.as_str()) {
-                (Some(resolved), _) => resolved.clone(),
-                (None, "floating") => "no zone given".to_owned(),
-                (None, _) => "unknown".to_owned(),
+            let meaning = match &zone.meaning {
+                ZoneMeaning::Iana(name) => name.clone(),
+                ZoneMeaning::DefinedInFile => "as the file defines it".to_owned(),
+                ZoneMeaning::FixedOffset => "a fixed offset".to_owned(),
+                ZoneMeaning::None => "no zone given".to_owned(),
+                ZoneMeaning::Unknown => "unknown".to_owned(),
             };
             grid.row([row.loaded.calendar.name(), zone.name.clone(), meaning, grouped(zone.events)]);
         }
@@ -331,7 +331,7 @@ fn print_json(
             .map(|zone| ZoneJson {
                 name: zone.name.clone(),
                 events: zone.events,
-                resolved: zone.resolved.clone(),
+                resolved: if let ZoneMeaning::Iana(name) = &zone.meaning { Some(name.clone()) } else { None },
             })
             .collect(),
     });

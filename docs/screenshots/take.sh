@@ -1,0 +1,49 @@
+#!/usr/bin/env bash
+# Photographs the main commands at work on the demo exports, each in a terminal
+# window of about 1280x800. Installs what it needs on a Debian machine.
+set -euo pipefail
+here=$(cd "$(dirname "$0")" && pwd)
+root=$(cd "$here/../.." && pwd)
+
+for tool in Xvfb xterm import xwininfo; do
+  if ! command -v "$tool" > /dev/null; then
+    apt-get update > /dev/null
+    apt-get install -y xvfb xterm imagemagick x11-utils fonts-dejavu-core > /dev/null
+    break
+  fi
+done
+
+cargo build --release --quiet --manifest-path "$root/Cargo.toml"
+work=$(mktemp -d)
+"$root/target/release/emvo" demo "$work/demo" > /dev/null
+export PATH="$root/target/release:$PATH"
+
+export DISPLAY=:87
+Xvfb "$DISPLAY" -screen 0 1280x800x24 > /dev/null 2>&1 &
+server=$!
+trap 'kill "$server" 2> /dev/null || true; rm -rf "$work"' EXIT
+sleep 1
+
+# shot NAME COMMAND: runs the command in a window and keeps a picture of it.
+shot() {
+  local name=$1 command=$2
+  (
+    cd "$work/demo"
+    exec xterm -geometry 156x47+0+0 -fa "DejaVu Sans Mono" -fs 10 -bg '#10151c' -fg '#d9dee5' +sb -e bash -c "
+      printf '\033[1m\$ %s\033[0m\n' \"$command\"; $command; touch '$work/$name.done'; sleep 30"
+  ) > /dev/null 2>&1 &
+  local window=$!
+  for _ in $(seq 50); do
+    [ -e "$work/$name.done" ] && break
+    sleep 0.2
+  done
+  sleep 0.7
+  import -window root "$here/$name.png"
+  kill "$window" 2> /dev/null || true
+  wait "$window" 2> /dev/null || true
+  echo "$name.png"
+}
+
+shot survey "emvo survey exports -v"
+shot merge "emvo merge exports --zone Europe/Helsinki --name Norrsund -o all.ics --overwrite"
+shot reconcile "emvo reconcile exports --zone Europe/Helsinki --result all.ics"
