@@ -8,6 +8,7 @@
 //! - [`calendar`]: components → series of events with typed times
 //! - [`table`]: rows of a table ⇄ the same calendars
 //! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
+//! - [`select`], [`retime`]: which events are meant, and moving them in time
 //! - [`survey`]: what is in a calendar
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
@@ -19,6 +20,8 @@ pub mod merge;
 pub mod receipt;
 pub mod reconcile;
 pub mod recurrence;
+pub mod retime;
+pub mod select;
 pub mod survey;
 pub mod table;
 pub mod zone;

@@ -13,4 +13,5 @@ mod rule;
 
 pub(crate) use expand::{Last, Starts};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
+pub(crate) use occurrences::{last_of, on_clock_of};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};

@@ -267,7 +267,7 @@ pub(crate) fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneBook)
 }
 
 /// Where a rule's `UNTIL` lies on the clock of its series.
-fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
+pub(crate) fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
     let Some(until) = &rule.until else { return Last::Open };
     let own = match until {
         // A date means through that day, whatever the series' kind (R01).
@@ -312,17 +312,22 @@ fn nominal_end(event: &Event<'_>, start: &EventTime) -> EventTime {
     start.at_clock(clock_at(clock_seconds(start.clock()) + length).unwrap_or(DateTime::MAX))
 }
 
-/// `start` plus a length: days on the clock, seconds in real time.
+/// `start` plus a length: days on the clock, seconds in real time. An end in the
+/// second pass of an hour that its zone repeats is told in UTC, since its clock
+/// time means the first pass.
 fn end_after(start: &EventTime, length: Duration, zones: &ZoneBook) -> EventTime {
     let days = clock_seconds(start.clock()).saturating_add(length.days.saturating_mul(SECONDS_A_DAY));
-    let clock = match zones.zone_of(start.zone()).filter(|_| length.seconds != 0 && !start.is_date()) {
-        Some(zone) => {
-            let instant = zone.behaviour().instant_of(days).saturating_add(length.seconds);
-            zone.behaviour().clock_at(instant)
-        }
-        None => days.saturating_add(length.seconds),
+    let at = |clock: i64| clock_at(clock).unwrap_or(DateTime::MAX);
+    let Some(zone) = zones.zone_of(start.zone()).filter(|_| length.seconds != 0 && !start.is_date()) else {
+        return start.at_clock(at(days.saturating_add(length.seconds)));
     };
-    start.at_clock(clock_at(clock).unwrap_or(DateTime::MAX))
+    let instant = zone.behaviour().instant_of(days).saturating_add(length.seconds);
+    let clock = zone.behaviour().clock_at(instant);
+    if zone.behaviour().instant_of(clock) == instant {
+        start.at_clock(at(clock))
+    } else {
+        EventTime::Clock { at: at(instant), zone: ZoneRef::Utc }
+    }
 }
 
 /// Whether any part of an occurrence lies in a window.

@@ -218,6 +218,17 @@ impl Rule {
             .any(|part| !part.is_empty())
     }
 
+    /// The rule as text, with its parts in the order that another text of it
+    /// has them; parts that are new there come last.
+    pub fn text_like(&self, other: &str) -> String {
+        let canonical = self.to_string();
+        let mut parts: Vec<&str> = canonical.split(';').collect();
+        let name_of = |part: &str| part.split('=').next().unwrap_or_default().trim().to_ascii_uppercase();
+        let order: Vec<String> = other.split(';').map(name_of).collect();
+        parts.sort_by_key(|part| order.iter().position(|name| *name == name_of(part)).unwrap_or(usize::MAX));
+        parts.join(";")
+    }
+
     /// Whether the rule goes on for ever.
     pub fn is_endless(&self) -> bool {
         self.count.is_none() && self.until.is_none()

@@ -185,6 +185,11 @@ impl Behaviour {
             && one.iter().zip(two).all(|(one, two)| one.instant == two.instant && one.after == two.after)
     }
 
+    /// The instants of all changes from an instant on, as far as they are known.
+    pub(crate) fn instants_of_changes(&self, from: i64) -> Vec<i64> {
+        self.changes_between(from, i64::MAX).iter().map(|change| change.instant).collect()
+    }
+
     /// Whether the zone ever changes its clocks in an inclusive range.
     pub fn changes_in(&self, from: i64, until: i64) -> bool {
         !self.changes_between(from, until).is_empty()

@@ -1,0 +1,210 @@
+//! One series → several that follow each other, with the same dates in all.
+
+use super::Refusal;
+use crate::calendar::{Event, EventTime, Series};
+use crate::content::{Item, Property};
+use crate::identity::derived_uid_of_parts;
+use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
+use crate::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
+use crate::zone::ZoneBook;
+
+/// A series cut at a window: what comes before it, what starts in it, what
+/// comes after.
+#[derive(Debug, Default)]
+pub struct Parts<'a> {
+    /// What starts before the window.
+    pub before: Option<Series<'a>>,
+    /// What starts in it.
+    pub inside: Option<Series<'a>>,
+    /// What starts after it.
+    pub after: Option<Series<'a>>,
+}
+
+/// Cuts a series at a window. A series wholly on one side is that side; a
+/// single event is inside if any part of it is.
+pub fn split_by_window<'a>(series: &Series<'a>, window: Window, zones: &ZoneBook) -> Result<Parts<'a>, Refusal> {
+    let touches = || {
+        let found = crate::recurrence::occurrences_of(series, zones, window, crate::recurrence::Ceiling(1));
+        !(found.list.is_empty() && found.cancelled.is_empty())
+    };
+    if !series.master().is_some_and(Event::repeats) {
+        let inside = touches().then(|| series.clone());
+        return Ok(Parts { inside, ..Parts::default() });
+    }
+    let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]
+        .map(|date| on_own_clock(day_of(date) * SECONDS_A_DAY, series, zones));
+    let (before, rest) = split_off(series, from, zones)?;
+    let Some(rest) = rest else { return Ok(Parts { before, ..Parts::default() }) };
+    let (inside, after) = split_off(&rest, until, zones)?;
+    Ok(Parts { before, inside, after })
+}
+
+/// A moment on the house's clock as one on the clock of the series.
+fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneBook) -> i64 {
+    let start = series.lead().start();
+    match (zones.floating_zone(), zones.zone_of(start.zone())) {
+        (Some(floating), Some(own)) if !start.is_date() => {
+            own.behaviour().clock_at(floating.behaviour().instant_of(house))
+        }
+        _ => house,
+    }
+}
+
+/// Cuts a repeating series at a moment on its own clock: what starts before it
+/// keeps the id, what starts at it or later gets a derived one. Exceptions,
+/// further dates and overrides go with their date. Together the two have
+/// exactly the dates of the one.
+pub fn split_off<'a>(
+    series: &Series<'a>,
+    moment: i64,
+    zones: &ZoneBook,
+) -> Result<(Option<Series<'a>>, Option<Series<'a>>), Refusal> {
+    let Some(master) = series.master() else { return Ok((Some(series.clone()), None)) };
+    let start = clock_seconds(master.start().clock());
+    if moment <= start {
+        return Ok((None, Some(series.clone())));
+    }
+    let Some(rule) = only_rule(master)? else { return split_dates(series, moment, zones) };
+    let last = last_of(&rule, master.start(), zones);
+    let mut own = Starts::new(&rule, master.start().clock(), last);
+    let (mut before, mut last_before) = (0_u32, start);
+    let first_after = loop {
+        match own.next() {
+            None => break None,
+            Some(at) if at >= moment => break Some(at),
+            Some(at) => (before, last_before) = (before.saturating_add(1), at),
+        }
+    };
+    let has_later_date = slots(master, "RDATE", zones).iter().any(|slot| *slot >= moment);
+    let Some(first_after) = first_after else {
+        return if has_later_date { split_dates(series, moment, zones) } else { Ok((Some(series.clone()), None)) };
+    };
+    let mut head_rule = rule.clone();
+    let mut tail_rule = rule.clone();
+    match rule.count {
+        Some(count) => {
+            head_rule.count = Some(before);
+            tail_rule.count = Some(count - before);
+        }
+        None => head_rule.until = Some(end_of_head(master.start(), last_before, zones)),
+    }
+    let mut head = with_rule(series, &head_rule)?;
+    keep_slots(&mut head, zones, |slot| slot < moment);
+    let mut tail = with_rule(series, &tail_rule)?;
+    move_start(&mut tail, first_after)?;
+    keep_slots(&mut tail, zones, |slot| slot >= moment);
+    give_uid_of_part(&mut tail, first_after);
+    Ok((Some(head), Some(tail)))
+}
+
+/// The one rule of a master; `None` if it has only further dates. Several are
+/// a fault of their own (R09).
+fn only_rule(master: &Event<'_>) -> Result<Option<Rule>, Refusal> {
+    let texts: Vec<String> = master.rules().map(std::borrow::Cow::into_owned).collect();
+    match texts.as_slice() {
+        [] => Ok(None),
+        [text] => Rule::parse(text).map(Some).map_err(|_| Refusal::UnreadableRule { rule: text.clone() }),
+        [_, ..] => Err(Refusal::Rule { rule: texts.join(" & ") }),
+    }
+}
+
+/// Cuts where what lies behind is further dates (`RDATE`) alone.
+fn split_dates<'a>(
+    series: &Series<'a>,
+    moment: i64,
+    zones: &ZoneBook,
+) -> Result<(Option<Series<'a>>, Option<Series<'a>>), Refusal> {
+    let Some(master) = series.master() else { return Ok((Some(series.clone()), None)) };
+    let later: Vec<i64> = slots(master, "RDATE", zones).into_iter().filter(|slot| *slot >= moment).collect();
+    let Some(first) = later.iter().min().copied() else { return Ok((Some(series.clone()), None)) };
+    let mut head = series.clone();
+    keep_slots(&mut head, zones, |slot| slot < moment);
+    let mut tail = series.clone();
+    if let Some(master) = tail.master_mut() {
+        master.edit(|component| {
+            component.remove("RRULE");
+        });
+    }
+    move_start(&mut tail, first)?;
+    // The first of them is the start now, and needs no further date.
+    keep_slots(&mut tail, zones, |slot| slot >= moment);
+    give_uid_of_part(&mut tail, first);
+    Ok((Some(head), Some(tail)))
+}
+
+fn end_of_head(start: &EventTime, last: i64, zones: &ZoneBook) -> EventTime {
+    let Some(clock) = clock_at(last) else { return start.clone() };
+    let end = start.at_clock(clock);
+    match zones.instant(&end).and_then(clock_at) {
+        Some(at) if *start.zone() != crate::calendar::ZoneRef::Floating => {
+            EventTime::Clock { at, zone: crate::calendar::ZoneRef::Utc }
+        }
+        _ => end,
+    }
+}
+
+fn with_rule<'a>(series: &Series<'a>, rule: &Rule) -> Result<Series<'a>, Refusal> {
+    let mut new = series.clone();
+    super::times::map_rules(&mut new, |_| Ok(rule.clone()), |rule, _| Refusal::UnreadableRule { rule })?;
+    Ok(new)
+}
+
+fn move_start(series: &mut Series<'_>, start: i64) -> Result<(), Refusal> {
+    let Some(master) = series.master_mut() else { return Ok(()) };
+    let seconds = start - clock_seconds(master.start().clock());
+    let new = super::shift::later(master.start(), seconds);
+    if let crate::calendar::Extent::End(end) = master.extent() {
+        let end = super::shift::later(end, seconds);
+        master.set_extent(crate::calendar::Extent::End(end));
+    }
+    if clock_seconds(new.clock()) != start {
+        return Err(Refusal::Ceiling);
+    }
+    master.set_start(new);
+    Ok(())
+}
+
+/// The dates of a list property as moments on the clock of the master.
+fn slots(master: &Event<'_>, name: &str, zones: &ZoneBook) -> Vec<i64> {
+    master.dates(name).iter().filter_map(|date| on_clock_of(date, master.start(), zones)).collect()
+}
+
+/// Keeps the exceptions, further dates and overrides whose date is wanted.
+fn keep_slots(series: &mut Series<'_>, zones: &ZoneBook, is_kept: impl Fn(i64) -> bool) {
+    let start = series.lead().start().clone();
+    let on_clock = |time: &EventTime| on_clock_of(time, &start, zones).unwrap_or_else(|| clock_seconds(time.clock()));
+    series.overrides_mut().retain(|event| event.replaces().is_some_and(|replaces| is_kept(on_clock(replaces))));
+    let Some(master) = series.master_mut() else { return };
+    if !master.component().properties().any(|line| line.is("EXDATE") || line.is("RDATE")) {
+        return;
+    }
+    master.edit(|component| {
+        component.items_mut().retain_mut(|item| {
+            let Item::Property(line) = item else { return true };
+            if !(line.is("EXDATE") || line.is("RDATE")) {
+                return true;
+            }
+            let zone = line.parameter("TZID").and_then(|zone| crate::calendar::ZoneName::new(&zone));
+            let value = line.value().into_owned();
+            let kept: Vec<&str> = value
+                .split(',')
+                .filter(|text| {
+                    let first = text.split('/').next().unwrap_or_default().trim();
+                    EventTime::parse(first, zone.as_ref()).map_or(true, |time| is_kept(on_clock(&time)))
+                })
+                .collect();
+            if kept.len() < value.split(',').count() {
+                *item = Item::Property(Property::with_value(line, &kept.join(",")));
+            }
+            !kept.is_empty()
+        });
+    });
+}
+
+/// The id of a later part: from the series' and the date it begins at, so that
+/// it is the same on every run.
+fn give_uid_of_part(series: &mut Series<'_>, start: i64) {
+    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let uid = derived_uid_of_parts(&["part", &own, &start.to_string()], 0);
+    series.set_uid(&uid);
+}
