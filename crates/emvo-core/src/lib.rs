@@ -9,6 +9,7 @@
 //! - [`table`]: rows of a table ⇄ the same calendars
 //! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
 //! - [`select`], [`retime`]: which events are meant, and moving them in time
+//! - [`rules`]: faults, and their repairs
 //! - [`survey`]: what is in a calendar
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
@@ -21,6 +22,7 @@ pub mod receipt;
 pub mod reconcile;
 pub mod recurrence;
 pub mod retime;
+pub mod rules;
 pub mod select;
 pub mod survey;
 pub mod table;

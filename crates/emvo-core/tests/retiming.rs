@@ -30,8 +30,12 @@ fn instants(series: &[Series<'_>], zones: &ZoneBook) -> Vec<String> {
         let found = occurrences_of(series, zones, always(), Ceiling::default());
         assert!(found.unreadable.is_empty(), "{:?}", found.unreadable);
         for one in found.list {
-            let shown = |time| zones.instant(time).map_or_else(|| time.to_string(), |instant| instant.to_string());
-            all.push((zones.instant(&one.start).unwrap_or_default(), format!("{} {}", shown(&one.start), shown(&one.end))));
+            let shown =
+                |time| zones.instant(time).map_or_else(|| time.to_string(), |instant| instant.to_string());
+            all.push((
+                zones.instant(&one.start).unwrap_or_default(),
+                format!("{} {}", shown(&one.start), shown(&one.end)),
+            ));
         }
     }
     all.sort();
@@ -48,7 +52,9 @@ fn done<'a>(result: Retimed<'a>) -> Vec<Series<'a>> {
 fn lines(series: &Series<'_>) -> Vec<String> {
     series
         .events()
-        .flat_map(|event| event.component().properties().map(|line| line.logical().into_owned()).collect::<Vec<_>>())
+        .flat_map(|event| {
+            event.component().properties().map(|line| line.logical().into_owned()).collect::<Vec<_>>()
+        })
         .collect()
 }
 
@@ -74,7 +80,11 @@ fn a_series_in_utc_keeps_its_clock_time_across_both_changeovers() {
     assert!(!starts.iter().any(|start| start.starts_with("2026-11-02") || start.starts_with("2027-04-05")));
     assert_eq!(starts.last().unwrap(), "2027-05-31 08:30 Europe/Helsinki");
     let odd: Vec<_> = starts.iter().filter(|start| !start.contains(" 08:30 ")).collect();
-    assert_eq!(odd, ["2026-11-17 14:00 Europe/Helsinki"], "an override with a time of its own keeps its instant");
+    assert_eq!(
+        odd,
+        ["2026-11-17 14:00 Europe/Helsinki"],
+        "an override with a time of its own keeps its instant"
+    );
     assert_eq!(
         lines(&new[0]),
         [
@@ -106,14 +116,18 @@ fn a_day_that_changes_takes_the_rule_along() {
         ("FREQ=WEEKLY;UNTIL=20261231T210000Z", 3600, "FREQ=WEEKLY;UNTIL=20261231T220000Z;WKST=TU"),
     ];
     for (rule, seconds, expected) in rows {
-        let event = format!("BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260907T230000\nRRULE:{rule}\nEND:VEVENT\n");
+        let event = format!(
+            "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260907T230000\nRRULE:{rule}\nEND:VEVENT\n"
+        );
         let calendar = read(&event);
         let new = done(retime(&calendar.series[0], &Retime::Shift(seconds), None, &book(&calendar)));
         assert!(lines(&new[0]).contains(&format!("RRULE:{expected}")), "{rule}: {:?}", lines(&new[0]));
     }
     for rule in ["FREQ=MONTHLY;BYDAY=1MO", "FREQ=MONTHLY;BYMONTHDAY=-1", "FREQ=YEARLY;BYMONTH=9;BYDAY=MO"] {
         let start = if rule.contains("-1") { "20260930" } else { "20260907" };
-        let event = format!("BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:{start}T230000\nRRULE:{rule}\nEND:VEVENT\n");
+        let event = format!(
+            "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:{start}T230000\nRRULE:{rule}\nEND:VEVENT\n"
+        );
         let calendar = read(&event);
         let result = retime(&calendar.series[0], &Retime::Shift(3600), None, &book(&calendar));
         assert!(matches!(result, Retimed::Refused(_)), "{rule} has no counterpart an hour later: {result:?}");
@@ -177,23 +191,42 @@ fn a_window_changes_the_inside_alone() {
     let expected: Vec<String> = (2..=21)
         .filter(|day| ![4, 11].contains(day))
         .map(|day| {
-            let hour = if (9..=13).contains(&day) { 9 } else if day == 18 { 12 } else { 8 };
+            let hour = if (9..=13).contains(&day) {
+                9
+            } else if day == 18 {
+                12
+            } else {
+                8
+            };
             format!("2026-03-{day:02} {hour:02}:00 Europe/Helsinki")
         })
         .collect();
     assert_eq!(all, expected);
-    let uids: std::collections::BTreeSet<_> = new.iter().map(|part| part.uid().unwrap().to_string()).collect();
+    let uids: std::collections::BTreeSet<_> =
+        new.iter().map(|part| part.uid().unwrap().to_string()).collect();
     assert!(uids.len() == 3 && uids.contains("1"));
 }
 
 #[test]
 fn midnights_become_dates_and_times_get_their_zones() {
     let rows = [
-        ("DTSTART;TZID=Europe/Helsinki:20260302T000000\nDTEND;TZID=Europe/Helsinki:20260304T000000", Retime::ToDates, "2026-03-02 2026-03-04"),
+        (
+            "DTSTART;TZID=Europe/Helsinki:20260302T000000\nDTEND;TZID=Europe/Helsinki:20260304T000000",
+            Retime::ToDates,
+            "2026-03-02 2026-03-04",
+        ),
         ("DTSTART:20260302T000000\nDTEND:20260302T235900", Retime::ToDates, "2026-03-02 2026-03-03"),
         ("DTSTART:20260301T220000Z\nDTEND:20260302T220000Z", Retime::ToDates, "2026-03-02 2026-03-03"),
-        ("DTSTART:20260302T080000\nDURATION:PT1H", Retime::Pin(zone("Europe/Oslo")), "2026-03-02 08:00 Europe/Oslo 2026-03-02 09:00 Europe/Oslo"),
-        ("DTSTART:20260302T080000Z\nDURATION:PT1H", Retime::ReadAs(zone("Europe/Oslo")), "2026-03-02 08:00 Europe/Oslo 2026-03-02 09:00 Europe/Oslo"),
+        (
+            "DTSTART:20260302T080000\nDURATION:PT1H",
+            Retime::Pin(zone("Europe/Oslo")),
+            "2026-03-02 08:00 Europe/Oslo 2026-03-02 09:00 Europe/Oslo",
+        ),
+        (
+            "DTSTART:20260302T080000Z\nDURATION:PT1H",
+            Retime::ReadAs(zone("Europe/Oslo")),
+            "2026-03-02 08:00 Europe/Oslo 2026-03-02 09:00 Europe/Oslo",
+        ),
     ];
     for (times, how, expected) in rows {
         let calendar = read(&format!("BEGIN:VEVENT\nUID:1\n{times}\nEND:VEVENT\n"));
@@ -213,7 +246,13 @@ fn midnights_become_dates_and_times_get_their_zones() {
     let calendar = read("BEGIN:VEVENT\nUID:1\nDTSTART;VALUE=DATE:20260302\nEND:VEVENT\n");
     let refused = retime(&calendar.series[0], &Retime::Shift(3600), None, &book(&calendar));
     assert!(matches!(refused, Retimed::Refused(_)));
-    assert_eq!(done(retime(&calendar.series[0], &Retime::Shift(86_400), None, &book(&calendar)))[0].lead().start().to_string(), "2026-03-03");
+    assert_eq!(
+        done(retime(&calendar.series[0], &Retime::Shift(86_400), None, &book(&calendar)))[0]
+            .lead()
+            .start()
+            .to_string(),
+        "2026-03-03"
+    );
 }
 
 fn any_series() -> impl Strategy<Value = String> {

@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
 
-use crate::commands::{convert, demo, merge, reconcile, survey};
+use crate::commands::{check, convert, demo, merge, reconcile, repair, retime, rules, survey};
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
 /// was lost on the way
@@ -19,6 +19,10 @@ pub struct Args {
 #[derive(Debug, Subcommand)]
 pub(crate) enum Command {
     Survey(survey::SurveyArgs),
+    Check(check::CheckArgs),
+    Rules(rules::RulesArgs),
+    Repair(repair::RepairArgs),
+    Retime(retime::RetimeArgs),
     Convert(convert::ConvertArgs),
     Merge(merge::MergeArgs),
     Reconcile(reconcile::ReconcileArgs),

@@ -2,6 +2,7 @@
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "this crate alone talks to people")]
 
 mod args;
+mod chosen;
 mod commands;
 mod gather;
 mod json;
@@ -22,6 +23,10 @@ pub use outcome::Outcome;
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
     match args.command {
         Command::Survey(args) => commands::survey::run(args),
+        Command::Check(args) => commands::check::run(args),
+        Command::Rules(args) => commands::rules::run(&args),
+        Command::Repair(args) => commands::repair::run(args),
+        Command::Retime(args) => commands::retime::run(args),
         Command::Convert(args) => commands::convert::run(args),
         Command::Merge(args) => commands::merge::run(args),
         Command::Reconcile(args) => commands::reconcile::run(args),

@@ -22,6 +22,22 @@ pub(crate) enum Target {
     Path(PathBuf),
 }
 
+/// What kind of file a result is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Kind {
+    Ics,
+    Csv,
+}
+
+impl Kind {
+    pub(crate) fn extension(self) -> &'static str {
+        match self {
+            Self::Ics => "ics",
+            Self::Csv => "csv",
+        }
+    }
+}
+
 /// What happens to a file that is already there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Existing {
@@ -52,7 +68,7 @@ impl OutputArgs {
         let existing = if self.overwrite { Existing::Replace } else { Existing::Refuse };
         let mode = if self.dry_run { Mode::DryRun } else { Mode::Write };
         let plan = OutputPlan { target, existing, mode, set_aside: self.set_aside };
-        if let Target::Path(path) = &plan.target {
+        if let (Target::Path(path), None) = (&plan.target, plan.folder()) {
             plan.ensure_writable(path)?;
         }
         Ok(plan)
@@ -64,6 +80,33 @@ impl OutputPlan {
         match &self.target {
             Target::Stdout => None,
             Target::Path(path) => Some(path),
+        }
+    }
+
+    /// The folder to write into, one file for each input, if the output is one.
+    pub(crate) fn folder(&self) -> Option<&Path> {
+        self.path().filter(|path| path.is_dir() || path.as_os_str().to_string_lossy().ends_with('/'))
+    }
+
+    /// What to write: as `--to` says, else by the output's extension. Into a
+    /// folder go calendars, unless `--to` says otherwise.
+    pub(crate) fn kind(&self, to: Option<Kind>) -> anyhow::Result<Kind> {
+        if let Some(kind) = to {
+            return Ok(kind);
+        }
+        if self.folder().is_some() {
+            return Ok(Kind::Ics);
+        }
+        let Some(path) = self.path() else { bail!("with `-o -` say what to write: --to ics or --to csv") };
+        match path
+            .extension()
+            .and_then(|extension| extension.to_str())
+            .map(str::to_ascii_lowercase)
+            .as_deref()
+        {
+            Some("ics") => Ok(Kind::Ics),
+            Some("csv") => Ok(Kind::Csv),
+            _ => bail!("the output's name ends in neither .ics nor .csv; --to says what to write"),
         }
     }
 
@@ -99,6 +142,9 @@ impl OutputPlan {
         if let Some(path) = &self.set_aside {
             return Some(path.clone());
         }
+        if let Some(folder) = self.folder() {
+            return Some(folder.join(format!("all.set-aside.{}", format.name())));
+        }
         let path = self.path()?;
         let mut name = path.file_stem().map_or_else(|| OsString::from("output"), OsString::from);
         name.push(format!(".set-aside.{}", format.name()));
@@ -124,6 +170,10 @@ pub(crate) struct Pending {
 pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Result<Vec<String>> {
     let mut ready = Vec::new();
     let mut shown = Vec::new();
+    if let (Some(folder), Mode::Write) = (plan.folder(), plan.mode) {
+        fs::create_dir_all(folder)
+            .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
+    }
     for Pending { target, bytes } in pending {
         match target {
             Target::Stdout => {
@@ -136,7 +186,9 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
                 shown.push("-".to_owned());
             }
             Target::Path(path) => {
-                plan.ensure_writable(&path)?;
+                if plan.mode == Mode::Write || plan.folder().is_none() {
+                    plan.ensure_writable(&path)?;
+                }
                 shown.push(path.display().to_string());
                 if plan.mode == Mode::Write {
                     ready.push((prepared(&path, &bytes)?, path));
@@ -145,13 +197,22 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
         }
     }
     for (file, path) in ready {
-        let placed = match plan.existing {
-            Existing::Replace => file.persist(&path),
-            Existing::Refuse => file.persist_noclobber(&path),
-        };
-        placed.with_context(|| format!("could not write `{}`", path.display()))?;
+        place(file, &path, plan.existing)?;
     }
     Ok(shown)
+}
+
+/// Writes one file, whole or not at all.
+pub(crate) fn write_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
+    place(prepared(path, bytes)?, path, existing)
+}
+
+fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyhow::Result<()> {
+    let placed = match existing {
+        Existing::Replace => file.persist(path),
+        Existing::Refuse => file.persist_noclobber(path),
+    };
+    placed.map(drop).with_context(|| format!("could not write `{}`", path.display()))
 }
 
 fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {

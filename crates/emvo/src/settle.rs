@@ -2,6 +2,7 @@
 
 use anyhow::{Context, bail};
 use emvo_core::recurrence::{Ceiling, Window};
+use emvo_core::rules::{self, Described, RULES, RuleId};
 use emvo_core::survey::default_window;
 use emvo_core::table::{DateOrder, Field, ReadOptions};
 use emvo_core::zone::{Zone, ZoneChoices, closest};
@@ -67,6 +68,14 @@ pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
     bail!("{option}: `{name}` is not a time zone; did you mean {}?", near.join(", "));
 }
 
+/// The rule that a person names, by id or by name.
+pub(crate) fn rule_named(name: &str, option: &str) -> anyhow::Result<RuleId> {
+    rules::rule(name).map(Described::id).with_context(|| {
+        let ids: Vec<_> = RULES.iter().map(|rule| rule.id().as_str()).collect();
+        format!("{option}: there is no rule `{name}`; there are {}", ids.join(", "))
+    })
+}
+
 /// The window that was asked for; the default fills what was left open.
 pub(crate) struct WindowChoice {
     from: Option<Date>,
@@ -88,6 +97,11 @@ impl WindowArgs {
 }
 
 impl WindowChoice {
+    /// Whether a window was asked for at all.
+    pub(crate) fn is_asked_for(&self) -> bool {
+        self.from.is_some() || self.until.is_some()
+    }
+
     /// The window over some sources; `None` if there is no event to go by.
     pub(crate) fn over(&self, sources: &[Source<'_>]) -> Option<Window> {
         let default = default_window(sources.iter().flat_map(Source::calendars));

@@ -175,6 +175,31 @@ impl<'a> Event<'a> {
         }
     }
 
+    /// From when to when, for people: `2026-09-01 06:00–15:30 Europe/Helsinki`,
+    /// or `2026-10-05 – 2026-10-18` for whole days, the last one included.
+    pub fn span(&self) -> String {
+        let (start, end) = (&self.start, self.end());
+        if let (EventTime::Date(first), EventTime::Date(after)) = (start, &end) {
+            let last = after.yesterday().unwrap_or(*after);
+            return if last <= *first { first.to_string() } else { format!("{first} – {last}") };
+        }
+        if start.zone() != end.zone() || start == &end {
+            return if start == &end { start.to_string() } else { format!("{start} – {end}") };
+        }
+        let zone = match start.zone() {
+            ZoneRef::Floating => String::new(),
+            ZoneRef::Utc => " UTC".to_owned(),
+            ZoneRef::Named(zone) => format!(" {zone}"),
+        };
+        let bare =
+            |time: &EventTime| EventTime::Clock { at: time.clock(), zone: ZoneRef::Floating }.to_string();
+        let (from, until) = (bare(start), bare(&end));
+        match until.strip_prefix(&from[..11]).filter(|_| start.date() == end.date()) {
+            Some(time) => format!("{from}–{time}{zone}"),
+            None => format!("{from} – {until}{zone}"),
+        }
+    }
+
     /// Moves the start. The end stays where it is stated.
     pub fn set_start(&mut self, start: EventTime) {
         set_time(&mut self.component, "DTSTART", &start);
@@ -401,6 +426,23 @@ mod tests {
             ("DTSTART;VALUE=DATE:20260105\nDTEND;VALUE=DATE:20260108", "2026-01-08"),
         ] {
             assert_eq!(event(lines).unwrap().end().to_string(), end, "{lines}");
+        }
+    }
+
+    #[test]
+    fn a_span_says_no_more_than_it_has_to() {
+        for (lines, span) in [
+            (
+                "DTSTART;TZID=Europe/Oslo:20260105T100000\nDURATION:PT90M",
+                "2026-01-05 10:00–11:30 Europe/Oslo",
+            ),
+            ("DTSTART:20260105T230000Z\nDURATION:PT90M", "2026-01-05 23:00 – 2026-01-06 00:30 UTC"),
+            ("DTSTART:20260105T100000", "2026-01-05 10:00"),
+            ("DTSTART;VALUE=DATE:20260105", "2026-01-05"),
+            ("DTSTART;VALUE=DATE:20260105\nDURATION:P1W", "2026-01-05 – 2026-01-11"),
+            ("DTSTART:20260105T100000Z\nDTEND:20260105T110000", "2026-01-05 10:00 UTC – 2026-01-05 11:00"),
+        ] {
+            assert_eq!(event(lines).unwrap().span(), span, "{lines}");
         }
     }
 

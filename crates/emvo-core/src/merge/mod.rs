@@ -11,6 +11,8 @@ mod union;
 mod versions;
 mod zones;
 
+pub(crate) use zones::refer_to;
+
 use crate::calendar::{Calendar, Event, Series};
 use crate::content::Property;
 use crate::receipt::{Balance, Change};

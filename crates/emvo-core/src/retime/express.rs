@@ -57,8 +57,15 @@ fn distance(moment: i64, own: &Behaviour, zone: &Behaviour) -> Option<i64> {
 
 /// Cuts a series where the distance between the zones changes between two of
 /// its dates.
-fn pieces<'a>(series: &Series<'a>, own: &Zone, zone: &Zone, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
-    let Some(master) = series.master().filter(|master| master.repeats()) else { return Ok(vec![series.clone()]) };
+fn pieces<'a>(
+    series: &Series<'a>,
+    own: &Zone,
+    zone: &Zone,
+    zones: &ZoneBook,
+) -> Result<Vec<Series<'a>>, Refusal> {
+    let Some(master) = series.master().filter(|master| master.repeats()) else {
+        return Ok(vec![series.clone()]);
+    };
     let mut cuts = Vec::new();
     let mut last_distance: Option<Option<i64>> = None;
     for text in master.rules() {
@@ -103,7 +110,12 @@ fn always_same_distance(master: &Event<'_>, own: &Zone, zone: &Zone) -> bool {
     changes.into_iter().flatten().all(|instant| apart(instant) == first)
 }
 
-fn express_piece<'a>(series: &Series<'a>, own: &Zone, zone: &Zone, zones: &ZoneBook) -> Result<Series<'a>, Refusal> {
+fn express_piece<'a>(
+    series: &Series<'a>,
+    own: &Zone,
+    zone: &Zone,
+    zones: &ZoneBook,
+) -> Result<Series<'a>, Refusal> {
     let start = clock_seconds(series.lead().start().clock());
     let target = match distance(start, own.behaviour(), zone.behaviour()) {
         Some(_) => zone.clone(),
@@ -120,10 +132,20 @@ fn express_piece<'a>(series: &Series<'a>, own: &Zone, zone: &Zone, zones: &ZoneB
 /// be read as another instant. `None` for dates and where nobody knows the
 /// instant.
 pub(super) fn in_zone(time: &EventTime, zone: &Zone, zones: &ZoneBook) -> Option<EventTime> {
+    in_zone_called(time, zone, &zone.to_ref(), zones)
+}
+
+/// The same, where the file has a name of its own for the zone.
+pub(super) fn in_zone_called(
+    time: &EventTime,
+    zone: &Zone,
+    name: &ZoneRef,
+    zones: &ZoneBook,
+) -> Option<EventTime> {
     let instant = zones.instant(time)?;
     let clock = zone.behaviour().clock_at(instant);
     if zone.behaviour().instant_of(clock) != instant {
         return Some(EventTime::Clock { at: clock_at(instant)?, zone: ZoneRef::Utc });
     }
-    Some(EventTime::Clock { at: clock_at(clock)?, zone: zone.to_ref() })
+    Some(EventTime::Clock { at: clock_at(clock)?, zone: name.clone() })
 }

@@ -14,6 +14,7 @@ mod to_dates;
 pub use express::express_in;
 pub use shift::{localise, pin, read_as, shift};
 pub use split::{split_by_window, split_off};
+pub(crate) use times::{with_dates_in_zone_of_start, with_times_in_zone_of_start, with_zone};
 pub use to_dates::to_dates;
 
 use crate::calendar::Series;
@@ -63,7 +64,9 @@ pub enum Refusal {
         rule: String,
     },
     /// The two zones keep different summer times and the series never ends.
-    #[error("it never ends, and {zone} keeps another summer time: one rule cannot keep its times for ever; --until bounds it")]
+    #[error(
+        "it never ends, and {zone} keeps another summer time: one rule cannot keep its times for ever; --until bounds it"
+    )]
     Endless {
         /// The zone to express it in.
         zone: String,
@@ -85,7 +88,12 @@ pub enum Refusal {
 /// Does one thing to a series; where there is a window, to what of it starts in
 /// the window. The instants between are never lost: what is not changed stays
 /// a series of its own.
-pub fn retime<'a>(series: &Series<'a>, how: &Retime, window: Option<Window>, zones: &ZoneBook) -> Retimed<'a> {
+pub fn retime<'a>(
+    series: &Series<'a>,
+    how: &Retime,
+    window: Option<Window>,
+    zones: &ZoneBook,
+) -> Retimed<'a> {
     let Some(window) = window else { return retime_whole(series, how, zones) };
     let parts = match split_by_window(series, window, zones) {
         Ok(parts) => parts,
@@ -93,7 +101,9 @@ pub fn retime<'a>(series: &Series<'a>, how: &Retime, window: Option<Window>, zon
     };
     let Some(inside) = parts.inside else { return Retimed::Untouched };
     match retime_whole(&inside, how, zones) {
-        Retimed::Done(inside) => Retimed::Done(parts.before.into_iter().chain(inside).chain(parts.after).collect()),
+        Retimed::Done(inside) => {
+            Retimed::Done(parts.before.into_iter().chain(inside).chain(parts.after).collect())
+        }
         other => other,
     }
 }

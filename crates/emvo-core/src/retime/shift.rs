@@ -22,7 +22,12 @@ pub fn pin<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a
     rezone(series, zone, zones, |time| !time.is_date() && *time.zone() == ZoneRef::Floating)
 }
 
-fn rezone<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook, is_meant: impl Fn(&EventTime) -> bool) -> Retimed<'a> {
+fn rezone<'a>(
+    series: &Series<'a>,
+    zone: &Zone,
+    zones: &ZoneBook,
+    is_meant: impl Fn(&EventTime) -> bool,
+) -> Retimed<'a> {
     let own = zone.to_ref();
     let mut is_touched = false;
     let mut new = series.clone();
@@ -40,7 +45,8 @@ fn rezone<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook, is_meant: impl
     }
     let end_of_rule = |rule: &Rule| {
         let mut rule = rule.clone();
-        rule.until = rule.until.map(|until| until_at(&until, &old_start, zones, 0, RuleEnd::MovesIntoZone(zone)));
+        rule.until =
+            rule.until.map(|until| until_at(&until, &old_start, zones, 0, RuleEnd::MovesIntoZone(zone)));
         Ok(rule)
     };
     match map_rules(&mut new, end_of_rule, |rule, _| Refusal::UnreadableRule { rule }) {
@@ -72,7 +78,9 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneBook) -> Retimed
 /// time of its own keeps its instant.
 pub fn localise<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a> {
     let start = series.lead().start();
-    let (Some(instant), ZoneRef::Utc) = (zones.instant(start), start.zone()) else { return Retimed::Untouched };
+    let (Some(instant), ZoneRef::Utc) = (zones.instant(start), start.zone()) else {
+        return Retimed::Untouched;
+    };
     let seconds = i64::from(zone.behaviour().offset_at(instant));
     let own = zone.to_ref();
     let mut new = series.clone();
@@ -110,7 +118,13 @@ pub(super) enum RuleEnd<'z> {
 }
 
 /// The end of a rule whose dates move by so many seconds on the clock.
-fn until_at(until: &EventTime, start: &EventTime, zones: &ZoneBook, seconds: i64, end: RuleEnd<'_>) -> EventTime {
+fn until_at(
+    until: &EventTime,
+    start: &EventTime,
+    zones: &ZoneBook,
+    seconds: i64,
+    end: RuleEnd<'_>,
+) -> EventTime {
     let (seconds, zone) = match end {
         RuleEnd::MovesAlong => (seconds, None),
         RuleEnd::MovesIntoZone(zone) => (seconds, Some(zone)),

@@ -22,7 +22,11 @@ pub struct Parts<'a> {
 
 /// Cuts a series at a window. A series wholly on one side is that side; a
 /// single event is inside if any part of it is.
-pub fn split_by_window<'a>(series: &Series<'a>, window: Window, zones: &ZoneBook) -> Result<Parts<'a>, Refusal> {
+pub fn split_by_window<'a>(
+    series: &Series<'a>,
+    window: Window,
+    zones: &ZoneBook,
+) -> Result<Parts<'a>, Refusal> {
     let touches = || {
         let found = crate::recurrence::occurrences_of(series, zones, window, crate::recurrence::Ceiling(1));
         !(found.list.is_empty() && found.cancelled.is_empty())
@@ -77,7 +81,11 @@ pub fn split_off<'a>(
     };
     let has_later_date = slots(master, "RDATE", zones).iter().any(|slot| *slot >= moment);
     let Some(first_after) = first_after else {
-        return if has_later_date { split_dates(series, moment, zones) } else { Ok((Some(series.clone()), None)) };
+        return if has_later_date {
+            split_dates(series, moment, zones)
+        } else {
+            Ok((Some(series.clone()), None))
+        };
     };
     let mut head_rule = rule.clone();
     let mut tail_rule = rule.clone();
@@ -172,8 +180,11 @@ fn slots(master: &Event<'_>, name: &str, zones: &ZoneBook) -> Vec<i64> {
 /// Keeps the exceptions, further dates and overrides whose date is wanted.
 fn keep_slots(series: &mut Series<'_>, zones: &ZoneBook, is_kept: impl Fn(i64) -> bool) {
     let start = series.lead().start().clone();
-    let on_clock = |time: &EventTime| on_clock_of(time, &start, zones).unwrap_or_else(|| clock_seconds(time.clock()));
-    series.overrides_mut().retain(|event| event.replaces().is_some_and(|replaces| is_kept(on_clock(replaces))));
+    let on_clock =
+        |time: &EventTime| on_clock_of(time, &start, zones).unwrap_or_else(|| clock_seconds(time.clock()));
+    series
+        .overrides_mut()
+        .retain(|event| event.replaces().is_some_and(|replaces| is_kept(on_clock(replaces))));
     let Some(master) = series.master_mut() else { return };
     if !master.component().properties().any(|line| line.is("EXDATE") || line.is("RDATE")) {
         return;

@@ -4,6 +4,7 @@
 use crate::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::content::{Item, Property};
 use crate::recurrence::{Rule, RuleError};
+use crate::zone::ZoneBook;
 
 /// What a time is to its event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -80,7 +81,8 @@ fn changed_dates(
     let mut is_changed = false;
     let value = property.value();
     for text in value.split(',') {
-        let (first, rest) = text.trim().split_once('/').map_or((text.trim(), None), |(first, rest)| (first, Some(rest)));
+        let (first, rest) =
+            text.trim().split_once('/').map_or((text.trim(), None), |(first, rest)| (first, Some(rest)));
         let (kind, text) = match EventTime::parse(first, zone.as_ref()) {
             Err(_) => (None, text.to_owned()),
             Ok(old) => {
@@ -99,7 +101,8 @@ fn changed_dates(
             _ => lines.push((kind, vec![text])),
         }
     }
-    is_changed.then(|| lines.into_iter().map(|(kind, texts)| line_of(property, kind.as_ref(), &texts)).collect())
+    is_changed
+        .then(|| lines.into_iter().map(|(kind, texts)| line_of(property, kind.as_ref(), &texts)).collect())
 }
 
 fn is_one_kind(one: Option<&EventTime>, two: Option<&EventTime>) -> bool {
@@ -160,4 +163,43 @@ pub(super) fn map_rules<E>(
         });
     }
     Ok(())
+}
+
+/// Every time of a series with its zone put through a function; clocks stay.
+pub(crate) fn with_zone<'a>(series: &Series<'a>, change: impl Fn(&ZoneRef) -> ZoneRef) -> Series<'a> {
+    let mut new = series.clone();
+    map_series(&mut new, |_, time| match time {
+        EventTime::Date(_) => time.clone(),
+        EventTime::Clock { at, zone } => EventTime::Clock { at: *at, zone: change(zone) },
+    });
+    new
+}
+
+/// A series with its exceptions, further dates and the dates that overrides
+/// replace written in the zone of its start (rule Z09). Their instants stay.
+pub(crate) fn with_dates_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneBook) -> Series<'a> {
+    in_zone_of_start(series, zones, |role| role == Role::Slot)
+}
+
+/// A series with its ends and overrides written in the zone of its start (rule
+/// Z09). Their instants stay.
+pub(crate) fn with_times_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneBook) -> Series<'a> {
+    in_zone_of_start(series, zones, |role| role != Role::Slot)
+}
+
+fn in_zone_of_start<'a>(
+    series: &Series<'a>,
+    zones: &ZoneBook,
+    is_meant: impl Fn(Role) -> bool,
+) -> Series<'a> {
+    let start = series.lead().start().clone();
+    let mut new = series.clone();
+    let zone = zones.zone_of(start.zone());
+    map_series(&mut new, |role, time| {
+        let moves = is_meant(role) && !time.is_date() && time.zone() != start.zone();
+        let own = zone.as_ref().filter(|_| moves && *start.zone() != ZoneRef::Floating);
+        own.and_then(|own| super::express::in_zone_called(time, own, start.zone(), zones))
+            .unwrap_or_else(|| time.clone())
+    });
+    new
 }

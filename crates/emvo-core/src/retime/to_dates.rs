@@ -30,7 +30,8 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
     let by_day = |rule: &crate::recurrence::Rule| {
         let mut rule = rule.clone();
         rule.until = rule.until.map(|until| {
-            let on_clock = if *until.zone() == ZoneRef::Utc { at_zone_of(lead.start(), &until, zones) } else { until };
+            let on_clock =
+                if *until.zone() == ZoneRef::Utc { at_zone_of(lead.start(), &until, zones) } else { until };
             EventTime::Date(on_clock.clock().date())
         });
         rule.by_hour.clear();
@@ -46,7 +47,10 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
 
 /// The first day of an event and the day after its last, if it is made of whole
 /// days.
-pub(crate) fn whole_days(event: &Event<'_>, zones: &ZoneBook) -> Option<(jiff::civil::Date, jiff::civil::Date)> {
+pub(crate) fn whole_days(
+    event: &Event<'_>,
+    zones: &ZoneBook,
+) -> Option<(jiff::civil::Date, jiff::civil::Date)> {
     let start = clock_seconds(on_measuring_clock(event.start(), zones).clock());
     let end = clock_seconds(on_measuring_clock(&event.end(), zones).clock());
     let after = match end.rem_euclid(SECONDS_A_DAY) {
@@ -76,7 +80,10 @@ fn on_measuring_clock(time: &EventTime, zones: &ZoneBook) -> EventTime {
 fn at_zone_of(start: &EventTime, instant: &EventTime, zones: &ZoneBook) -> EventTime {
     match start.zone() {
         ZoneRef::Utc => on_measuring_clock(instant, zones),
-        own => match zones.zone_of(own).and_then(|own| clock_at(own.behaviour().clock_at(clock_seconds(instant.clock())))) {
+        own => match zones
+            .zone_of(own)
+            .and_then(|own| clock_at(own.behaviour().clock_at(clock_seconds(instant.clock()))))
+        {
             Some(clock) => instant.at_clock(clock),
             None => instant.clone(),
         },

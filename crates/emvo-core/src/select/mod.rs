@@ -80,7 +80,9 @@ impl Selection {
                     text(event).iter().any(|text| matches.iter().any(|wanted| wanted.matches(text)))
                 })
         };
-        let one = |text: Option<std::borrow::Cow<'_, str>>| text.map(std::borrow::Cow::into_owned).into_iter().collect();
+        let one = |text: Option<std::borrow::Cow<'_, str>>| {
+            text.map(std::borrow::Cow::into_owned).into_iter().collect()
+        };
         any(&self.titles, &|event| one(event.title()))
             && any(&self.categories, &|event| event.categories())
             && any(&self.locations, &|event| one(event.location()))

@@ -185,6 +185,13 @@ impl Behaviour {
             && one.iter().zip(two).all(|(one, two)| one.instant == two.instant && one.after == two.after)
     }
 
+    /// The clock times that changes in a range of instants skip or repeat: the
+    /// first of them, and the first after them.
+    pub(crate) fn unsettled_clocks(&self, from: i64, until: i64) -> Vec<(i64, i64)> {
+        let changes = self.changes_between(from, until).iter();
+        changes.map(|change| (change.unsettled_from(), change.settled_at())).collect()
+    }
+
     /// The instants of all changes from an instant on, as far as they are known.
     pub(crate) fn instants_of_changes(&self, from: i64) -> Vec<i64> {
         self.changes_between(from, i64::MAX).iter().map(|change| change.instant).collect()

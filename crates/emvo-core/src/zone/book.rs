@@ -7,8 +7,8 @@ use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
-use crate::recurrence::Rule;
 use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
+use crate::recurrence::{Last, Rule, Starts};
 
 /// A zone that is known to behave in some way.
 #[derive(Clone, Debug)]
@@ -243,6 +243,16 @@ fn named(time: &EventTime) -> Option<&ZoneName> {
     }
 }
 
+/// How many dates of a series that counts are followed to find its last.
+const MOST_COUNTED: usize = 20_000;
+
+/// The IANA zones that do what a definition does over an inclusive range of
+/// instants, by name.
+pub(crate) fn zones_that_agree(behaviour: &Behaviour, from: i64, until: i64) -> Vec<Zone> {
+    let zones = super::names::places().filter_map(Zone::iana);
+    zones.filter(|zone| zone.behaviour.agrees_with(behaviour, from, until)).collect()
+}
+
 /// The instants, first and last, that some series use: where zones have to be
 /// right. A series that counts or never ends is taken to run to 2037, or ten
 /// years if it starts later.
@@ -257,11 +267,15 @@ pub fn instants_in_use<'s, 'a: 's>(
         let start = at(event.start());
         from = from.min(start);
         until = until.max(at(&event.end())).max(start);
-        for rule in event.rules() {
-            let end = match Rule::parse(&rule) {
-                Ok(Rule { until: Some(until), .. }) => clock_seconds(until.clock()),
-                Ok(_) => super::span_of_interest().1.max(start + TEN_YEARS),
-                Err(_) => continue,
+        for text in event.rules() {
+            let Ok(rule) = Rule::parse(&text) else { continue };
+            let end = match (&rule.until, rule.count) {
+                (Some(until), _) => clock_seconds(until.clock()),
+                (None, Some(_)) => {
+                    let starts = Starts::new(&rule, event.start().clock(), Last::Open);
+                    starts.take(MOST_COUNTED).last().unwrap_or(start) + SECONDS_A_DAY
+                }
+                (None, None) => super::span_of_interest().1.max(start + TEN_YEARS),
             };
             until = until.max(end);
         }

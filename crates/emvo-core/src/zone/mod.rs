@@ -11,9 +11,11 @@ mod emit;
 mod names;
 
 pub use behaviour::{Behaviour, ClockReading};
+pub(crate) use book::zones_that_agree;
 pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource, instants_in_use};
 pub use definition::{Definition, DefinitionError, DefinitionExtent};
 pub use emit::definition_of;
+pub(crate) use names::is_of_one_windows_zone;
 pub use names::{NameMeaning, closest, meaning_of};
 
 use crate::recurrence::day::{SECONDS_A_DAY, day_number};

@@ -105,6 +105,20 @@ pub fn meaning_of(name: &str) -> Option<NameMeaning> {
     label(name).or_else(|| behind_a_path(name).map(NameMeaning::Iana))
 }
 
+/// Whether a Windows zone id stands for this IANA zone in some territory.
+pub(crate) fn is_of_one_windows_zone(id: &str, zone: &str) -> bool {
+    let id = clean(id).to_lowercase();
+    windows_rows().any(|(known, _, zones)| {
+        known.to_lowercase() == id && zones.split(' ').any(|other| current(other) == Some(zone))
+    })
+}
+
+/// The current names of all places in the tz database, in order.
+pub(crate) fn places() -> impl Iterator<Item = &'static str> {
+    rows(include_str!("data/iana-names.tsv"))
+        .filter(|row| !row.contains('\t') && row.contains('/') && !row.starts_with("Etc/"))
+}
+
 /// Names that people may have meant: the IANA names and Windows ids that are
 /// closest to a name by spelling, best first.
 pub fn closest(name: &str, count: usize) -> Vec<&'static str> {

@@ -28,16 +28,29 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 4] = [
+const WALK: [Step; 8] = [
     Step {
-        why: "Norrsund Line takes over Skarvik Båtar. Eight exports, from two systems. What is in them?",
+        why: "Norrsund Line takes over Skarvik Båtar. Nine exports, from two systems. What is in them?",
         command: "survey exports",
         status: 1,
     },
+    Step { why: "What is wrong with them?", command: "check exports", status: 1 },
+    Step { why: "What does the last rule say?", command: "rules Z06", status: 0 },
     Step {
-        why: "One calendar of them all. What stands there twice is folded; what cannot be read is kept beside it.",
-        command: "merge exports --zone Europe/Helsinki --name \"Norrsund Line\" -o norrsund-line.ics --overwrite",
+        why: "Repair what is safe, and the two kinds of zone definitions that we agree to. \
+              The meeting in UTC is for the safety office to decide.",
+        command: "repair exports --zone Europe/Helsinki --consent Z03,Z04 -o repaired/ --overwrite",
         status: 1,
+    },
+    Step {
+        why: "The safety office has decided: by the clock on the wall.",
+        command: "repair exports/norrsund/crew.ics --consent Z06 -o safety-office.ics --overwrite",
+        status: 0,
+    },
+    Step {
+        why: "One calendar of them all. What stands there twice is folded.",
+        command: "merge repaired --name \"Norrsund Line\" -o norrsund-line.ics --overwrite",
+        status: 0,
     },
     Step {
         why: "The harbour office wants a spreadsheet.",
@@ -45,7 +58,7 @@ const WALK: [Step; 4] = [
         status: 0,
     },
     Step {
-        why: "Is every date of the eight exports in the one calendar, at its time?",
+        why: "Is every date of the nine exports in the one calendar, at its time?",
         command: "reconcile exports --zone Europe/Helsinki --result norrsund-line.ics",
         status: 0,
     },

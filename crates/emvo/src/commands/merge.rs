@@ -129,7 +129,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         Answer::Text(detail) => {
             let mut text = written::summary(balance, fragments);
             text.push_str(&fold_lines(&merged.folds, detail));
-            text.push_str(&written::change_lines(&merged.changes, detail));
+            text.push_str(&written::change_lines(&merged.changes, detail, written::Examples::One));
             text.push_str(&written::output_lines(&outputs, &plan));
             written::print(&text, &plan);
             for warning in &merged.warnings {

@@ -1,8 +1,14 @@
 //! One command a file.
 
+pub(crate) mod check;
 pub(crate) mod convert;
 pub(crate) mod demo;
 pub(crate) mod merge;
+mod per_input;
 pub(crate) mod reconcile;
+pub(crate) mod repair;
+pub(crate) mod retime;
+pub(crate) mod rules;
+mod sheet;
 pub(crate) mod survey;
 mod written;

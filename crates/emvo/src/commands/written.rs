@@ -12,7 +12,13 @@ use crate::settle::Detail;
 use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// How many changes of one rule a usual answer lists.
-const EXAMPLES: usize = 1;
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Examples {
+    /// One: the change is a side effect of what was asked for.
+    One,
+    /// Several: the change is what was asked for.
+    Several,
+}
 
 /// Counts the events in a calendar file that is about to be written, by
 /// reading it back: what the balance says is written is what a reader finds.
@@ -66,14 +72,18 @@ pub(crate) fn output_lines(outputs: &[String], plan: &OutputPlan) -> String {
 
 /// Changes as before → after. A usual answer has one example a rule and how
 /// many more there are.
-pub(crate) fn change_lines(changes: &[Change], detail: Detail) -> String {
+pub(crate) fn change_lines(changes: &[Change], detail: Detail, examples: Examples) -> String {
     let mut out = String::new();
     let mut by_rule: BTreeMap<Option<&str>, Vec<&Change>> = BTreeMap::new();
     for change in changes {
         by_rule.entry(change.rule).or_default().push(change);
     }
     for (rule, changes) in by_rule {
-        let shown = if detail == Detail::All { usize::MAX } else { EXAMPLES };
+        let shown = match (detail, examples) {
+            (Detail::All, _) => usize::MAX,
+            (Detail::Usual, Examples::Several) => 4,
+            (Detail::Usual, Examples::One) => 1,
+        };
         for Change { title, before, after, .. } in changes.iter().take(shown) {
             let change = sanitized(&format!("{title}: {before} → {after}"));
             let _ = writeln!(out, "  {}  {change}", styled(DIM, rule.unwrap_or("   ")));

@@ -1,0 +1,257 @@
+//! The calendar around a series, looked at once for all rules.
+
+use std::collections::{BTreeMap, HashMap};
+
+use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::zone::{
+    Definition, DefinitionError, Zone, ZoneBook, ZoneKind, ZoneSource, instants_in_use,
+    is_of_one_windows_zone, zones_that_agree,
+};
+
+/// From which share of the timed events on a zone counts as the calendar's.
+const MOST: (usize, usize) = (2, 3);
+/// Fewer timed events than this say nothing about a habit.
+const ENOUGH_EVENTS: usize = 3;
+
+/// What a check is told besides the calendar.
+#[derive(Clone, Debug, Default)]
+pub struct CheckOptions {
+    /// The zone in which a destination reads everything.
+    pub forced_zone: Option<Zone>,
+    /// Definitions of the inputs before this one.
+    pub others: Vec<OtherDefinition>,
+}
+
+/// A zone definition of another input.
+#[derive(Clone, Debug)]
+pub struct OtherDefinition {
+    /// The input.
+    pub path: String,
+    /// The definition.
+    pub definition: Definition,
+}
+
+/// A calendar, and what is known about its zones.
+#[derive(Debug)]
+pub struct Context<'c, 'a> {
+    /// The calendar.
+    pub calendar: &'c Calendar<'a>,
+    /// What its zone names mean.
+    pub zones: &'c ZoneBook,
+    /// Where it lives, if that is known: by its own word, else the house zone,
+    /// else by habit.
+    pub home: Option<Home>,
+    /// The zone of its floating times, if a person or the calendar names one:
+    /// here the person goes first.
+    pub floating_home: Option<Home>,
+    /// What else was told.
+    pub options: &'c CheckOptions,
+    facts: BTreeMap<ZoneName, ZoneFacts>,
+}
+
+/// The zone a calendar lives in.
+#[derive(Clone, Debug)]
+pub struct Home {
+    /// The zone.
+    pub zone: Zone,
+    /// How that is known.
+    pub evidence: Evidence,
+}
+
+/// What speaks for a zone as a calendar's home.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Evidence {
+    /// A person said so.
+    House,
+    /// The calendar states it.
+    Stated,
+    /// So many of so many timed events are in it.
+    Siblings(usize, usize),
+}
+
+impl Home {
+    /// The evidence in words.
+    pub fn words(&self) -> String {
+        match self.evidence {
+            Evidence::House => "--zone says so".to_owned(),
+            Evidence::Stated => "the calendar states it".to_owned(),
+            Evidence::Siblings(some, all) => format!("{some} of {all} timed events are in it"),
+        }
+    }
+}
+
+/// What is known about one zone name in use.
+#[derive(Clone, Debug)]
+pub struct ZoneFacts {
+    /// The name as it stands.
+    pub name: ZoneName,
+    /// The zone it means, and whose word that is.
+    pub meaning: Option<(Zone, ZoneSource)>,
+    /// The IANA zone to call it by, where the name is another one.
+    pub alias_of: Option<Zone>,
+    /// The file's definition, if it has one that can be read.
+    pub definition: Option<Definition>,
+    /// Why the file's definition cannot be read.
+    pub definition_error: Option<DefinitionError>,
+    /// Whether the file defines the name at all.
+    pub is_defined: bool,
+    /// Whether the file defines it twice and otherwise.
+    pub is_defined_twice: bool,
+    /// Whether the definition does what the meant zone does over the instants
+    /// in use; true where there is nothing to compare.
+    pub agrees: bool,
+    /// The instants in use.
+    pub span: (i64, i64),
+    /// IANA zones that do what a private definition does.
+    pub candidates: Vec<Zone>,
+}
+
+/// A series with the facts about the zones it uses.
+#[derive(Debug)]
+pub struct Subject<'s, 'a> {
+    /// Its place in the calendar.
+    pub index: usize,
+    /// The series.
+    pub series: &'s Series<'a>,
+    /// The zone names that its times refer to, each once.
+    pub zones: Vec<&'s ZoneFacts>,
+}
+
+impl<'c, 'a> Context<'c, 'a> {
+    /// Looks at a calendar as a whole.
+    pub fn of(
+        calendar: &'c Calendar<'a>,
+        zones: &'c ZoneBook,
+        house: Option<&Zone>,
+        options: &'c CheckOptions,
+    ) -> Self {
+        let stated = zones.stated_zone().map(|zone| Home { zone: zone.clone(), evidence: Evidence::Stated });
+        let house = house.map(|zone| Home { zone: zone.clone(), evidence: Evidence::House });
+        let floating_home = house.clone().or_else(|| stated.clone());
+        let home = stated.or(house).or_else(|| home_by_habit(calendar, zones));
+        let mut context = Self { calendar, zones, home, floating_home, options, facts: BTreeMap::new() };
+        let mut users: HashMap<ZoneName, Vec<&Series<'a>>> = HashMap::new();
+        for series in &calendar.series {
+            for name in names_in(series) {
+                users.entry(name).or_default().push(series);
+            }
+        }
+        let mut names: Vec<_> = users.into_iter().collect();
+        names.sort_by(|(one, _), (two, _)| one.cmp(two));
+        for (name, users) in names {
+            let span = instants_in_use(users.into_iter(), zones);
+            let facts = context.facts_about(name.clone(), span);
+            context.facts.insert(name, facts);
+        }
+        context
+    }
+
+    fn facts_about(&self, name: ZoneName, span: (i64, i64)) -> ZoneFacts {
+        let (from, until) = span;
+        let entry = self.zones.get(&name);
+        let meaning = match entry {
+            Some(entry) => entry.zone.clone(),
+            None => self.zones.zone_named(&name).map(|zone| (zone, ZoneSource::Name)),
+        };
+        let definitions = entry.map(|entry| entry.definitions.as_slice()).unwrap_or_default();
+        let readable: Vec<&Definition> =
+            definitions.iter().filter_map(|definition| definition.as_ref().ok()).collect();
+        let definition = readable.first().map(|definition| (*definition).clone());
+        let is_defined_twice = readable
+            .iter()
+            .skip(1)
+            .any(|other| !other.behaviour.agrees_with(&readable[0].behaviour, from, until));
+        let by_word =
+            meaning.as_ref().filter(|(_, source)| *source != ZoneSource::Definition).map(|(zone, _)| zone);
+        let agrees = match (by_word, &definition) {
+            (Some(zone), Some(definition)) => {
+                zone.behaviour().agrees_with(&definition.behaviour, from, until)
+            }
+            _ => true,
+        };
+        let is_private = by_word.is_none() && definition.is_some();
+        let candidates = match &definition {
+            Some(definition) if is_private => zones_that_agree(&definition.behaviour, from, until),
+            _ => Vec::new(),
+        };
+        ZoneFacts {
+            alias_of: by_word.and_then(|zone| self.alias_target(&name, zone, span)),
+            is_defined: !definitions.is_empty(),
+            definition_error: definitions.iter().find_map(|definition| definition.as_ref().err().cloned()),
+            is_defined_twice,
+            agrees,
+            span,
+            candidates,
+            definition,
+            meaning,
+            name,
+        }
+    }
+
+    /// What to call a zone whose name is no current IANA name. One Windows id
+    /// stands for several zones: the calendar's own is taken if it is one.
+    fn alias_target(&self, name: &ZoneName, zone: &Zone, (from, until): (i64, i64)) -> Option<Zone> {
+        if zone.kind() != ZoneKind::Iana || zone.name() == name.as_str() {
+            return None;
+        }
+        let home = self.home.as_ref().map(|home| &home.zone).filter(|home| {
+            is_of_one_windows_zone(name.as_str(), home.name())
+                && home.behaviour().agrees_with(zone.behaviour(), from, until)
+        });
+        Some(home.unwrap_or(zone).clone())
+    }
+
+    /// A series with the facts about its zones.
+    pub fn subject<'s>(&'s self, index: usize, series: &'s Series<'a>) -> Subject<'s, 'a> {
+        let zones = names_in(series).iter().filter_map(|name| self.facts.get(name)).collect();
+        Subject { index, series, zones }
+    }
+
+    /// The facts about every name in use, in order.
+    pub fn zone_facts(&self) -> impl Iterator<Item = &ZoneFacts> {
+        self.facts.values()
+    }
+}
+
+/// The zone names that the times of a series refer to, each once.
+fn names_in(series: &Series<'_>) -> Vec<ZoneName> {
+    let mut names: Vec<ZoneName> = Vec::with_capacity(1);
+    let mut add = |time: &EventTime| {
+        if let ZoneRef::Named(name) = time.zone()
+            && !names.contains(name)
+        {
+            names.push(name.clone());
+        }
+    };
+    for event in series.events() {
+        add(event.start());
+        if let Extent::End(end) = event.extent() {
+            add(end);
+        }
+        if let Some(replaces) = event.replaces() {
+            add(replaces);
+        }
+        if event.repeats() {
+            event.dates("EXDATE").iter().chain(&event.dates("RDATE")).for_each(&mut add);
+        }
+    }
+    names
+}
+
+fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneBook) -> Option<Home> {
+    let mut counts: BTreeMap<ZoneName, usize> = BTreeMap::new();
+    let mut timed = 0;
+    for series in &calendar.series {
+        let start = series.lead().start();
+        timed += usize::from(!start.is_date());
+        if let ZoneRef::Named(name) = start.zone() {
+            *counts.entry(name.clone()).or_insert(0) += 1;
+        }
+    }
+    let (name, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;
+    if timed < ENOUGH_EVENTS || count * MOST.1 < timed * MOST.0 {
+        return None;
+    }
+    let zone = zones.zone_named(&name).filter(|zone| zone.kind() == ZoneKind::Iana)?;
+    Some(Home { zone, evidence: Evidence::Siblings(count, timed) })
+}

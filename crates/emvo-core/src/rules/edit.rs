@@ -1,0 +1,133 @@
+//! Repairs as data, and what each does to a series.
+
+use crate::calendar::{EventTime, Series, ZoneName, ZoneRef};
+use crate::merge::refer_to;
+use crate::retime::{
+    Refusal, Retimed, express_in, localise, pin, with_dates_in_zone_of_start, with_times_in_zone_of_start,
+};
+use crate::zone::{Zone, ZoneBook};
+
+/// What a repair does. Where it needs a definition, the definition follows.
+#[derive(Clone, Debug)]
+pub enum Edit {
+    /// The times refer to a zone by its IANA name; clocks stay.
+    Rename {
+        /// The name as it stands.
+        from: ZoneName,
+        /// The zone.
+        to: Zone,
+    },
+    /// The name gets a definition that says what the zone does.
+    Define(ZoneName),
+    /// The name's definition is written anew; clocks stay.
+    Redefine(ZoneName),
+    /// Times without a zone get this one.
+    Pin(Zone),
+    /// A series in UTC gets this zone's clock.
+    Localise(Zone),
+    /// The name, which another input defines otherwise, becomes another name.
+    Separate {
+        /// The name as it stands.
+        from: ZoneName,
+        /// Its own name from here on.
+        to: String,
+    },
+    /// Exceptions and further dates are written in the zone of the start.
+    AlignDates,
+    /// Ends and overrides are written in the zone of the start.
+    AlignTimes,
+    /// All times are written in this zone.
+    Express(Zone),
+}
+
+impl Edit {
+    /// What becomes of a series. Definitions are not touched here.
+    pub(super) fn apply<'a>(
+        &self,
+        series: &Series<'a>,
+        zones: &ZoneBook,
+    ) -> Result<Vec<Series<'a>>, Refusal> {
+        let renamed = |from: &ZoneName, to: &str| {
+            let mut series = series.clone();
+            refer_to(&mut series, from, to);
+            vec![series]
+        };
+        match self {
+            Self::Rename { from, to } => match to.to_ref() {
+                ZoneRef::Named(name) => Ok(renamed(from, name.as_str())),
+                ZoneRef::Utc | ZoneRef::Floating => Ok(vec![in_utc(series, from)]),
+            },
+            Self::Separate { from, to } => Ok(renamed(from, to)),
+            Self::Define(_) | Self::Redefine(_) => Ok(vec![series.clone()]),
+            Self::Pin(zone) => settled(series, pin(series, zone, zones)),
+            Self::Localise(zone) => settled(series, localise(series, zone, zones)),
+            Self::AlignDates => Ok(vec![with_dates_in_zone_of_start(series, zones)]),
+            Self::AlignTimes => Ok(vec![with_times_in_zone_of_start(series, zones)]),
+            Self::Express(zone) => settled(series, express_in(series, zone, zones)),
+        }
+    }
+
+    /// The name whose definition is written, for the first time or anew.
+    pub(super) fn redefined(&self) -> Option<&ZoneName> {
+        match self {
+            Self::Define(name) | Self::Redefine(name) => Some(name),
+            _ => None,
+        }
+    }
+
+    /// The name that is given up, and the one that takes over its definition.
+    pub(super) fn separated(&self) -> Option<(&ZoneName, &str)> {
+        match self {
+            Self::Separate { from, to } => Some((from, to)),
+            _ => None,
+        }
+    }
+
+    /// What the series is, before and after, for people.
+    pub(super) fn words(&self, before: &Series<'_>, after: &[Series<'_>]) -> (String, String) {
+        match self {
+            Self::Define(_) => ("not defined in the file".to_owned(), "defined".to_owned()),
+            Self::Redefine(_) => ("as the file defines it".to_owned(), "as the zone is".to_owned()),
+            Self::AlignDates => (dates_of(before), after.first().map(dates_of).unwrap_or_default()),
+            Self::Rename { .. }
+            | Self::Pin(_)
+            | Self::Localise(_)
+            | Self::Separate { .. }
+            | Self::AlignTimes
+            | Self::Express(_) => (before.lead().span(), spans(after)),
+        }
+    }
+}
+
+/// The spans of the parts that a series became.
+pub fn spans(parts: &[Series<'_>]) -> String {
+    const SHOWN: usize = 3;
+    let spans: Vec<String> = parts.iter().take(SHOWN).map(|part| part.lead().span()).collect();
+    let more = parts.len().saturating_sub(SHOWN);
+    let more = if more > 0 { format!(" | and {more} more parts") } else { String::new() };
+    format!("{}{more}", spans.join(" | "))
+}
+
+fn settled<'a>(series: &Series<'a>, result: Retimed<'a>) -> Result<Vec<Series<'a>>, Refusal> {
+    match result {
+        Retimed::Done(series) => Ok(series),
+        Retimed::Untouched => Ok(vec![series.clone()]),
+        Retimed::Refused(refusal) => Err(refusal),
+    }
+}
+
+/// A name for UTC goes: times in UTC have a form of their own.
+fn in_utc<'a>(series: &Series<'a>, from: &ZoneName) -> Series<'a> {
+    crate::retime::with_zone(series, |zone| match zone {
+        ZoneRef::Named(name) if name == from => ZoneRef::Utc,
+        other => other.clone(),
+    })
+}
+
+fn dates_of(series: &Series<'_>) -> String {
+    let event = series.lead();
+    let dates: Vec<String> =
+        event.dates("EXDATE").iter().chain(&event.dates("RDATE")).map(EventTime::to_string).collect();
+    let slots = series.overrides().iter().filter_map(|event| event.replaces().map(EventTime::to_string));
+    dates.into_iter().chain(slots).collect::<Vec<_>>().join(", ")
+}

@@ -1,0 +1,176 @@
+//! Rules: each finds one kind of fault and knows its repair.
+//!
+//! A rule is one file: what it finds, why it matters, an example and the repair
+//! stand in the doc comment of its type, which `emvo rules ID` prints. The
+//! registry [`RULES`] lists them; checking, repairing, the documentation and the
+//! tests all walk it. Repairs are data ([`Edit`]); [`repair()`] alone applies
+//! them.
+
+mod context;
+mod describe;
+mod edit;
+mod repair;
+mod z01_alias;
+mod z02_undefined;
+mod z03_private;
+mod z04_outdated;
+mod z05_floating;
+mod z06_series_in_utc;
+mod z07_clock_in_gap;
+mod z08_conflict;
+mod z09_mixed_series;
+mod z10_forced;
+
+use std::collections::BTreeSet;
+
+use rayon::prelude::*;
+
+use crate::calendar::Series;
+use crate::select::Selection;
+
+pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, Subject, ZoneFacts};
+pub use describe::{Described, Group, Level, RuleId, Safety};
+pub use edit::{Edit, spans};
+pub use repair::{Answers, Consent, RepairPlan, Repaired, names_in_use, repair, settle_definitions};
+
+/// A rule: looks at one series at a time, with the calendar around it.
+pub trait Rule: Described + Sync {
+    /// Reports what it finds in a series.
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings);
+}
+
+/// All rules, in the order in which their repairs are applied.
+pub const RULES: &[&dyn Rule] = &[
+    &z01_alias::ZoneAlias,
+    &z02_undefined::ZoneUndefined,
+    &z03_private::ZonePrivate,
+    &z04_outdated::ZoneOutdated,
+    &z05_floating::TimeFloating,
+    &z06_series_in_utc::SeriesInUtc,
+    &z07_clock_in_gap::ClockInGap,
+    &z08_conflict::ZoneConflict,
+    &z09_mixed_series::ZoneMixedSeries,
+    &z10_forced::ZoneForced,
+];
+
+/// The rule of this id, in any case, or of this name.
+pub fn rule(name: &str) -> Option<&'static dyn Rule> {
+    RULES.iter().copied().find(|rule| rule.id().as_str().eq_ignore_ascii_case(name) || rule.slug() == name)
+}
+
+/// A fault in one series.
+#[derive(Clone, Debug)]
+pub struct Finding {
+    /// The rule that found it.
+    pub rule: RuleId,
+    /// How bad it is.
+    pub level: Level,
+    /// Which series of the calendar.
+    pub series: usize,
+    /// The id of the series, empty if it has none.
+    pub uid: String,
+    /// Its title.
+    pub title: String,
+    /// When it starts, for people.
+    pub start: String,
+    /// The line of its `BEGIN`; 0 if it came from a table.
+    pub line: u32,
+    /// What is wrong, and what speaks for it.
+    pub message: String,
+    /// How safe the repair is.
+    pub safety: Safety,
+    /// The repair; `None` where a person has to decide.
+    pub edit: Option<Edit>,
+}
+
+/// What rules report to.
+#[derive(Debug, Default)]
+pub struct Findings {
+    list: Vec<Finding>,
+}
+
+impl Findings {
+    /// Reports a fault that no repair is known for.
+    fn show(&mut self, rule: &dyn Rule, level: Level, subject: &Subject<'_, '_>, message: String) {
+        self.push(rule, level, subject, message, Safety::ShowOnly, None);
+    }
+
+    /// Reports a fault with its repair.
+    fn offer(
+        &mut self,
+        rule: &dyn Rule,
+        subject: &Subject<'_, '_>,
+        message: String,
+        safety: Safety,
+        edit: Edit,
+    ) {
+        self.push(rule, Level::Warning, subject, message, safety, Some(edit));
+    }
+
+    fn push(
+        &mut self,
+        rule: &dyn Rule,
+        level: Level,
+        subject: &Subject<'_, '_>,
+        message: String,
+        safety: Safety,
+        edit: Option<Edit>,
+    ) {
+        let series: &Series<'_> = subject.series;
+        self.list.push(Finding {
+            rule: rule.id(),
+            level,
+            series: subject.index,
+            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            title: series.lead().title().unwrap_or_default().into_owned(),
+            start: series.lead().start().to_string(),
+            line: series.lead().line(),
+            message,
+            safety,
+            edit,
+        });
+    }
+}
+
+/// Which rules are looked at.
+#[derive(Clone, Debug, Default)]
+pub struct RuleChoice {
+    /// These alone; empty for all.
+    pub only: BTreeSet<RuleId>,
+    /// All but these.
+    pub skip: BTreeSet<RuleId>,
+}
+
+impl RuleChoice {
+    fn takes(&self, rule: RuleId) -> bool {
+        (self.only.is_empty() || self.only.contains(&rule)) && !self.skip.contains(&rule)
+    }
+}
+
+/// Looks at the chosen series with the chosen rules. Findings come in order of
+/// rules, then of series.
+pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selection) -> Vec<Finding> {
+    let series = &context.calendar.series;
+    let of_series: Vec<Vec<Finding>> = series
+        .par_iter()
+        .with_min_len(256)
+        .enumerate()
+        .map(|(index, series)| {
+            if !selection.chooses(series, context.zones) {
+                return Vec::new();
+            }
+            let subject = context.subject(index, series);
+            let mut found = Findings::default();
+            for rule in RULES.iter().filter(|rule| choice.takes(rule.id())) {
+                rule.check(&subject, context, &mut found);
+            }
+            found.list
+        })
+        .collect();
+    let mut findings: Vec<Finding> = of_series.into_iter().flatten().collect();
+    findings.sort_by_key(|finding| (finding.rule, finding.series));
+    findings
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,258 @@
+//! Applies repairs: in the order of the rules, one to a series at a time, again
+//! and again until nothing is left that may be done.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap};
+
+use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, check};
+use crate::calendar::{Calendar, Placed, Series, Uid, ZoneName};
+use crate::content::Property;
+use crate::receipt::Change;
+use crate::recurrence::Window;
+use crate::retime::{Refusal, split_by_window};
+use crate::select::Selection;
+use crate::zone::{Zone, ZoneBook, ZoneChoices, definition_of, instants_in_use};
+
+/// More rounds than this would be a repair that undoes another: a fault of
+/// Emvo's own.
+const MOST_ROUNDS: usize = 12;
+
+/// Which risky repairs may be made.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Consent {
+    /// None.
+    #[default]
+    None,
+    /// Those of these rules.
+    Rules(BTreeSet<RuleId>),
+    /// All.
+    All,
+}
+
+impl Consent {
+    fn covers(&self, rule: RuleId) -> bool {
+        match self {
+            Self::None => false,
+            Self::Rules(rules) => rules.contains(&rule),
+            Self::All => true,
+        }
+    }
+}
+
+/// What a person answered, event by event: rule, id and title → yes or no.
+pub type Answers = HashMap<(RuleId, String, String), bool>;
+
+/// What may be repaired.
+#[derive(Clone, Debug, Default)]
+pub struct RepairPlan {
+    /// By which rules.
+    pub rules: RuleChoice,
+    /// With which consent.
+    pub consent: Consent,
+    /// With which answers; they go before consent.
+    pub answers: Answers,
+    /// In which events.
+    pub selection: Selection,
+    /// What else is told.
+    pub options: CheckOptions,
+}
+
+/// What came of repairing.
+#[derive(Debug)]
+pub struct Repaired<'a> {
+    /// The calendar, repaired.
+    pub calendar: Calendar<'a>,
+    /// Every repair, before → after.
+    pub changes: Vec<Change>,
+    /// What is left.
+    pub left: Vec<Finding>,
+    /// Series that came into being by splitting.
+    pub added: usize,
+    /// Repairs that could not be made, and why.
+    pub refused: Vec<String>,
+}
+
+/// Repairs a calendar as far as the plan allows.
+pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPlan) -> Repaired<'a> {
+    let mut repaired =
+        Repaired { calendar, changes: Vec::new(), left: Vec::new(), added: 0, refused: Vec::new() };
+    let mut tried: BTreeSet<(RuleId, Option<Uid>)> = BTreeSet::new();
+    for _ in 0..MOST_ROUNDS {
+        let zones = ZoneBook::of(&repaired.calendar, choices);
+        let findings = {
+            let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
+            check(&context, &plan.rules, &plan.selection)
+        };
+        let due = due(&findings, plan, &repaired.calendar, &tried);
+        if due.is_empty() {
+            repaired.left = findings;
+            return repaired;
+        }
+        round(&mut repaired, &due, plan, &zones, &mut tried);
+    }
+    repaired.refused.push("repairs did not come to rest: a fault in Emvo".to_owned());
+    repaired
+}
+
+/// The repairs of a round: for each series the first that may be made.
+fn due(
+    findings: &[Finding],
+    plan: &RepairPlan,
+    calendar: &Calendar<'_>,
+    tried: &BTreeSet<(RuleId, Option<Uid>)>,
+) -> BTreeMap<usize, (RuleId, Edit)> {
+    let mut due: BTreeMap<usize, (RuleId, Edit)> = BTreeMap::new();
+    for finding in findings {
+        let Some(edit) = &finding.edit else { continue };
+        let answer = plan.answers.get(&(finding.rule, finding.uid.clone(), finding.title.clone()));
+        let is_allowed = match (answer, finding.safety) {
+            (Some(answer), _) => *answer,
+            (None, Safety::Safe) => true,
+            (None, Safety::Consent) => plan.consent.covers(finding.rule),
+            (None, Safety::ShowOnly) => false,
+        };
+        let uid = calendar.series[finding.series].uid().cloned();
+        if is_allowed && !tried.contains(&(finding.rule, uid)) {
+            due.entry(finding.series).or_insert_with(|| (finding.rule, edit.clone()));
+        }
+    }
+    due
+}
+
+fn round(
+    repaired: &mut Repaired<'_>,
+    due: &BTreeMap<usize, (RuleId, Edit)>,
+    plan: &RepairPlan,
+    zones: &ZoneBook,
+    tried: &mut BTreeSet<(RuleId, Option<Uid>)>,
+) {
+    let before = names_in_use(&repaired.calendar);
+    let mut definitions = Definitions::default();
+    let series = std::mem::take(&mut repaired.calendar.series);
+    for (index, one) in series.into_iter().enumerate() {
+        let Some((rule, edit)) = due.get(&index) else {
+            repaired.calendar.series.push(one);
+            continue;
+        };
+        match applied(edit, &one, plan.selection.window, zones) {
+            Ok(parts) => {
+                let is_news = definitions.note(edit);
+                let (before, after) = edit.words(&one, &parts);
+                let rule = Some(rule.as_str());
+                // A definition is one change, however many events it is for.
+                match edit.redefined() {
+                    Some(name) if is_news => {
+                        let title = format!("zone {name}");
+                        repaired.changes.push(Change { rule, uid: String::new(), title, before, after });
+                    }
+                    Some(_) => {}
+                    None => repaired.changes.push(Change {
+                        rule,
+                        uid: one.uid().map(ToString::to_string).unwrap_or_default(),
+                        title: one.lead().title().unwrap_or_default().into_owned(),
+                        before,
+                        after,
+                    }),
+                }
+                repaired.added += parts.len().saturating_sub(1);
+                repaired.calendar.series.extend(parts);
+            }
+            Err(refusal) => {
+                let title = one.lead().title().unwrap_or_default();
+                let message = format!("{rule}: `{title}` stays as it is: {refusal}");
+                tried.insert((*rule, one.uid().cloned()));
+                repaired.refused.push(message);
+                repaired.calendar.series.push(one);
+            }
+        }
+    }
+    definitions.carry_out(&mut repaired.calendar, zones, &before);
+}
+
+/// A repair of what lies in the window, if there is one: a series that reaches
+/// out of it is split, and its other parts stay.
+fn applied<'a>(
+    edit: &Edit,
+    series: &Series<'a>,
+    window: Option<Window>,
+    zones: &ZoneBook,
+) -> Result<Vec<Series<'a>>, Refusal> {
+    let Some(window) = window else { return edit.apply(series, zones) };
+    let parts = split_by_window(series, window, zones)?;
+    let inside = parts.inside.map(|inside| edit.apply(&inside, zones)).transpose()?;
+    Ok(parts.before.into_iter().chain(inside.unwrap_or_default()).chain(parts.after).collect())
+}
+
+/// What a round asks of the definitions.
+#[derive(Default)]
+struct Definitions {
+    redefined: BTreeSet<ZoneName>,
+    separated: BTreeMap<ZoneName, String>,
+}
+
+impl Definitions {
+    /// Takes note of an edit; whether it asks for a definition that nobody
+    /// asked for before.
+    fn note(&mut self, edit: &Edit) -> bool {
+        let is_news = edit.redefined().is_some_and(|name| self.redefined.insert(name.clone()));
+        if let Some((from, to)) = edit.separated() {
+            self.separated.insert(from.clone(), to.to_owned());
+        }
+        is_news
+    }
+
+    fn carry_out(&self, calendar: &mut Calendar<'_>, zones: &ZoneBook, before: &BTreeSet<ZoneName>) {
+        for zone in &mut calendar.zones {
+            let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
+            if let Some(fresh) = name.and_then(|name| self.separated.get(&name)) {
+                zone.it.set(Property::text_of("TZID", fresh));
+            }
+        }
+        settle_definitions(calendar, zones, before, &self.redefined);
+    }
+}
+
+/// Gives every zone name that came into use, and every name of `anew`, the
+/// definition it needs; drops those of names that went out of use.
+pub fn settle_definitions(
+    calendar: &mut Calendar<'_>,
+    zones: &ZoneBook,
+    before: &BTreeSet<ZoneName>,
+    anew: &BTreeSet<ZoneName>,
+) {
+    let after = names_in_use(calendar);
+    let name_of = |zone: &Placed<crate::content::Component<'_>>| {
+        zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()))
+    };
+    calendar.zones.retain(|zone| {
+        name_of(zone)
+            .is_none_or(|name| !(before.contains(&name) && !after.contains(&name)) && !anew.contains(&name))
+    });
+    let defined: BTreeSet<ZoneName> = calendar.zones.iter().filter_map(name_of).collect();
+    let is_due = |name: &&ZoneName| !before.contains(*name) || anew.contains(*name);
+    let missing: Vec<&ZoneName> = after.difference(&defined).filter(is_due).collect();
+    for name in missing {
+        let Some(zone) = zones.zone_named(name).or_else(|| Zone::named(name.as_str())) else { continue };
+        let users = calendar.series.iter().filter(|series| uses(series, name));
+        let (from, until) = instants_in_use(users, zones);
+        let it = definition_of(name.as_str(), zone.behaviour(), from, until);
+        calendar.zones.push(Placed { rank: 0, it });
+    }
+    calendar.zones.sort_by_key(|zone| zone.rank);
+}
+
+fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
+    series.events().any(|event| event.zone_names().any(|other| other == *name))
+}
+
+/// The zone names that the events of a calendar refer to.
+pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
+    let mut names = BTreeSet::new();
+    let mut last = None;
+    for name in calendar.events().flat_map(crate::calendar::Event::zone_names) {
+        if last.as_ref() != Some(&name) {
+            names.insert(name.clone());
+            last = Some(name);
+        }
+    }
+    names
+}

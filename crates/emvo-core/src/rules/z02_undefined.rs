@@ -1,0 +1,48 @@
+//! `Z02 zone-undefined`: a zone name that the file does not define.
+
+use super::describe::declare_rule;
+use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::zone::closest;
+
+declare_rule! {
+    /// ## What it finds
+    /// Times that refer to a zone for which the file has no definition
+    /// (`VTIMEZONE`), or one that cannot be read.
+    ///
+    /// ## Why it matters
+    /// RFC 5545 asks for a definition, and strict systems refuse the file. If the
+    /// name means nothing either, nobody can know the times.
+    ///
+    /// ## Example
+    /// `DTSTART;TZID=Europe/Helsinki:20260901T060000` in a file without a
+    /// `VTIMEZONE`.
+    ///
+    /// ## Repair
+    /// Where the name means a zone, its definition is added: safe. Where it means
+    /// none, a person has to say what it means: `--zone-map "Name=Area/City"`.
+    ZoneUndefined, "Z02", "zone-undefined", Group::Zones, "a zone name that the file does not define"
+}
+
+impl Rule for ZoneUndefined {
+    fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
+        for facts in subject.zones.iter().filter(|facts| facts.definition.is_none()) {
+            let what = match &facts.definition_error {
+                Some(error) => error.to_string(),
+                None => format!("`{}` is not defined in the file", facts.name),
+            };
+            if let Some((zone, _)) = &facts.meaning {
+                let message = format!("{what}; it means {}", zone.name());
+                found.offer(self, subject, message, Safety::Safe, Edit::Define(facts.name.clone()));
+            } else {
+                let near = closest(facts.name.as_str(), 3);
+                let near =
+                    if near.is_empty() { String::new() } else { format!(" (perhaps {})", near.join(", ")) };
+                let message = format!(
+                    "{what} and means no zone that is known{near}; --zone-map \"{}=Area/City\" says what it means",
+                    facts.name
+                );
+                found.show(self, Level::Error, subject, message);
+            }
+        }
+    }
+}

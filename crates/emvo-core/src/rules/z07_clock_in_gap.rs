@@ -1,0 +1,106 @@
+//! `Z07 clock-in-gap`: a clock time that summer time skips or repeats.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Group, Level, Rule, Subject};
+use crate::calendar::{EventTime, Series};
+use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use crate::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
+use crate::zone::{Behaviour, ClockReading, Zone, instants_in_use};
+
+declare_rule! {
+    /// ## What it finds
+    /// A start that its zone skips when clocks go forward, or has twice when they
+    /// go back.
+    ///
+    /// ## Why it matters
+    /// Systems read it differently, an hour apart.
+    ///
+    /// ## Example
+    /// 03:30 on 29 March 2026 in Helsinki, where clocks go from 03:00 to 04:00.
+    ///
+    /// ## Repair
+    /// None: a person has to say what was meant. Until then it is read as RFC 5545
+    /// says: a skipped time with the offset before the gap, a repeated one as the
+    /// first of the two.
+    ClockInGap, "Z07", "clock-in-gap", Group::Zones, "a clock time that summer time skips or repeats"
+}
+
+impl Rule for ClockInGap {
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        for start in suspects(subject.series, context) {
+            let Some(zone) = context.zones.zone_of(start.zone()) else { continue };
+            if let Some(message) = words_for(&start, &zone) {
+                found.show(self, Level::Note, subject, message);
+            }
+        }
+    }
+}
+
+/// The starts of a series that may lie in a changeover.
+fn suspects(series: &Series<'_>, context: &Context<'_, '_>) -> Vec<EventTime> {
+    let single = series.events().filter(|event| !event.is_all_day() && !event.repeats());
+    let mut starts: Vec<EventTime> = single.map(|event| event.start().clone()).collect();
+    let Some(master) = series.master().filter(|master| master.repeats() && !master.is_all_day()) else {
+        return starts;
+    };
+    let Some(zone) = context.zones.zone_of(master.start().zone()) else { return starts };
+    let (from, until) = instants_in_use(std::iter::once(series), context.zones);
+    let times = times_of_day(series);
+    for (first, after) in zone.behaviour().unsettled_clocks(from, until) {
+        if !times.may_lie_in(first, after) {
+            continue;
+        }
+        let Some(day) = clock_at(first).map(|clock| clock.date()) else { continue };
+        let window = Window { from: day, until: day };
+        let found = occurrences_of(series, context.zones, window, Ceiling(100));
+        let hits = found.list.into_iter().map(|occurrence| occurrence.start);
+        starts.extend(hits.filter(|start| (first..after).contains(&clock_seconds(start.clock()))));
+    }
+    starts
+}
+
+/// At which times of day a series starts.
+enum TimesOfDay {
+    At(i64),
+    Any,
+}
+
+fn times_of_day(series: &Series<'_>) -> TimesOfDay {
+    let lead = series.lead();
+    let is_plain = |rule: &str| {
+        RecurrenceRule::parse(rule).is_ok_and(|rule| {
+            rule.frequency >= Frequency::Daily && rule.by_hour.is_empty() && rule.by_minute.is_empty()
+        })
+    };
+    if lead.rules().all(|rule| is_plain(&rule)) && lead.dates("RDATE").is_empty() {
+        TimesOfDay::At(clock_seconds(lead.start().clock()).rem_euclid(SECONDS_A_DAY))
+    } else {
+        TimesOfDay::Any
+    }
+}
+
+impl TimesOfDay {
+    /// Most series start at no time that any changeover touches.
+    fn may_lie_in(&self, first: i64, after: i64) -> bool {
+        match self {
+            Self::Any => true,
+            Self::At(time) => {
+                (time - first.rem_euclid(SECONDS_A_DAY)).rem_euclid(SECONDS_A_DAY) < after - first
+            }
+        }
+    }
+}
+
+fn words_for(start: &EventTime, zone: &Zone) -> Option<String> {
+    let behaviour: &Behaviour = zone.behaviour();
+    let clock = clock_seconds(start.clock());
+    let shown = |seconds: i64| clock_at(seconds).map(|clock| clock.time().to_string()).unwrap_or_default();
+    match behaviour.reading_of(clock) {
+        ClockReading::Once => None,
+        ClockReading::Skipped => {
+            let read = behaviour.clock_at(behaviour.instant_of(clock));
+            Some(format!("{start} does not exist, clocks skip it; read as {}", shown(read)))
+        }
+        ClockReading::Twice => Some(format!("{start} comes twice that day; read as the first")),
+    }
+}

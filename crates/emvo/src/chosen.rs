@@ -1,0 +1,95 @@
+//! The selectors that commands share, as typed and as meant.
+
+use anyhow::Context as _;
+use emvo_core::select::{Extension, Repetition, Selection, TextMatch};
+
+use crate::settle::WindowChoice;
+
+/// Which events are meant
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Which events")]
+pub(crate) struct SelectArgs {
+    /// Part of the title, or /a regular expression/; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    title: Vec<String>,
+    /// Part of a category; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    category: Vec<String>,
+    /// Part of the place; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    location: Vec<String>,
+    /// The id; may be given several times
+    #[arg(long, value_name = "UID")]
+    uid: Vec<String>,
+    /// Repeating events alone
+    #[arg(long, conflicts_with = "single")]
+    series: bool,
+    /// Single events alone
+    #[arg(long)]
+    single: bool,
+    /// All-day events alone
+    #[arg(long, conflicts_with = "timed")]
+    all_day: bool,
+    /// Events with clock times alone
+    #[arg(long)]
+    timed: bool,
+    /// Events in which a rule finds something; may be given several times
+    #[arg(long, value_name = "ID")]
+    finding: Vec<String>,
+}
+
+/// Which events are meant: those of a selection, and with findings of rules.
+#[derive(Debug)]
+pub(crate) struct Chosen {
+    pub(crate) selection: Selection,
+    pub(crate) findings: Vec<emvo_core::rules::RuleId>,
+}
+
+impl SelectArgs {
+    pub(crate) fn settle(self) -> anyhow::Result<Chosen> {
+        let texts = |texts: Vec<String>, option: &str| {
+            texts
+                .iter()
+                .map(|text| {
+                    TextMatch::parse(text)
+                        .with_context(|| format!("{option} `{text}` is not a regular expression"))
+                })
+                .collect::<anyhow::Result<Vec<_>>>()
+        };
+        let repetition = match (self.series, self.single) {
+            (true, _) => Some(Repetition::Series),
+            (_, true) => Some(Repetition::Single),
+            (false, false) => None,
+        };
+        let extension = match (self.all_day, self.timed) {
+            (true, _) => Some(Extension::AllDay),
+            (_, true) => Some(Extension::Timed),
+            (false, false) => None,
+        };
+        let selection = Selection {
+            titles: texts(self.title, "--title")?,
+            categories: texts(self.category, "--category")?,
+            locations: texts(self.location, "--location")?,
+            uids: self.uid,
+            repetition,
+            extension,
+            window: None,
+        };
+        let findings = self
+            .finding
+            .iter()
+            .map(|id| crate::settle::rule_named(id, "--finding"))
+            .collect::<anyhow::Result<_>>()?;
+        Ok(Chosen { selection, findings })
+    }
+}
+
+impl Chosen {
+    /// The selection with the window, if one was asked for.
+    pub(crate) fn within(mut self, choice: &WindowChoice, sources: &[crate::source::Source<'_>]) -> Self {
+        if choice.is_asked_for() {
+            self.selection.window = choice.over(sources);
+        }
+        self
+    }
+}

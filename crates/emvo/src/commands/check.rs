@@ -1,0 +1,327 @@
+//! `check`: what is wrong, why it matters, what would repair it.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::path::PathBuf;
+
+use anyhow::{Context as _, bail};
+use emvo_core::rules::{
+    self, CheckOptions, Context, Finding, Level, OtherDefinition, RuleChoice, RuleId, Safety, check,
+};
+use emvo_core::select::Selection;
+use serde::Serialize;
+
+use crate::args::{AnswerArgs, InputArgs, WindowArgs};
+use crate::chosen::{Chosen, SelectArgs};
+use crate::commands::sheet;
+use crate::gather::gather;
+use crate::json;
+use crate::outcome::Outcome;
+use crate::settle::{Answer, Detail, Reading, rule_named};
+use crate::source::{self, Format, Source};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// How many events a usual answer names for one message.
+const NAMED: usize = 3;
+
+/// What is wrong, why it matters, and what would repair it
+#[derive(Debug, clap::Args)]
+pub(crate) struct CheckArgs {
+    #[command(flatten)]
+    input: InputArgs,
+    #[command(flatten)]
+    select: SelectArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    #[command(flatten)]
+    rules: RuleArgs,
+    /// Write the findings to a file: a sheet with an empty answer column (.csv), or JSON (.json)
+    #[arg(long, value_name = "PATH")]
+    report: Option<PathBuf>,
+    /// Replace an existing report
+    #[arg(long)]
+    overwrite: bool,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+/// Which rules
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Rules")]
+pub(crate) struct RuleArgs {
+    /// These rules alone
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    pub(crate) only: Vec<String>,
+    /// All rules but these
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    pub(crate) skip: Vec<String>,
+}
+
+impl RuleArgs {
+    pub(crate) fn settle(&self) -> anyhow::Result<RuleChoice> {
+        let named = |names: &[String], option| {
+            names.iter().map(|name| rule_named(name, option)).collect::<anyhow::Result<_>>()
+        };
+        Ok(RuleChoice { only: named(&self.only, "--only")?, skip: named(&self.skip, "--skip")? })
+    }
+}
+
+/// A finding with the input it is from.
+pub(crate) struct Found<'s> {
+    pub(crate) path: &'s str,
+    pub(crate) format: Format,
+    pub(crate) finding: Finding,
+}
+
+pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
+    let choice = args.rules.settle()?;
+    let chosen = args.select.settle()?;
+    let window = args.window.settle()?;
+    let reading = args.input.reading.settle()?;
+    let report = args.report.map(|path| sheet::Report::settle(path, args.overwrite)).transpose()?;
+    let files = gather(&args.input.inputs, report.as_ref().map(sheet::Report::path))?;
+    let texts = source::decode(&files, &reading)?;
+    let sources = source::read(&texts, &reading)?;
+    let chosen = chosen.within(&window, &sources);
+    let found = findings(&sources, &reading, &choice, &chosen);
+    if let Some(report) = &report {
+        report.write(&found)?;
+    }
+    let unread: usize = sources.iter().map(unread).sum();
+    match answer {
+        Answer::Json => print_json(&found).context("could not print")?,
+        Answer::Silent => {}
+        Answer::Text(detail) => {
+            anstream::print!("{}", text(&found, &sources, detail));
+            if let Some(report) = &report {
+                anstream::println!("wrote {}", sanitized(&report.path().display().to_string()));
+            }
+        }
+    }
+    let needs_a_look = found.iter().any(|found| found.finding.level > Level::Note) || unread > 0;
+    Ok(Outcome::needs_a_look_if(needs_a_look))
+}
+
+fn unread(source: &Source<'_>) -> usize {
+    let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
+    source.set_aside.events() + source.set_aside.fragments() + unsound
+}
+
+/// What the rules find in all inputs, in order. Events chosen by `--finding`
+/// are those in which one of these rules finds something.
+pub(crate) fn findings<'s>(
+    sources: &'s [Source<'_>],
+    reading: &Reading,
+    choice: &RuleChoice,
+    chosen: &Chosen,
+) -> Vec<Found<'s>> {
+    let mut all = Vec::new();
+    let mut options = CheckOptions::default();
+    for source in sources {
+        for loaded in &source.loaded {
+            let context =
+                Context::of(&loaded.calendar, &loaded.zones, reading.zones.house.as_ref(), &options);
+            let mut findings = check(&context, choice, &chosen.selection);
+            if !chosen.findings.is_empty() {
+                let of_series = series_with(&context, &chosen.findings, &chosen.selection);
+                findings.retain(|finding| of_series.contains(&finding.series));
+            }
+            all.extend(findings.into_iter().map(|finding| Found {
+                path: &source.path,
+                format: source.format,
+                finding,
+            }));
+            options.others.extend(definitions_of(&context, &source.path));
+        }
+    }
+    all.sort_by_key(|found| found.finding.rule);
+    all
+}
+
+/// The series in which these rules find something.
+pub(crate) fn series_with(context: &Context<'_, '_>, rules: &[RuleId], selection: &Selection) -> Vec<usize> {
+    let choice = RuleChoice { only: rules.iter().copied().collect(), ..RuleChoice::default() };
+    check(context, &choice, selection).into_iter().map(|finding| finding.series).collect()
+}
+
+/// The zone definitions of a calendar, for the inputs behind it to agree with.
+pub(crate) fn definitions_of(context: &Context<'_, '_>, path: &str) -> Vec<OtherDefinition> {
+    let definitions = context.zone_facts().filter_map(|facts| facts.definition.clone());
+    definitions.map(|definition| OtherDefinition { path: path.to_owned(), definition }).collect()
+}
+
+fn text(found: &[Found<'_>], sources: &[Source<'_>], detail: Detail) -> String {
+    let mut out = String::new();
+    let mut by_rule: BTreeMap<RuleId, Vec<&Found<'_>>> = BTreeMap::new();
+    for one in found {
+        by_rule.entry(one.finding.rule).or_default().push(one);
+    }
+    for (rule, found) in &by_rule {
+        out.push_str(&rule_text(*rule, found, detail));
+    }
+    for source in sources.iter().filter(|source| unread(source) > 0) {
+        let parts = counted(unread(source), "event or part of one", "events or parts of them");
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(
+            out,
+            "{} {}: {parts} cannot be read; a command that writes keeps them beside its output",
+            styled(WARNING, "!"),
+            sanitized(&source.path)
+        );
+    }
+    out.push_str(&closing(found));
+    out
+}
+
+fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
+    let mut out = String::new();
+    let described = rules::RULES.iter().find(|known| known.id() == rule);
+    let (slug, headline) = described.map_or(("", ""), |known| (known.slug(), known.headline()));
+    let events = counted(found.len(), "event", "events");
+    let _ = writeln!(out, "{}  {events}: {headline}", styled(STRONG, format!("{rule} {slug}")));
+    let mut by_message: Vec<(&str, &str, Vec<&Found<'_>>)> = Vec::new();
+    for one in found {
+        let message = one.finding.message.as_str();
+        match by_message.iter_mut().find(|(path, known, _)| (*path, *known) == (one.path, message)) {
+            Some((_, _, list)) => list.push(one),
+            None => by_message.push((one.path, message, vec![one])),
+        }
+    }
+    for (path, message, list) in by_message {
+        let mark = match list[0].finding.level {
+            Level::Error => styled(ERROR, "✗"),
+            Level::Warning => styled(WARNING, "!"),
+            Level::Note => styled(DIM, "·"),
+        };
+        let count = if list.len() > 1 { format!(" ({})", grouped(list.len())) } else { String::new() };
+        let _ = writeln!(out, "  {mark} {}{count}", sanitized(message));
+        let shown = if detail == Detail::All { usize::MAX } else { NAMED };
+        for one in list.iter().take(shown) {
+            let place = place_of(one);
+            let line = format!("{}  {}", one.finding.start, one.finding.title);
+            let _ = writeln!(out, "      {}  {}", sanitized(&line), styled(DIM, sanitized(&place)));
+        }
+        if list.len() > shown {
+            let more = grouped(list.len() - shown);
+            let _ = writeln!(
+                out,
+                "      {}",
+                styled(DIM, format!("and {more} more in {}; -v lists them", sanitized(path)))
+            );
+        }
+    }
+    let _ = writeln!(out, "  {}\n", styled(DIM, repair_words(found)));
+    out
+}
+
+fn place_of(found: &Found<'_>) -> String {
+    if found.finding.line == 0 {
+        found.path.to_owned()
+    } else {
+        format!("{}:{}", found.path, found.finding.line)
+    }
+}
+
+fn repair_words(found: &[&Found<'_>]) -> String {
+    let rule = found[0].finding.rule;
+    let count = |safety: Safety| found.iter().filter(|one| one.finding.safety == safety).count();
+    let of_all = |count: usize| {
+        if count == found.len() {
+            "it".to_owned()
+        } else {
+            format!("{} of the {}", grouped(count), grouped(found.len()))
+        }
+    };
+    match (count(Safety::Safe), count(Safety::Consent)) {
+        (0, 0) => format!("→ needs a person; `emvo rules {rule}` says why"),
+        (safe, 0) => format!("→ `emvo repair` does {}", of_all(safe)),
+        (safe, consent) => format!("→ `emvo repair --consent {rule}` does {}", of_all(safe + consent)),
+    }
+}
+
+fn closing(found: &[Found<'_>]) -> String {
+    if found.is_empty() {
+        return format!("{}\n", styled(GOOD, "Nothing found."));
+    }
+    let count = |level: Level| found.iter().filter(|found| found.finding.level == level).count();
+    let safe = found.iter().filter(|found| found.finding.safety == Safety::Safe).count();
+    let consent = found.iter().filter(|found| found.finding.safety == Safety::Consent).count();
+    let mut out = styled(
+        STRONG,
+        format!(
+            "{}: {}, {}, {}",
+            counted(found.len(), "finding", "findings"),
+            counted(count(Level::Error), "error", "errors"),
+            counted(count(Level::Warning), "warning", "warnings"),
+            counted(count(Level::Note), "note", "notes"),
+        ),
+    );
+    let _ = writeln!(out, "; {} to repair safely, {} with consent", grouped(safe), grouped(consent));
+    out
+}
+
+#[derive(Serialize)]
+struct CheckJson<'f> {
+    findings: Vec<FindingJson<'f>>,
+    counts: BTreeMap<&'static str, usize>,
+}
+
+/// One finding, as scripts and reports read it.
+#[derive(Serialize)]
+pub(crate) struct FindingJson<'f> {
+    rule: &'static str,
+    name: &'static str,
+    level: &'static str,
+    path: &'f str,
+    line: Option<u32>,
+    row: Option<u64>,
+    uid: &'f str,
+    title: &'f str,
+    start: &'f str,
+    message: &'f str,
+    repair: &'static str,
+}
+
+impl<'f> FindingJson<'f> {
+    pub(crate) fn of(found: &'f Found<'_>) -> Self {
+        let finding = &found.finding;
+        let slug = rules::RULES.iter().find(|rule| rule.id() == finding.rule).map_or("", |rule| rule.slug());
+        Self {
+            rule: finding.rule.as_str(),
+            name: slug,
+            level: finding.level.name(),
+            path: found.path,
+            line: (found.format == Format::Ics && finding.line > 0).then_some(finding.line),
+            row: None,
+            uid: &finding.uid,
+            title: &finding.title,
+            start: &finding.start,
+            message: &finding.message,
+            repair: finding.safety.name(),
+        }
+    }
+}
+
+fn print_json(found: &[Found<'_>]) -> std::io::Result<()> {
+    let mut counts = BTreeMap::new();
+    for one in found {
+        *counts.entry(one.finding.rule.as_str()).or_insert(0) += 1;
+    }
+    json::print("check", &CheckJson { findings: found.iter().map(FindingJson::of).collect(), counts })
+}
+
+/// The rules to consent to: ids, or `all`.
+pub(crate) fn consent_of(names: &[String]) -> anyhow::Result<rules::Consent> {
+    if names.iter().any(|name| name == "all") {
+        if names.len() > 1 {
+            bail!("--consent: `all` stands alone");
+        }
+        return Ok(rules::Consent::All);
+    }
+    if names.is_empty() {
+        return Ok(rules::Consent::None);
+    }
+    let rules = names.iter().map(|name| rule_named(name, "--consent")).collect::<anyhow::Result<_>>()?;
+    Ok(rules::Consent::Rules(rules))
+}

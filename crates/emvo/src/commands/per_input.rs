@@ -1,0 +1,143 @@
+//! Commands that change each calendar by itself: one output for all inputs, or
+//! a folder with one for each.
+
+use std::collections::BTreeSet;
+use std::path::{Path, PathBuf};
+
+use emvo_core::calendar::{Calendar, Unsound, write};
+use emvo_core::content::Property;
+use emvo_core::merge::PRODUCT_ID;
+use emvo_core::receipt::{Balance, Change};
+use emvo_core::table::{self, CannotCarry};
+use emvo_core::zone::ZoneBook;
+
+use crate::commands::written;
+use crate::output::{Kind, OutputPlan, Pending, Target, set_aside_files, write_all};
+use crate::source::Source;
+
+/// A calendar that was changed, and how.
+pub(crate) struct Changed<'a> {
+    pub(crate) calendar: Calendar<'a>,
+    pub(crate) zones: ZoneBook,
+    pub(crate) changes: Vec<Change>,
+    /// Series that came into being by splitting.
+    pub(crate) added: usize,
+    /// Events that became part of another of the same calendar.
+    pub(crate) folded: usize,
+}
+
+/// What was written, and what became of the events.
+pub(crate) struct Outputs {
+    pub(crate) balance: Balance,
+    pub(crate) paths: Vec<String>,
+    pub(crate) calendars_in_one_file: usize,
+    pub(crate) fragments: usize,
+    /// What tables have no place for.
+    pub(crate) cannot_carry: CannotCarry,
+}
+
+/// Writes the changed calendars of all sources, one list a source.
+pub(crate) fn write_outputs(
+    sources: &[Source<'_>],
+    changed: &[Vec<Changed<'_>>],
+    plan: &OutputPlan,
+    kind: Kind,
+) -> anyhow::Result<Outputs> {
+    let mut pending = Vec::new();
+    let mut balance = Balance {
+        read: sources.iter().map(Source::events_read).sum(),
+        set_aside: sources.iter().map(set_aside_in).sum(),
+        added: changed.iter().flatten().map(|one| one.added).sum(),
+        folded: changed.iter().flatten().map(|one| one.folded).sum(),
+        ..Balance::default()
+    };
+    let mut calendars_in_one_file = 0;
+    let mut cannot_carry = CannotCarry::new();
+    match plan.folder() {
+        None => {
+            let all: Vec<&Changed<'_>> = changed.iter().flatten().collect();
+            let (bytes, written) = bytes_of(&all, kind, &mut cannot_carry);
+            balance.written = written;
+            calendars_in_one_file = all.len();
+            pending.push(Pending { target: plan.target.clone(), bytes });
+        }
+        Some(folder) => {
+            let mut taken = BTreeSet::new();
+            for (source, changed) in sources.iter().zip(changed) {
+                let all: Vec<&Changed<'_>> = changed.iter().collect();
+                let (bytes, written) = bytes_of(&all, kind, &mut cannot_carry);
+                balance.written += written;
+                calendars_in_one_file = calendars_in_one_file.max(all.len());
+                let path = free_path(folder, &source.path, kind, &mut taken);
+                pending.push(Pending { target: Target::Path(path), bytes });
+            }
+        }
+    }
+    let balance = balance.ensure_sum()?;
+    let unsound: Vec<(String, Unsound<'_>)> = sources.iter().flat_map(unsound_of).collect();
+    let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
+    pending.extend(set_aside_files(sources, &unsound, plan)?);
+    let paths = write_all(pending, plan)?;
+    let fragments = sources.iter().map(|source| source.set_aside.fragments()).sum();
+    let calendars_in_one_file = if kind == Kind::Ics { calendars_in_one_file } else { 1 };
+    Ok(Outputs { balance, paths, calendars_in_one_file, fragments, cannot_carry })
+}
+
+fn set_aside_in(source: &Source<'_>) -> usize {
+    let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
+    source.set_aside.events() + unsound
+}
+
+fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
+    let events = source.calendars().flat_map(|calendar| calendar.unsound.clone());
+    events.map(|event| (source.path.clone(), event)).collect()
+}
+
+/// The bytes of some calendars as one file, and how many events a reader finds
+/// in them.
+fn bytes_of(changed: &[&Changed<'_>], kind: Kind, cannot_carry: &mut CannotCarry) -> (Vec<u8>, usize) {
+    match kind {
+        Kind::Ics => {
+            let mut bytes = Vec::new();
+            for one in changed {
+                write(&with_head(&one.calendar), &mut bytes);
+            }
+            let written = written::events_in(&bytes);
+            (bytes, written)
+        }
+        Kind::Csv => {
+            let all: Vec<_> = changed.iter().map(|one| (&one.calendar, &one.zones)).collect();
+            let table = table::write(&all);
+            for (name, count) in table.cannot_carry {
+                *cannot_carry.entry(name).or_insert(0) += count;
+            }
+            (table.text, table.events)
+        }
+    }
+}
+
+/// A calendar from a table has no head yet; every other keeps its own.
+fn with_head<'a>(calendar: &Calendar<'a>) -> Calendar<'a> {
+    let mut calendar = calendar.clone();
+    if calendar.property("VERSION").is_none() && calendar.property("PRODID").is_none() {
+        calendar.properties.insert(0, Property::new("VERSION", &[], "2.0"));
+        calendar.properties.insert(1, Property::new("PRODID", &[], PRODUCT_ID));
+    }
+    calendar
+}
+
+/// A name for an input's output: its own stem, numbered where two inputs of
+/// different folders have the same.
+fn free_path(folder: &Path, source: &str, kind: Kind, taken: &mut BTreeSet<PathBuf>) -> PathBuf {
+    let stem = Path::new(source)
+        .file_stem()
+        .map_or_else(|| "calendar".to_owned(), |stem| stem.to_string_lossy().into_owned());
+    let stem = if source == "-" { "calendar".to_owned() } else { stem };
+    let named = |number: u32| {
+        let name = if number == 1 { stem.clone() } else { format!("{stem}-{number}") };
+        folder.join(format!("{name}.{}", kind.extension()))
+    };
+    let path = (1..).map(named).find(|path| !taken.contains(path)).unwrap_or_else(|| named(1));
+    taken.insert(path.clone());
+    path
+}

@@ -1,0 +1,251 @@
+//! `repair`: makes the safe repairs, and the risky ones that a person agreed to.
+
+use std::path::PathBuf;
+
+use anyhow::Context as _;
+use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, repair};
+use emvo_core::zone::ZoneBook;
+use serde::Serialize;
+
+use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
+use crate::chosen::SelectArgs;
+use crate::commands::check::{RuleArgs, consent_of, definitions_of, series_with};
+use crate::commands::per_input::{Changed, write_outputs};
+use crate::commands::{convert, sheet, written};
+use crate::gather::gather;
+use crate::json::{self, ChangeJson, WritingJson};
+use crate::outcome::Outcome;
+use crate::settle::{Answer, Detail, Reading};
+use crate::source::{self, Loaded, Source};
+use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
+
+/// Make the safe repairs, and the risky ones you agree to
+#[derive(Debug, clap::Args)]
+pub(crate) struct RepairArgs {
+    #[command(flatten)]
+    input: InputArgs,
+    #[command(flatten)]
+    output: OutputArgs,
+    /// What to write, where the output's extension does not say
+    #[arg(long, value_enum, value_name = "FORMAT")]
+    to: Option<convert::FormatArg>,
+    #[command(flatten)]
+    select: SelectArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    #[command(flatten)]
+    rules: RuleArgs,
+    /// Rules whose risky repairs may be made, too, or `all`
+    #[arg(long, value_name = "ID", value_delimiter = ',', help_heading = "Rules")]
+    consent: Vec<String>,
+    /// A sheet with answers, as `check --report sheet.csv` writes it
+    #[arg(long, value_name = "SHEET", help_heading = "Rules")]
+    answers: Option<PathBuf>,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
+    let mut repair_plan = RepairPlan {
+        rules: args.rules.settle()?,
+        consent: consent_of(&args.consent)?,
+        answers: args.answers.as_deref().map(sheet::read_answers).transpose()?.unwrap_or_default(),
+        ..RepairPlan::default()
+    };
+    let chosen = args.select.settle()?;
+    let window = args.window.settle()?;
+    let reading = args.input.reading.settle()?;
+    let plan = args.output.settle()?;
+    let kind = plan.kind(args.to.map(convert::FormatArg::kind))?;
+    let files = gather(&args.input.inputs, plan.path())?;
+    plan.ensure_spares(&files)?;
+    let texts = source::decode(&files, &reading)?;
+    let sources = source::read(&texts, &reading)?;
+    let chosen = chosen.within(&window, &sources);
+    repair_plan.selection = chosen.selection.clone();
+    let mut all = Repairs::default();
+    let mut changed = Vec::new();
+    for source in &sources {
+        let mut of_source = Vec::new();
+        for loaded in &source.loaded {
+            of_source.push(all.repair(source, loaded, &reading, &mut repair_plan, &chosen.findings));
+        }
+        changed.push(of_source);
+    }
+    let outputs = write_outputs(&sources, &changed, &plan, kind)?;
+    let changes: Vec<_> = changed.iter().flatten().flat_map(|one| one.changes.iter().cloned()).collect();
+    let left = all.left(Level::Warning);
+    match answer {
+        Answer::Json => {
+            let body = RepairJson {
+                writing: WritingJson {
+                    balance: outputs.balance.into(),
+                    outputs: outputs.paths.clone(),
+                    changes: changes.iter().map(ChangeJson::from).collect(),
+                    run: None,
+                },
+                left: all.left.iter().map(|one| LeftJson::of(one)).collect(),
+                refused: all.refused.clone(),
+            };
+            json::print("repair", &body).context("could not print")?;
+        }
+        Answer::Silent => {}
+        Answer::Text(detail) => {
+            let mut text = written::summary(outputs.balance, outputs.fragments);
+            text.push_str(&all.text(changes.len(), left));
+            text.push_str(&written::change_lines(&changes, detail, written::Examples::Several));
+            text.push_str(&all.left_text(detail));
+            text.push_str(&written::output_lines(&outputs.paths, &plan));
+            written::print(&text, &plan);
+            convert::warn_of_several_calendars(outputs.calendars_in_one_file);
+        }
+    }
+    Ok(Outcome::needs_a_look_if(
+        left > 0 || !all.refused.is_empty() || outputs.balance.set_aside + outputs.fragments > 0,
+    ))
+}
+
+/// What is left over from all inputs.
+#[derive(Default)]
+struct Repairs {
+    left: Vec<Left>,
+    refused: Vec<String>,
+    options: CheckOptions,
+}
+
+struct Left {
+    path: String,
+    finding: rules::Finding,
+}
+
+impl Repairs {
+    fn repair<'t>(
+        &mut self,
+        source: &Source<'t>,
+        loaded: &Loaded<'t>,
+        reading: &Reading,
+        plan: &mut RepairPlan,
+        findings: &[rules::RuleId],
+    ) -> Changed<'t> {
+        let house = reading.zones.house.as_ref();
+        plan.options = self.options.clone();
+        let of_series = {
+            let context = Context::of(&loaded.calendar, &loaded.zones, house, &plan.options);
+            let own = definitions_of(&context, &source.path);
+            let chosen = (!findings.is_empty()).then(|| series_with(&context, findings, &plan.selection));
+            drop(context);
+            self.options.others.extend(own);
+            chosen
+        };
+        let mut calendar = loaded.calendar.clone();
+        let spared = of_series.map(|chosen| take_out(&mut calendar, &chosen));
+        let mut repaired = repair(calendar, &reading.zones, plan);
+        if let Some(spared) = spared {
+            repaired.calendar.series.extend(spared);
+            repaired.calendar.series.sort_by_key(|series| series.lead().rank());
+        }
+        self.left
+            .extend(repaired.left.into_iter().map(|finding| Left { path: source.path.clone(), finding }));
+        self.refused.extend(repaired.refused.iter().map(|refusal| format!("{}: {refusal}", source.path)));
+        let zones = ZoneBook::of(&repaired.calendar, &reading.zones);
+        Changed {
+            calendar: repaired.calendar,
+            zones,
+            changes: repaired.changes,
+            added: repaired.added,
+            folded: 0,
+        }
+    }
+
+    fn left(&self, level: Level) -> usize {
+        self.left.iter().filter(|one| one.finding.level >= level).count()
+    }
+
+    fn text(&self, changes: usize, left: usize) -> String {
+        let made = counted(changes, "repair", "repairs");
+        let rest = if left > 0 {
+            format!("; {} left", counted(left, "finding is", "findings are"))
+        } else {
+            String::new()
+        };
+        format!("{made} made{rest}\n")
+    }
+
+    fn left_text(&self, detail: Detail) -> String {
+        let mut out = String::new();
+        for refusal in &self.refused {
+            out.push_str(&format_line(&styled(WARNING, "!"), refusal));
+        }
+        let mut counts: Vec<(rules::RuleId, &str, usize)> = Vec::new();
+        for one in self.left.iter().filter(|one| one.finding.level > Level::Note || detail == Detail::All) {
+            let message = one.finding.message.as_str();
+            match counts.iter_mut().find(|(rule, known, _)| (*rule, *known) == (one.finding.rule, message)) {
+                Some((_, _, count)) => *count += 1,
+                None => counts.push((one.finding.rule, message, 1)),
+            }
+        }
+        for (rule, message, count) in counts {
+            let line = format!("{rule}  {} left: {message}", counted(count, "event", "events"));
+            out.push_str(&format_line(&styled(WARNING, "!"), &line));
+            let consents = self
+                .left
+                .iter()
+                .any(|one| one.finding.rule == rule && one.finding.safety == rules::Safety::Consent);
+            if consents {
+                out.push_str(&format!("  {}\n", styled(DIM, format!("→ --consent {rule} repairs it"))));
+            }
+        }
+        out
+    }
+}
+
+fn format_line(mark: &str, line: &str) -> String {
+    format!("{mark} {}\n", sanitized(line))
+}
+
+/// Takes the series out that are not chosen.
+fn take_out<'t>(
+    calendar: &mut emvo_core::calendar::Calendar<'t>,
+    chosen: &[usize],
+) -> Vec<emvo_core::calendar::Series<'t>> {
+    let series = std::mem::take(&mut calendar.series);
+    let (kept, spared): (Vec<_>, Vec<_>) =
+        series.into_iter().enumerate().partition(|(at, _)| chosen.contains(at));
+    calendar.series = kept.into_iter().map(|(_, series)| series).collect();
+    spared.into_iter().map(|(_, series)| series).collect()
+}
+
+#[derive(Serialize)]
+struct RepairJson {
+    #[serde(flatten)]
+    writing: WritingJson,
+    left: Vec<LeftJson>,
+    refused: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct LeftJson {
+    rule: &'static str,
+    level: &'static str,
+    path: String,
+    uid: String,
+    title: String,
+    message: String,
+    repair: &'static str,
+}
+
+impl LeftJson {
+    fn of(left: &Left) -> Self {
+        let finding = &left.finding;
+        Self {
+            rule: finding.rule.as_str(),
+            level: finding.level.name(),
+            path: left.path.clone(),
+            uid: finding.uid.clone(),
+            title: finding.title.clone(),
+            message: finding.message.clone(),
+            repair: finding.safety.name(),
+        }
+    }
+}

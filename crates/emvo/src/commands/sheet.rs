@@ -1,0 +1,116 @@
+//! Findings on a sheet, for people to answer and for `repair` to read back.
+
+use std::fs;
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, bail};
+use emvo_core::content::decode;
+use emvo_core::rules::Answers;
+
+use crate::commands::check::{FindingJson, Found};
+use crate::output::Existing;
+use crate::output::write_file;
+use crate::settle::rule_named;
+
+const HEADER: [&str; 10] =
+    ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
+
+/// A report that was asked for.
+pub(crate) struct Report {
+    path: PathBuf,
+    form: Form,
+    existing: Existing,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+enum Form {
+    Sheet,
+    Json,
+}
+
+impl Report {
+    pub(crate) fn settle(path: PathBuf, overwrite: bool) -> anyhow::Result<Self> {
+        let form = match path.extension().and_then(|extension| extension.to_str()) {
+            Some("csv") => Form::Sheet,
+            Some("json") => Form::Json,
+            _ => bail!("--report `{}`: its name has to end in .csv or .json", path.display()),
+        };
+        let existing = if overwrite { Existing::Replace } else { Existing::Refuse };
+        if !overwrite && path.exists() {
+            bail!("`{}` exists already; --overwrite replaces it", path.display());
+        }
+        Ok(Self { path, form, existing })
+    }
+
+    pub(crate) fn path(&self) -> &Path {
+        &self.path
+    }
+
+    pub(crate) fn write(&self, found: &[Found<'_>]) -> anyhow::Result<()> {
+        let bytes = match self.form {
+            Form::Json => {
+                let findings: Vec<_> = found.iter().map(FindingJson::of).collect();
+                serde_json::to_vec_pretty(&findings)?
+            }
+            Form::Sheet => sheet(found)?,
+        };
+        write_file(&self.path, &bytes, self.existing)
+    }
+}
+
+fn sheet(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
+    let start = "\u{feff}".as_bytes().to_vec();
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(start);
+    writer.write_record(HEADER)?;
+    for Found { path, finding, .. } in found {
+        let name = emvo_core::rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
+        let line = finding.line.to_string();
+        writer.write_record([
+            "",
+            finding.rule.as_str(),
+            name,
+            path,
+            &line,
+            &finding.uid,
+            &finding.title,
+            &finding.start,
+            &finding.message,
+            finding.safety.name(),
+        ])?;
+    }
+    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+}
+
+/// Reads a sheet that a person filled in. A row without an answer says nothing.
+pub(crate) fn read_answers(path: &Path) -> anyhow::Result<Answers> {
+    let shown = path.display();
+    let bytes = fs::read(path).with_context(|| format!("could not read `{shown}`"))?;
+    let decoded = decode(&bytes);
+    let first = decoded.text.lines().next().unwrap_or_default();
+    let delimiter = if first.contains(';') && !first.contains(',') { b';' } else { b',' };
+    let mut reader =
+        csv::ReaderBuilder::new().delimiter(delimiter).flexible(true).from_reader(decoded.text.as_bytes());
+    let header = reader.headers().with_context(|| format!("`{shown}` is no sheet"))?.clone();
+    let column = |name: &str| {
+        header.iter().position(|cell| cell.trim().eq_ignore_ascii_case(name)).with_context(|| {
+            format!(
+                "`{shown}` has no column `{name}`; `emvo check --report sheet.csv` writes a sheet to fill in"
+            )
+        })
+    };
+    let [answer, rule, uid, title] = [column("answer")?, column("rule")?, column("uid")?, column("title")?];
+    let mut answers = Answers::new();
+    for (at, record) in reader.records().enumerate() {
+        let record = record.with_context(|| format!("`{shown}`"))?;
+        let cell = |at: usize| record.get(at).unwrap_or_default().trim();
+        let word = match cell(answer).to_lowercase().as_str() {
+            "" => continue,
+            "yes" | "y" | "ja" | "kyllä" | "x" => true,
+            "no" | "n" | "nej" | "ei" => false,
+            other => bail!("`{shown}` row {}: the answer `{other}` is neither yes nor no", at + 2),
+        };
+        let rule = rule_named(cell(rule), &format!("`{shown}` row {}", at + 2))?;
+        answers.insert((rule, cell(uid).to_owned(), cell(title).to_owned()), word);
+    }
+    Ok(answers)
+}
