@@ -45,5 +45,9 @@ shot() {
 }
 
 shot survey "emvo survey exports -v"
+shot check "emvo check exports"
+shot rules "emvo rules Z06"
+shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/"
+shot retime "emvo retime exports/norrsund/crew.ics --express-in Europe/Helsinki -o helsinki.ics"
 shot merge "emvo merge exports --zone Europe/Helsinki --name Norrsund -o all.ics --overwrite"
 shot reconcile "emvo reconcile exports --zone Europe/Helsinki --result all.ics"

@@ -12,6 +12,8 @@ use emvo_core::calendar::{self, Calendar};
 use emvo_core::content::{parse, push_component};
 use emvo_core::merge::{MergeInput, MergeOptions, merge};
 use emvo_core::recurrence::Ceiling;
+use emvo_core::rules::{CheckOptions, Context, RuleChoice, check};
+use emvo_core::select::Selection;
 use emvo_core::survey::{default_window, survey};
 use emvo_core::zone::{ZoneBook, ZoneChoices};
 
@@ -87,6 +89,19 @@ fn survey_events(bencher: Bencher<'_, '_>) {
     bencher.counter(ItemsCount::new(EVENTS)).bench(|| {
         let found = survey(&calendar, &zones, window, Ceiling::default());
         assert_eq!(found.events, EVENTS);
+        found
+    });
+}
+
+#[divan::bench]
+fn check_all_rules(bencher: Bencher<'_, '_>) {
+    let calendar = read(&EXPORT);
+    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    bencher.counter(ItemsCount::new(EVENTS)).bench(|| {
+        let options = CheckOptions::default();
+        let context = Context::of(&calendar, &zones, None, &options);
+        let found = check(&context, &RuleChoice::default(), &Selection::default());
+        assert!(found.len() >= EVENTS, "the zone is not defined, and some hours are skipped");
         found
     });
 }

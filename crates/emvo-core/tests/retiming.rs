@@ -42,7 +42,7 @@ fn instants(series: &[Series<'_>], zones: &ZoneBook) -> Vec<String> {
     all.into_iter().map(|(_, text)| text).collect()
 }
 
-fn done<'a>(result: Retimed<'a>) -> Vec<Series<'a>> {
+fn done(result: Retimed<'_>) -> Vec<Series<'_>> {
     match result {
         Retimed::Done(series) => series,
         other => panic!("{other:?}"),

@@ -8,6 +8,7 @@ use crate::settle::WindowChoice;
 /// Which events are meant
 #[derive(Debug, clap::Args)]
 #[command(next_help_heading = "Which events")]
+#[allow(clippy::struct_excessive_bools, reason = "flags as typed; `settle` makes enums of them")]
 pub(crate) struct SelectArgs {
     /// Part of the title, or /a regular expression/; may be given several times
     #[arg(long, value_name = "TEXT")]

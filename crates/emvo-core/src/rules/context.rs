@@ -1,6 +1,8 @@
 //! The calendar around a series, looked at once for all rules.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
+
+use rayon::prelude::*;
 
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::zone::{
@@ -47,6 +49,15 @@ pub struct Context<'c, 'a> {
     /// What else was told.
     pub options: &'c CheckOptions,
     facts: BTreeMap<ZoneName, ZoneFacts>,
+    /// For each series, in order.
+    uses: Vec<Uses>,
+}
+
+/// The zone names of a series, and the instants it uses.
+#[derive(Debug)]
+struct Uses {
+    names: Vec<ZoneName>,
+    span: (i64, i64),
 }
 
 /// The zone a calendar lives in.
@@ -115,6 +126,8 @@ pub struct Subject<'s, 'a> {
     pub series: &'s Series<'a>,
     /// The zone names that its times refer to, each once.
     pub zones: Vec<&'s ZoneFacts>,
+    /// The first and the last instant that it uses.
+    pub span: (i64, i64),
 }
 
 impl<'c, 'a> Context<'c, 'a> {
@@ -129,20 +142,30 @@ impl<'c, 'a> Context<'c, 'a> {
         let house = house.map(|zone| Home { zone: zone.clone(), evidence: Evidence::House });
         let floating_home = house.clone().or_else(|| stated.clone());
         let home = stated.or(house).or_else(|| home_by_habit(calendar, zones));
-        let mut context = Self { calendar, zones, home, floating_home, options, facts: BTreeMap::new() };
-        let mut users: HashMap<ZoneName, Vec<&Series<'a>>> = HashMap::new();
-        for series in &calendar.series {
-            for name in names_in(series) {
-                users.entry(name).or_default().push(series);
+        let uses: Vec<Uses> = calendar
+            .series
+            .par_iter()
+            .with_min_len(256)
+            .map(|series| Uses {
+                names: names_in(series),
+                span: instants_in_use(std::iter::once(series), zones),
+            })
+            .collect();
+        let mut spans: BTreeMap<ZoneName, (i64, i64)> = BTreeMap::new();
+        for Uses { names, span: (from, until) } in &uses {
+            for name in names {
+                match spans.get_mut(name) {
+                    Some(span) => *span = (span.0.min(*from), span.1.max(*until)),
+                    None => {
+                        spans.insert(name.clone(), (*from, *until));
+                    }
+                }
             }
         }
-        let mut names: Vec<_> = users.into_iter().collect();
-        names.sort_by(|(one, _), (two, _)| one.cmp(two));
-        for (name, users) in names {
-            let span = instants_in_use(users.into_iter(), zones);
-            let facts = context.facts_about(name.clone(), span);
-            context.facts.insert(name, facts);
-        }
+        let mut context =
+            Self { calendar, zones, home, floating_home, options, facts: BTreeMap::new(), uses };
+        context.facts =
+            spans.into_iter().map(|(name, span)| (name.clone(), context.facts_about(name, span))).collect();
         context
     }
 
@@ -203,8 +226,9 @@ impl<'c, 'a> Context<'c, 'a> {
 
     /// A series with the facts about its zones.
     pub fn subject<'s>(&'s self, index: usize, series: &'s Series<'a>) -> Subject<'s, 'a> {
-        let zones = names_in(series).iter().filter_map(|name| self.facts.get(name)).collect();
-        Subject { index, series, zones }
+        let uses = &self.uses[index];
+        let zones = uses.names.iter().filter_map(|name| self.facts.get(name)).collect();
+        Subject { index, series, zones, span: uses.span }
     }
 
     /// The facts about every name in use, in order.

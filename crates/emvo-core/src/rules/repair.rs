@@ -225,7 +225,7 @@ pub fn settle_definitions(
     };
     calendar.zones.retain(|zone| {
         name_of(zone)
-            .is_none_or(|name| !(before.contains(&name) && !after.contains(&name)) && !anew.contains(&name))
+            .is_none_or(|name| !anew.contains(&name) && (!before.contains(&name) || after.contains(&name)))
     });
     let defined: BTreeSet<ZoneName> = calendar.zones.iter().filter_map(name_of).collect();
     let is_due = |name: &&ZoneName| !before.contains(*name) || anew.contains(*name);

@@ -81,6 +81,7 @@ impl Fixture {
 
 /// For each rule: a calendar with the fault and what is said of it, and a
 /// calendar that looks like it and has none.
+#[allow(clippy::too_many_lines, reason = "one table")]
 fn fixtures() -> Vec<(&'static str, Fixture, &'static str, Fixture)> {
     let outdated = HELSINKI.replace("BYMONTH=10", "BYMONTH=9");
     let weekly_utc = "DTSTART:20260907T053000Z\nRRULE:FREQ=WEEKLY;COUNT=30\nEXDATE:20261102T053000Z\n";
@@ -328,7 +329,7 @@ fn answers_go_before_consent() {
         let answers = Answers::from([((id, "1".to_owned(), "Drill".to_owned()), answer)]);
         let only = [id].into();
         let rules = RuleChoice { only, ..RuleChoice::default() };
-        let plan = RepairPlan { answers, consent, rules, ..RepairPlan::default() };
+        let plan = RepairPlan { rules, consent, answers, ..RepairPlan::default() };
         assert_eq!(repair(fault.calendar(), &fault.choices(), &plan).changes.len(), changes, "{answer}");
     }
 }

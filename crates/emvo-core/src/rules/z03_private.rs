@@ -35,28 +35,25 @@ impl Rule for ZonePrivate {
             if !is_private || facts.candidates.is_empty() {
                 continue;
             }
-            match chosen(facts, context) {
-                Some((zone, why)) => {
-                    let message = format!(
-                        "`{}` keeps the time of {} over all dates in use ({why})",
-                        facts.name,
-                        zone.name()
-                    );
-                    let edit = Edit::Rename { from: facts.name.clone(), to: zone };
-                    found.offer(self, subject, message, Safety::Consent, edit);
-                }
-                None => {
-                    let named: Vec<&str> = facts.candidates.iter().take(NAMED).map(Zone::name).collect();
-                    let more = facts.candidates.len().saturating_sub(NAMED);
-                    let more = if more > 0 { format!(" and {more} more") } else { String::new() };
-                    let message = format!(
-                        "`{}` keeps the time of {}{more} over all dates in use; --zone-map \"{}=Area/City\" says which",
-                        facts.name,
-                        named.join(", "),
-                        facts.name
-                    );
-                    found.show(self, Level::Warning, subject, message);
-                }
+            if let Some((zone, why)) = chosen(facts, context) {
+                let message = format!(
+                    "`{}` keeps the time of {} over all dates in use ({why})",
+                    facts.name,
+                    zone.name()
+                );
+                let edit = Edit::Rename { from: facts.name.clone(), to: zone };
+                found.offer(self, subject, message, Safety::Consent, edit);
+            } else {
+                let named: Vec<&str> = facts.candidates.iter().take(NAMED).map(Zone::name).collect();
+                let more = facts.candidates.len().saturating_sub(NAMED);
+                let more = if more > 0 { format!(" and {more} more") } else { String::new() };
+                let message = format!(
+                    "`{}` keeps the time of {}{more} over all dates in use; --zone-map \"{}=Area/City\" says which",
+                    facts.name,
+                    named.join(", "),
+                    facts.name
+                );
+                found.show(self, Level::Warning, subject, message);
             }
         }
     }

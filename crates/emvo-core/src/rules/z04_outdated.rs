@@ -60,7 +60,7 @@ fn differing(
     let (Some((zone, _)), Some(definition)) = (&facts.meaning, &facts.definition) else {
         return (0, BTreeSet::new());
     };
-    let date = |instant: i64| clock_at(instant).map(|clock| clock.date());
+    let date = |instant: i64| clock_at(instant).map(jiff::civil::DateTime::date);
     let (Some(from), Some(until)) = (date(facts.span.0), date(facts.span.1)) else {
         return (0, BTreeSet::new());
     };

@@ -3,7 +3,6 @@
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use crate::calendar::ZoneRef;
-use crate::zone::instants_in_use;
 
 declare_rule! {
     /// ## What it finds
@@ -33,7 +32,7 @@ impl Rule for SeriesInUtc {
         if *master.start().zone() != ZoneRef::Utc || home.zone.is_utc() {
             return;
         }
-        let (from, until) = instants_in_use(std::iter::once(subject.series), context.zones);
+        let (from, until) = subject.span;
         if home.zone.behaviour().changes_in(from, until) {
             let message = format!(
                 "repeats in UTC while the calendar lives in {} ({}): from the next changeover on its clock time is another",

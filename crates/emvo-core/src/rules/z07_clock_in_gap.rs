@@ -5,7 +5,7 @@ use super::{Context, Findings, Group, Level, Rule, Subject};
 use crate::calendar::{EventTime, Series};
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use crate::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
-use crate::zone::{Behaviour, ClockReading, Zone, instants_in_use};
+use crate::zone::{Behaviour, ClockReading, Zone};
 
 declare_rule! {
     /// ## What it finds
@@ -27,7 +27,7 @@ declare_rule! {
 
 impl Rule for ClockInGap {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
-        for start in suspects(subject.series, context) {
+        for start in suspects(subject, context) {
             let Some(zone) = context.zones.zone_of(start.zone()) else { continue };
             if let Some(message) = words_for(&start, &zone) {
                 found.show(self, Level::Note, subject, message);
@@ -37,20 +37,27 @@ impl Rule for ClockInGap {
 }
 
 /// The starts of a series that may lie in a changeover.
-fn suspects(series: &Series<'_>, context: &Context<'_, '_>) -> Vec<EventTime> {
-    let single = series.events().filter(|event| !event.is_all_day() && !event.repeats());
-    let mut starts: Vec<EventTime> = single.map(|event| event.start().clone()).collect();
+fn suspects(subject: &Subject<'_, '_>, context: &Context<'_, '_>) -> Vec<EventTime> {
+    let series = subject.series;
+    let mut starts: Vec<EventTime> = Vec::new();
+    for event in series.events().filter(|event| !event.is_all_day() && !event.repeats()) {
+        let clock = clock_seconds(event.start().clock());
+        let is_odd = |zone: &Behaviour| zone.reading_of(clock) != ClockReading::Once;
+        if context.zones.with_behaviour(event.start().zone(), is_odd) == Some(true) {
+            starts.push(event.start().clone());
+        }
+    }
     let Some(master) = series.master().filter(|master| master.repeats() && !master.is_all_day()) else {
         return starts;
     };
     let Some(zone) = context.zones.zone_of(master.start().zone()) else { return starts };
-    let (from, until) = instants_in_use(std::iter::once(series), context.zones);
+    let (from, until) = subject.span;
     let times = times_of_day(series);
     for (first, after) in zone.behaviour().unsettled_clocks(from, until) {
         if !times.may_lie_in(first, after) {
             continue;
         }
-        let Some(day) = clock_at(first).map(|clock| clock.date()) else { continue };
+        let Some(day) = clock_at(first).map(jiff::civil::DateTime::date) else { continue };
         let window = Window { from: day, until: day };
         let found = occurrences_of(series, context.zones, window, Ceiling(100));
         let hits = found.list.into_iter().map(|occurrence| occurrence.start);

@@ -15,7 +15,7 @@ declare_rule! {
     /// Between the two changeovers the destination shows it an hour off.
     ///
     /// ## Example
-    /// A weekly call at 16:00 in Helsinki, kept in America/New_York: 9:00 there,
+    /// A weekly call at 16:00 in Helsinki, kept in `America/New_York`: 9:00 there,
     /// but 10:00 for some weeks in March and one in autumn.
     ///
     /// ## Repair

@@ -209,6 +209,17 @@ impl ZoneBook {
         }
     }
 
+    /// Asks the behaviour of a time's zone something, without a copy of it.
+    pub(crate) fn with_behaviour<T>(&self, zone: &ZoneRef, ask: impl Fn(&Behaviour) -> T) -> Option<T> {
+        match zone {
+            ZoneRef::Utc => None,
+            ZoneRef::Named(name) if self.entries.contains_key(name) => {
+                self.entries[name].zone.as_ref().map(|(zone, _)| ask(&zone.behaviour))
+            }
+            ZoneRef::Named(_) | ZoneRef::Floating => self.zone_of(zone).map(|zone| ask(&zone.behaviour)),
+        }
+    }
+
     /// The zone in which floating times and dates are read.
     pub fn floating_zone(&self) -> Option<&Zone> {
         self.floating.as_ref()

@@ -10,7 +10,7 @@ use emvo_core::zone::ZoneBook;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs};
-use crate::commands::per_input::{Changed, write_outputs};
+use crate::commands::per_input::{Changed, changes_of, write_outputs};
 use crate::commands::written;
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
@@ -65,14 +65,14 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         .map(|source| source.loaded.iter().map(|loaded| converted(source, loaded, kind, &reading)).collect())
         .collect();
     let outputs = write_outputs(&sources, &converted, &plan, kind)?;
-    let changes: Vec<_> = converted.iter().flatten().flat_map(|one| one.changes.iter().cloned()).collect();
+    let all_changes = changes_of(&converted);
     match answer {
         Answer::Json => {
             let body = ConvertJson {
                 writing: WritingJson {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths,
-                    changes: changes.iter().map(ChangeJson::from).collect(),
+                    changes: all_changes.iter().map(ChangeJson::from).collect(),
                     run: None,
                 },
                 left_out: outputs.cannot_carry,
@@ -83,7 +83,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
             if detail == Detail::All {
-                text.push_str(&written::change_lines(&changes, detail, written::Examples::One));
+                text.push_str(&written::change_lines(&all_changes, detail, written::Examples::One));
             }
             text.push_str(&unclaimed_lines(&sources));
             text.push_str(&written::output_lines(&outputs.paths, &plan));

@@ -36,6 +36,11 @@ pub(crate) struct Outputs {
     pub(crate) cannot_carry: CannotCarry,
 }
 
+/// All changes, in order.
+pub(crate) fn changes_of(changed: &[Vec<Changed<'_>>]) -> Vec<Change> {
+    changed.iter().flatten().flat_map(|one| one.changes.iter().cloned()).collect()
+}
+
 /// Writes the changed calendars of all sources, one list a source.
 pub(crate) fn write_outputs(
     sources: &[Source<'_>],
@@ -137,7 +142,11 @@ fn free_path(folder: &Path, source: &str, kind: Kind, taken: &mut BTreeSet<PathB
         let name = if number == 1 { stem.clone() } else { format!("{stem}-{number}") };
         folder.join(format!("{name}.{}", kind.extension()))
     };
-    let path = (1..).map(named).find(|path| !taken.contains(path)).unwrap_or_else(|| named(1));
+    let mut number = 1;
+    while taken.contains(&named(number)) {
+        number += 1;
+    }
+    let path = named(number);
     taken.insert(path.clone());
     path
 }

@@ -10,14 +10,14 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::SelectArgs;
 use crate::commands::check::{RuleArgs, consent_of, definitions_of, series_with};
-use crate::commands::per_input::{Changed, write_outputs};
+use crate::commands::per_input::{Changed, changes_of, write_outputs};
 use crate::commands::{convert, sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Loaded, Source};
-use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
+use crate::terminal::{WARNING, counted, sanitized, styled};
 
 /// Make the safe repairs, and the risky ones you agree to
 #[derive(Debug, clap::Args)]
@@ -74,7 +74,7 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
         changed.push(of_source);
     }
     let outputs = write_outputs(&sources, &changed, &plan, kind)?;
-    let changes: Vec<_> = changed.iter().flatten().flat_map(|one| one.changes.iter().cloned()).collect();
+    let all_changes = changes_of(&changed);
     let left = all.left(Level::Warning);
     match answer {
         Answer::Json => {
@@ -82,10 +82,10 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
                 writing: WritingJson {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths.clone(),
-                    changes: changes.iter().map(ChangeJson::from).collect(),
+                    changes: all_changes.iter().map(ChangeJson::from).collect(),
                     run: None,
                 },
-                left: all.left.iter().map(|one| LeftJson::of(one)).collect(),
+                left: all.left.iter().map(LeftJson::of).collect(),
                 refused: all.refused.clone(),
             };
             json::print("repair", &body).context("could not print")?;
@@ -93,8 +93,8 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
         Answer::Silent => {}
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
-            text.push_str(&all.text(changes.len(), left));
-            text.push_str(&written::change_lines(&changes, detail, written::Examples::Several));
+            text.push_str(&made_text(all_changes.len(), left));
+            text.push_str(&written::change_lines(&all_changes, detail, written::Examples::Several));
             text.push_str(&all.left_text(detail));
             text.push_str(&written::output_lines(&outputs.paths, &plan));
             written::print(&text, &plan);
@@ -162,16 +162,6 @@ impl Repairs {
         self.left.iter().filter(|one| one.finding.level >= level).count()
     }
 
-    fn text(&self, changes: usize, left: usize) -> String {
-        let made = counted(changes, "repair", "repairs");
-        let rest = if left > 0 {
-            format!("; {} left", counted(left, "finding is", "findings are"))
-        } else {
-            String::new()
-        };
-        format!("{made} made{rest}\n")
-    }
-
     fn left_text(&self, detail: Detail) -> String {
         let mut out = String::new();
         for refusal in &self.refused {
@@ -193,11 +183,21 @@ impl Repairs {
                 .iter()
                 .any(|one| one.finding.rule == rule && one.finding.safety == rules::Safety::Consent);
             if consents {
-                out.push_str(&format!("  {}\n", styled(DIM, format!("→ --consent {rule} repairs it"))));
+                out.push_str(&format_line(" ", &format!("→ --consent {rule} repairs it")));
             }
         }
         out
     }
+}
+
+fn made_text(changes: usize, left: usize) -> String {
+    let made = counted(changes, "repair", "repairs");
+    let rest = if left > 0 {
+        format!("; {} left", counted(left, "finding is", "findings are"))
+    } else {
+        String::new()
+    };
+    format!("{made} made{rest}\n")
 }
 
 fn format_line(mark: &str, line: &str) -> String {

@@ -14,7 +14,7 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
 use crate::commands::check::series_with;
-use crate::commands::per_input::{Changed, write_outputs};
+use crate::commands::per_input::{Changed, changes_of, write_outputs};
 use crate::commands::{convert, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
@@ -153,14 +153,14 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
         .map(|source| source.loaded.iter().map(|loaded| retiming.retime(source, loaded)).collect())
         .collect();
     let outputs = write_outputs(&sources, &changed, &plan, kind)?;
-    let changes: Vec<_> = changed.iter().flatten().flat_map(|one| one.changes.iter().cloned()).collect();
+    let all_changes = changes_of(&changed);
     match answer {
         Answer::Json => {
             let body = RetimeJson {
                 writing: WritingJson {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths,
-                    changes: changes.iter().map(ChangeJson::from).collect(),
+                    changes: all_changes.iter().map(ChangeJson::from).collect(),
                     run: None,
                 },
                 refused: retiming.refused.clone(),
@@ -171,7 +171,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
             text.push_str(&retiming.text());
-            text.push_str(&written::change_lines(&changes, detail, written::Examples::Several));
+            text.push_str(&written::change_lines(&all_changes, detail, written::Examples::Several));
             text.push_str(&written::output_lines(&outputs.paths, &plan));
             written::print(&text, &plan);
             convert::warn_of_several_calendars(outputs.calendars_in_one_file);

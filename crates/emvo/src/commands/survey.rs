@@ -4,13 +4,15 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 
 use anyhow::Context;
+use emvo_core::rules::{self, CheckOptions, Level, RuleChoice, RuleId, check};
+use emvo_core::select::Selection;
 use emvo_core::survey::{Survey, ZoneMeaning, events_digest, survey};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::gather::gather;
 use crate::outcome::Outcome;
-use crate::settle::{Answer, Detail};
+use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Source};
 use crate::terminal::{Column, Grid, STRONG, WARNING, counted, grouped, sanitized, styled};
 use crate::{json, source::Loaded};
@@ -61,15 +63,41 @@ pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
         }
     };
     let twins = twins(&rows);
+    let findings = findings(&sources, &reading);
     let totals = rows.iter().map(|row| row.counts.clone()).fold(Survey::default(), Survey::and);
     let set_aside: usize = rows.iter().map(|row| row.set_aside).sum();
     match args.answer.settle() {
-        Answer::Json => print_json(&rows, &totals, set_aside, &twins).context("could not print")?,
+        Answer::Json => {
+            print_json(&rows, &totals, set_aside, &twins, &findings).context("could not print")?;
+        }
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", text(&rows, &totals, &twins, detail)),
+        Answer::Text(detail) => anstream::print!("{}", text(&rows, &totals, &twins, &findings, detail)),
     }
     let is_cut_off = totals.cut_off + totals.unreadable_rules > 0;
-    Ok(Outcome::needs_a_look_if(set_aside > 0 || totals.events == 0 || is_cut_off))
+    let needs_repair = findings.iter().any(|(_, count)| count.level > Level::Note);
+    Ok(Outcome::needs_a_look_if(set_aside > 0 || totals.events == 0 || is_cut_off || needs_repair))
+}
+
+/// How often a rule finds something, and how bad the worst of it is.
+struct RuleCount {
+    events: usize,
+    level: Level,
+}
+
+/// What the rules find, counted: each calendar by itself.
+fn findings(sources: &[Source<'_>], reading: &Reading) -> BTreeMap<RuleId, RuleCount> {
+    let options = CheckOptions::default();
+    let mut counts = BTreeMap::new();
+    for loaded in sources.iter().flat_map(|source| &source.loaded) {
+        let house = reading.zones.house.as_ref();
+        let context = rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
+        for finding in check(&context, &RuleChoice::default(), &Selection::default()) {
+            let count = counts.entry(finding.rule).or_insert(RuleCount { events: 0, level: Level::Note });
+            count.events += 1;
+            count.level = count.level.max(finding.level);
+        }
+    }
+    counts
 }
 
 fn rows<'s, 't>(sources: &'s [Source<'t>], count: impl Fn(&Loaded<'t>) -> Survey) -> Vec<Row<'s, 't>> {
@@ -112,7 +140,13 @@ fn alike_in(one: &Row<'_, '_>, two: &Row<'_, '_>) -> Option<Alike> {
     (Some(digest) == events_digest(&two.loaded.calendar)).then_some(Alike::Events)
 }
 
-fn text(rows: &[Row<'_, '_>], totals: &Survey, twins: &[Twins], detail: Detail) -> String {
+fn text(
+    rows: &[Row<'_, '_>],
+    totals: &Survey,
+    twins: &[Twins],
+    findings: &BTreeMap<RuleId, RuleCount>,
+    detail: Detail,
+) -> String {
     let mut out = String::new();
     let mut grid = Grid::new(&[
         Column::Text("Calendar"),
@@ -140,6 +174,16 @@ fn text(rows: &[Row<'_, '_>], totals: &Survey, twins: &[Twins], detail: Detail) 
     let _ = writeln!(out, "{}", details(totals));
     for line in warnings(rows, twins) {
         let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
+    }
+    if !findings.is_empty() {
+        let counts: Vec<String> =
+            findings.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
+        let _ = writeln!(
+            out,
+            "{} faults by rule: {}; `emvo check` says which and why",
+            styled(WARNING, "!"),
+            counts.join(" · ")
+        );
     }
     if detail == Detail::All {
         out.push_str(&zone_lines(rows));
@@ -251,7 +295,7 @@ fn zone_lines(rows: &[Row<'_, '_>]) -> String {
 struct SurveyJson {
     calendars: Vec<CalendarJson>,
     totals: CountsJson,
-    findings: BTreeMap<String, usize>,
+    findings: BTreeMap<&'static str, usize>,
     same: Vec<SameJson>,
 }
 
@@ -317,6 +361,7 @@ fn print_json(
     totals: &Survey,
     set_aside: usize,
     twins: &[Twins],
+    findings: &BTreeMap<RuleId, RuleCount>,
 ) -> std::io::Result<()> {
     let calendars = rows.iter().map(|row| CalendarJson {
         path: row.source.path.clone(),
@@ -345,7 +390,7 @@ fn print_json(
     let body = SurveyJson {
         calendars: calendars.collect(),
         totals: CountsJson::of(totals, set_aside),
-        findings: BTreeMap::new(),
+        findings: findings.iter().map(|(rule, count)| (rule.as_str(), count.events)).collect(),
         same: same.collect(),
     };
     json::print("survey", &body)
