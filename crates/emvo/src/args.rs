@@ -4,7 +4,7 @@ use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
 
-use crate::commands::{check, convert, demo, merge, reconcile, repair, retime, rules, survey};
+use crate::commands::{check, convert, dates, demo, events, merge, reconcile, repair, retime, rules, survey};
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
 /// was lost on the way
@@ -26,6 +26,8 @@ pub(crate) enum Command {
     Convert(convert::ConvertArgs),
     Merge(merge::MergeArgs),
     Reconcile(reconcile::ReconcileArgs),
+    Dates(dates::DatesArgs),
+    Events(events::EventsArgs),
     Demo(demo::DemoArgs),
 }
 

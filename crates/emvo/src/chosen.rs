@@ -47,6 +47,11 @@ pub(crate) struct Chosen {
 }
 
 impl SelectArgs {
+    /// Whether events are asked for by id.
+    pub(crate) fn names_ids(&self) -> bool {
+        !self.uid.is_empty()
+    }
+
     pub(crate) fn settle(self) -> anyhow::Result<Chosen> {
         let texts = |texts: Vec<String>, option: &str| {
             texts

@@ -30,6 +30,8 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Convert(args) => commands::convert::run(args),
         Command::Merge(args) => commands::merge::run(args),
         Command::Reconcile(args) => commands::reconcile::run(args),
+        Command::Dates(args) => commands::dates::run(args),
+        Command::Events(args) => commands::events::run(args),
         Command::Demo(args) => commands::demo::run(&args),
     }
 }

@@ -9,9 +9,11 @@ pub(crate) mod day;
 mod expand;
 mod occurrences;
 mod period;
+mod phrase;
 mod rule;
 
 pub(crate) use expand::{Last, Starts};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
 pub(crate) use occurrences::{last_of, on_clock_of};
+pub use phrase::{PhraseError, parse_phrase, phrase, rule_in_words, rule_of_words};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};

@@ -4,8 +4,8 @@ use super::shift::{RuleEnd, move_rules};
 use super::split::split_off;
 use super::times::map_series;
 use super::{Refusal, Retimed};
-use crate::calendar::{Event, EventTime, Series, ZoneRef};
-use crate::recurrence::day::{clock_at, clock_seconds};
+use crate::calendar::{Event, Series, ZoneRef};
+use crate::recurrence::day::clock_seconds;
 use crate::recurrence::{Last, Rule, Starts, last_of};
 use crate::zone::{Behaviour, Zone, ZoneBook};
 
@@ -122,30 +122,8 @@ fn express_piece<'a>(
         None => Zone::utc(),
     };
     let mut new = series.clone();
-    map_series(&mut new, |_, time| in_zone(time, &target, zones).unwrap_or_else(|| time.clone()));
+    map_series(&mut new, |_, time| zones.time_in(time, &target).unwrap_or_else(|| time.clone()));
     let moved = clock_seconds(new.lead().start().clock()) - start;
     move_rules(series, &mut new, moved, zones, RuleEnd::KeepsInstant)?;
     Ok(new)
-}
-
-/// A time at its instant in another zone; in UTC where that zone's clock would
-/// be read as another instant. `None` for dates and where nobody knows the
-/// instant.
-pub(super) fn in_zone(time: &EventTime, zone: &Zone, zones: &ZoneBook) -> Option<EventTime> {
-    in_zone_called(time, zone, &zone.to_ref(), zones)
-}
-
-/// The same, where the file has a name of its own for the zone.
-pub(super) fn in_zone_called(
-    time: &EventTime,
-    zone: &Zone,
-    name: &ZoneRef,
-    zones: &ZoneBook,
-) -> Option<EventTime> {
-    let instant = zones.instant(time)?;
-    let clock = zone.behaviour().clock_at(instant);
-    if zone.behaviour().instant_of(clock) != instant {
-        return Some(EventTime::Clock { at: clock_at(instant)?, zone: ZoneRef::Utc });
-    }
-    Some(EventTime::Clock { at: clock_at(clock)?, zone: name.clone() })
 }

@@ -91,7 +91,7 @@ pub fn localise<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retim
                 let moved = later(time, seconds);
                 EventTime::Clock { at: moved.clock(), zone: own.clone() }
             }
-            ZoneRef::Utc => super::express::in_zone(time, zone, zones).unwrap_or_else(|| time.clone()),
+            ZoneRef::Utc => zones.time_in(time, zone).unwrap_or_else(|| time.clone()),
             ZoneRef::Floating | ZoneRef::Named(_) => time.clone(),
         });
     }

@@ -198,8 +198,7 @@ fn in_zone_of_start<'a>(
     map_series(&mut new, |role, time| {
         let moves = is_meant(role) && !time.is_date() && time.zone() != start.zone();
         let own = zone.as_ref().filter(|_| moves && *start.zone() != ZoneRef::Floating);
-        own.and_then(|own| super::express::in_zone_called(time, own, start.zone(), zones))
-            .unwrap_or_else(|| time.clone())
+        own.and_then(|own| zones.time_in_called(time, own, start.zone())).unwrap_or_else(|| time.clone())
     });
     new
 }

@@ -96,7 +96,7 @@ pub(super) fn several(cell: &str) -> impl Iterator<Item = &str> {
 }
 
 /// A cell that no spreadsheet takes for a formula (rule C08).
-pub(super) fn guarded(cell: &str) -> Cow<'_, str> {
+pub fn guarded(cell: &str) -> Cow<'_, str> {
     if cell.starts_with(FORMULA_SIGNS) { Cow::Owned(format!("'{cell}")) } else { Cow::Borrowed(cell) }
 }
 

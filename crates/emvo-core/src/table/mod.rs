@@ -12,6 +12,7 @@ mod read;
 mod row;
 mod write;
 
+pub use cell::guarded;
 pub use column::Field;
 pub use date::{DateOrder, OrderEvidence};
 pub use layout::{Delimiter, Layout, sniff};

@@ -10,7 +10,7 @@ use super::layout::Layout;
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use crate::calendar::{Duration, EventTime, Extent, ZoneRef};
 use crate::content::{Component, Property, escape_text};
-use crate::recurrence::Rule;
+use crate::recurrence::rule_of_words;
 use crate::zone::Zone;
 
 /// Why a row is no event.
@@ -26,7 +26,7 @@ pub(super) enum RowError {
     Length { cell: String },
     #[error("`{cell}` is not a time zone that is known")]
     Zone { cell: String },
-    #[error("`{cell}` is not a rule such as FREQ=WEEKLY;BYDAY=MO")]
+    #[error("`{cell}` is not a repetition such as `every 2 weeks on Tue, Thu`")]
     Rule { cell: String },
     #[error("more cells than headers: `{cell}`")]
     Surplus { cell: String },
@@ -162,8 +162,9 @@ impl RowReader<'_> {
         if let Some(cell) = cells.get(Field::Repeat).filter(|cell| answer(cell) == Answer::NotSaid) {
             for rule in cell.split(" & ") {
                 let rule = rule.trim().trim_start_matches("RRULE:");
-                Rule::parse(rule).map_err(|_| RowError::Rule { cell: cell.to_owned() })?;
-                into.add(Property::new("RRULE", &[], rule));
+                let rule =
+                    rule_of_words(rule, start).map_err(|_| RowError::Rule { cell: cell.to_owned() })?;
+                into.add(Property::new("RRULE", &[], &rule));
             }
         }
         for (field, name) in

@@ -7,6 +7,7 @@ use super::column::Field;
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use crate::calendar::{Calendar, Classification, Duration, Event, EventTime, Series, Status, ZoneRef};
 use crate::content::Component;
+use crate::recurrence::rule_in_words;
 use crate::zone::{Zone, ZoneBook};
 
 /// The columns that are always written, in their order.
@@ -103,7 +104,10 @@ impl Row<'_, '_> {
             Field::End => self.end(),
             Field::AllDay => yes(event.is_all_day(), "yes", "no"),
             Field::Zone => self.zone(),
-            Field::Repeat => event.rules().map(std::borrow::Cow::into_owned).collect::<Vec<_>>().join(" & "),
+            Field::Repeat => {
+                let words = event.rules().map(|rule| rule_in_words(&rule, event.start(), self.zones));
+                words.collect::<Vec<_>>().join(" & ")
+            }
             Field::Exceptions => self.dates("EXDATE"),
             Field::ExtraDates => self.dates("RDATE"),
             Field::Location => text("LOCATION"),
@@ -267,7 +271,7 @@ mod tests {
 
     const TABLE: &str = "title,start,end,all_day,zone,repeat,exceptions,extra_dates,location,description,category,busy,private,\
         reminder,url,calendar,uid,replaces,status,Vessel\r\n\
-        Crew change,2026-03-02T08:00:00,2026-03-02T08:30:00,no,Europe/Helsinki,FREQ=WEEKLY;BYDAY=MO,2026-03-09T08:00:00,2026-03-11T08:00:00,\
+        Crew change,2026-03-02T08:00:00,2026-03-02T08:30:00,no,Europe/Helsinki,every week on Mon until 2026-12-31,2026-03-09T08:00:00,2026-03-11T08:00:00,\
         \"Kaj 2, norr\",\"line 1\nline 2\",Crew; Deck,free,private,15; 1440,https://example.org/a,Roster,u-1,,,M/S Ebba\r\n\
         Crew change,2026-03-17T10:00:00,2026-03-17T10:30:00,no,Europe/Helsinki,,,,,,,busy,,,,Roster,u-1,2026-03-16T08:00:00,cancelled,\r\n\
         '=SUM(A1),2026-04-01,2026-04-03,yes,,,,,,,,busy,,,,Roster,u-2,,,\r\n\

@@ -7,7 +7,7 @@ use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
+use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use crate::recurrence::{Last, Rule, Starts};
 
 /// A zone that is known to behave in some way.
@@ -207,6 +207,23 @@ impl ZoneBook {
             ZoneRef::Utc => Some(Zone::utc()),
             ZoneRef::Named(name) => self.zone_named(name),
         }
+    }
+
+    /// A time at its instant in another zone; in UTC where that zone's clock
+    /// would be read as another instant. `None` for dates and where nobody knows
+    /// the instant.
+    pub fn time_in(&self, time: &EventTime, zone: &Zone) -> Option<EventTime> {
+        self.time_in_called(time, zone, &zone.to_ref())
+    }
+
+    /// The same, where a file has a name of its own for the zone.
+    pub(crate) fn time_in_called(&self, time: &EventTime, zone: &Zone, name: &ZoneRef) -> Option<EventTime> {
+        let instant = self.instant(time)?;
+        let clock = zone.behaviour.clock_at(instant);
+        if zone.behaviour.instant_of(clock) != instant {
+            return Some(EventTime::Clock { at: clock_at(instant)?, zone: ZoneRef::Utc });
+        }
+        Some(EventTime::Clock { at: clock_at(clock)?, zone: name.clone() })
     }
 
     /// Asks the behaviour of a time's zone something, without a copy of it.

@@ -2,7 +2,9 @@
 
 pub(crate) mod check;
 pub(crate) mod convert;
+pub(crate) mod dates;
 pub(crate) mod demo;
+pub(crate) mod events;
 pub(crate) mod merge;
 mod per_input;
 pub(crate) mod reconcile;

@@ -1,0 +1,475 @@
+//! Rules in words that people can read and write, both ways.
+//!
+//! The words cover the rules that people make; any other rule has no phrase and
+//! is told as it stands (RFC 5545). A phrase that is written reads back as a
+//! rule with the same dates. `docs/repeat-phrases.md` has the grammar.
+
+use super::day::{clock_at, clock_seconds};
+use super::expand::Last;
+use super::occurrences::last_of;
+use super::rule::{ByDay, Frequency, Rule, Weekday};
+use crate::calendar::{EventTime, ZoneRef};
+use crate::zone::{Zone, ZoneBook};
+
+const DAYS: [&str; 7] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
+const MONTHS: [&str; 12] =
+    ["Jan", "Feb", "Mar", "Apr", "May", "Jun", "Jul", "Aug", "Sep", "Oct", "Nov", "Dec"];
+
+/// Why words are no phrase.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("`{text}` is not a phrase such as `every 2 weeks on Tue, Thu until 2027-06-30`, at `{at}`")]
+pub struct PhraseError {
+    /// The phrase as it stands.
+    pub text: String,
+    /// The word at which it cannot be read, or its end.
+    pub at: String,
+}
+
+/// A rule in words; `None` if there are none that say exactly this.
+///
+/// The end has to be a day (`UNTIL` as a date, meaning through that day) or a
+/// count: where in that day a timed series ends is for the caller to settle.
+pub fn phrase(rule: &Rule) -> Option<String> {
+    let unit = match rule.frequency {
+        Frequency::Daily => "day",
+        Frequency::Weekly => "week",
+        Frequency::Monthly => "month",
+        Frequency::Yearly => "year",
+        Frequency::Hourly | Frequency::Minutely | Frequency::Secondly => return None,
+    };
+    let is_timed_by_rule =
+        !(rule.by_hour.is_empty() && rule.by_minute.is_empty() && rule.by_second.is_empty());
+    let has_rare_parts =
+        !(rule.by_set_pos.is_empty() && rule.by_year_day.is_empty() && rule.by_week_no.is_empty());
+    // Where weeks start matters to every second week alone.
+    let needs_week_start =
+        rule.week_start != Weekday::Monday && rule.interval > 1 && rule.frequency == Frequency::Weekly;
+    if is_timed_by_rule || has_rare_parts || needs_week_start {
+        return None;
+    }
+    let mut text = match rule.interval {
+        1 => format!("every {unit}"),
+        interval => format!("every {interval} {unit}s"),
+    };
+    text.push_str(&days_in_words(rule)?);
+    match (&rule.until, rule.count) {
+        (None, None) => {}
+        (None, Some(1)) => text.push_str(" once"),
+        (None, Some(count)) => text.push_str(&format!(" {count} times")),
+        (Some(EventTime::Date(date)), None) => text.push_str(&format!(" until {date}")),
+        (Some(_), _) => return None,
+    }
+    Some(text)
+}
+
+fn days_in_words(rule: &Rule) -> Option<String> {
+    let is_bare = rule.by_month.is_empty() && rule.by_month_day.is_empty() && rule.by_day.is_empty();
+    if is_bare {
+        return Some(String::new());
+    }
+    let plain: Option<Vec<&str>> =
+        rule.by_day.iter().map(|day| day.ordinal.is_none().then(|| DAYS[day.weekday as usize])).collect();
+    match (rule.frequency, rule.by_month.as_slice(), rule.by_month_day.as_slice(), rule.by_day.as_slice()) {
+        (Frequency::Weekly, [], [], _) => Some(format!(" on {}", plain?.join(", "))),
+        (Frequency::Monthly, [], [-1], []) => Some(" on the last day".to_owned()),
+        (Frequency::Monthly, [], [day], []) if *day > 0 => Some(format!(" on day {day}")),
+        (Frequency::Monthly, [], days, []) if days.iter().all(|day| *day > 0) => {
+            let days: Vec<String> = days.iter().map(ToString::to_string).collect();
+            Some(format!(" on days {}", days.join(", ")))
+        }
+        (Frequency::Monthly, [], [], days) => Some(format!(" on {}", ordinals(days)?)),
+        (Frequency::Yearly, [month], [day], []) if *day > 0 => {
+            Some(format!(" on {day} {}", month_name(*month)?))
+        }
+        (Frequency::Yearly, [month], [], days) => {
+            Some(format!(" on {} of {}", ordinals(days)?, month_name(*month)?))
+        }
+        _ => None,
+    }
+}
+
+fn ordinals(days: &[ByDay]) -> Option<String> {
+    if days.is_empty() {
+        return None;
+    }
+    let words: Option<Vec<String>> = days
+        .iter()
+        .map(|day| Some(format!("{} {}", ordinal(day.ordinal?)?, DAYS[day.weekday as usize])))
+        .collect();
+    Some(format!("the {}", words?.join(", ")))
+}
+
+fn ordinal(number: i8) -> Option<&'static str> {
+    match number {
+        1 => Some("1st"),
+        2 => Some("2nd"),
+        3 => Some("3rd"),
+        4 => Some("4th"),
+        5 => Some("5th"),
+        -1 => Some("last"),
+        _ => None,
+    }
+}
+
+fn month_name(month: i16) -> Option<&'static str> {
+    MONTHS.get(usize::try_from(month - 1).ok()?).copied()
+}
+
+/// Reads a phrase. Case does not matter, days and months may be written out,
+/// and `every other week` is every second one. The end, if it is a day, is an
+/// `UNTIL` as a date.
+pub fn parse_phrase(text: &str) -> Result<Rule, PhraseError> {
+    let lower = text.to_lowercase().replace(',', " ");
+    let words: Vec<&str> = lower.split_whitespace().collect();
+    let mut words = Words { words: &words, at: 0 };
+    let rule = words.rule();
+    let error = |at: usize| PhraseError {
+        text: text.to_owned(),
+        at: words.words.get(at).map_or_else(|| "the end".to_owned(), |word| (*word).to_owned()),
+    };
+    match rule {
+        Some(rule) if words.at == words.words.len() => Ok(rule),
+        _ => Err(error(words.at)),
+    }
+}
+
+/// The words of a phrase, and how far they are read.
+struct Words<'w> {
+    words: &'w [&'w str],
+    at: usize,
+}
+
+impl<'w> Words<'w> {
+    fn peek(&self) -> Option<&'w str> {
+        self.words.get(self.at).copied()
+    }
+
+    fn take(&mut self, word: &str) -> bool {
+        let is_it = self.peek() == Some(word);
+        self.at += usize::from(is_it);
+        is_it
+    }
+
+    /// The next word as something, if it is that.
+    fn read<T>(&mut self, read: impl Fn(&str) -> Option<T>) -> Option<T> {
+        let value = read(self.peek()?)?;
+        self.at += 1;
+        Some(value)
+    }
+
+    fn rule(&mut self) -> Option<Rule> {
+        if !self.take("every") {
+            return None;
+        }
+        let interval = match self.peek()? {
+            "other" | "second" => {
+                self.at += 1;
+                2
+            }
+            _ => self.read(|word| word.parse().ok().filter(|interval| *interval > 0)).unwrap_or(1),
+        };
+        let frequency = self.read(|word| match word.trim_end_matches('s') {
+            "day" => Some(Frequency::Daily),
+            "week" => Some(Frequency::Weekly),
+            "month" => Some(Frequency::Monthly),
+            "year" => Some(Frequency::Yearly),
+            _ => None,
+        })?;
+        let mut rule = Rule { interval, ..Rule::bare(frequency) };
+        if self.take("on") {
+            self.days(&mut rule)?;
+        }
+        self.end(&mut rule)?;
+        Some(rule)
+    }
+
+    fn days(&mut self, rule: &mut Rule) -> Option<()> {
+        match rule.frequency {
+            Frequency::Weekly => {
+                let first = self.read(weekday)?;
+                rule.by_day = self
+                    .more(first, weekday)
+                    .into_iter()
+                    .map(|weekday| ByDay { ordinal: None, weekday })
+                    .collect();
+            }
+            Frequency::Monthly if self.take("day") || self.take("days") => {
+                let day = |word: &str| word.parse().ok().filter(|day| (1..=31).contains(day));
+                let first = self.read(day)?;
+                rule.by_month_day = self.more_days(first, day);
+            }
+            Frequency::Monthly | Frequency::Yearly if self.take("the") => {
+                if rule.frequency == Frequency::Monthly
+                    && self.words.get(self.at..self.at + 2) == Some(&["last", "day"])
+                {
+                    self.at += 2;
+                    rule.by_month_day = vec![-1];
+                    return Some(());
+                }
+                let first = self.ordinal_day()?;
+                rule.by_day = vec![first];
+                while self.peek().is_some_and(|word| ordinal_number(word).is_some()) || self.take("and") {
+                    self.take("the");
+                    rule.by_day.push(self.ordinal_day()?);
+                }
+                if rule.frequency == Frequency::Yearly {
+                    if !self.take("of") {
+                        return None;
+                    }
+                    rule.by_month = vec![self.read(month)?];
+                }
+            }
+            Frequency::Yearly => {
+                let day = self.read(|word| word.parse().ok().filter(|day| (1..=31).contains(day)))?;
+                rule.by_month_day = vec![day];
+                rule.by_month = vec![self.read(month)?];
+            }
+            _ => return None,
+        }
+        rule.by_day.sort_unstable();
+        rule.by_day.dedup();
+        rule.by_month_day.sort_unstable();
+        Some(())
+    }
+
+    fn ordinal_day(&mut self) -> Option<ByDay> {
+        let ordinal = Some(self.read(ordinal_number)?);
+        Some(ByDay { ordinal, weekday: self.read(weekday)? })
+    }
+
+    fn more<T>(&mut self, first: T, read: impl Fn(&str) -> Option<T>) -> Vec<T> {
+        let mut all = vec![first];
+        loop {
+            self.take("and");
+            let Some(next) = self.read(&read) else { return all };
+            all.push(next);
+        }
+    }
+
+    /// Numbers of days; the one before `times` is a count.
+    fn more_days(&mut self, first: i16, read: impl Fn(&str) -> Option<i16>) -> Vec<i16> {
+        let mut all = vec![first];
+        loop {
+            self.take("and");
+            if self.words.get(self.at + 1) == Some(&"times") {
+                return all;
+            }
+            let Some(next) = self.read(&read) else { return all };
+            all.push(next);
+        }
+    }
+
+    fn end(&mut self, rule: &mut Rule) -> Option<()> {
+        if self.take("until") {
+            rule.until = Some(EventTime::Date(self.read(|word| word.parse().ok())?));
+        } else if self.take("once") {
+            rule.count = Some(1);
+        } else if self.peek().is_some() {
+            rule.count = Some(self.read(|word| word.parse().ok().filter(|count| *count > 0))?);
+            if !self.take("times") && !self.take("time") {
+                return None;
+            }
+        }
+        Some(())
+    }
+}
+
+fn weekday(word: &str) -> Option<Weekday> {
+    let at = DAYS.iter().position(|day| word.len() >= 3 && word.starts_with(&day.to_lowercase()))?;
+    let full = ["monday", "tuesday", "wednesday", "thursday", "friday", "saturday", "sunday"][at];
+    full.starts_with(word).then_some(Weekday::ALL[at])
+}
+
+fn month(word: &str) -> Option<i16> {
+    let full = [
+        "january",
+        "february",
+        "march",
+        "april",
+        "may",
+        "june",
+        "july",
+        "august",
+        "september",
+        "october",
+        "november",
+        "december",
+    ];
+    let at = full.iter().position(|month| word.len() >= 3 && month.starts_with(word))?;
+    i16::try_from(at + 1).ok()
+}
+
+fn ordinal_number(word: &str) -> Option<i8> {
+    match word {
+        "1st" | "first" => Some(1),
+        "2nd" | "second" => Some(2),
+        "3rd" | "third" => Some(3),
+        "4th" | "fourth" => Some(4),
+        "5th" | "fifth" => Some(5),
+        "last" => Some(-1),
+        _ => None,
+    }
+}
+
+/// The rule of a series in words, or as it stands where there are none.
+///
+/// An end in the middle of a day is told as the last day with a date of the
+/// series: an end before the time of day at which it starts leaves its day out.
+pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneBook) -> String {
+    let in_words = || {
+        let mut rule = Rule::parse(text).ok()?;
+        if let (Some(until), Last::At(last)) = (&rule.until, last_of(&rule, start, zones))
+            && !until.is_date()
+        {
+            let last = clock_at(last)?;
+            let is_whole = start.is_date() || last.time() >= start.clock().time();
+            let day = if is_whole { last.date() } else { last.date().yesterday().ok()? };
+            if day < start.date() {
+                return None;
+            }
+            rule.until = Some(EventTime::Date(day));
+        }
+        phrase(&rule)
+    };
+    in_words().unwrap_or_else(|| text.to_owned())
+}
+
+/// The rule that a phrase or a rule text means for a series that starts at
+/// `start`, its end in the form that RFC 5545 section 3.3.10 asks for: a date
+/// for whole days, in UTC where the start has a zone.
+pub fn rule_of_words(text: &str, start: &EventTime) -> Result<String, PhraseError> {
+    if Rule::parse(text).is_ok() {
+        return Ok(text.to_owned());
+    }
+    let mut rule = parse_phrase(text)?;
+    if let (Some(EventTime::Date(day)), false) = (&rule.until, start.is_date()) {
+        let end_of_day = day.at(23, 59, 59, 0);
+        let in_utc = |zone: &Zone| clock_at(zone.behaviour().instant_of(clock_seconds(end_of_day)));
+        let (at, zone) = match start.zone() {
+            ZoneRef::Floating => (Some(end_of_day), ZoneRef::Floating),
+            ZoneRef::Utc => (Some(end_of_day), ZoneRef::Utc),
+            ZoneRef::Named(name) => (Zone::named(name.as_str()).as_ref().and_then(in_utc), ZoneRef::Utc),
+        };
+        rule.until = at.map(|at| EventTime::Clock { at, zone }).or(rule.until);
+    }
+    Ok(rule.to_string())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::recurrence::{Last, Starts};
+    use proptest::prelude::*;
+
+    fn rule(text: &str) -> Rule {
+        Rule::parse(text).unwrap()
+    }
+
+    #[test]
+    fn phrases_say_what_rules_mean_and_read_back() {
+        for (text, words) in [
+            ("FREQ=DAILY", "every day"),
+            ("FREQ=DAILY;INTERVAL=3;COUNT=10", "every 3 days 10 times"),
+            ("FREQ=WEEKLY;INTERVAL=3;BYDAY=TU,TH", "every 3 weeks on Tue, Thu"),
+            ("FREQ=MONTHLY;BYMONTHDAY=15", "every month on day 15"),
+            ("FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=4", "every month on days 1, 15 4 times"),
+            ("FREQ=MONTHLY;BYDAY=2TU", "every month on the 2nd Tue"),
+            ("FREQ=MONTHLY;BYDAY=-1FR,1MO", "every month on the last Fri, 1st Mon"),
+            ("FREQ=MONTHLY;BYMONTHDAY=-1", "every month on the last day"),
+            ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "every year on 29 Feb"),
+            ("FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU", "every year on the last Sun of Mar"),
+            ("FREQ=WEEKLY;UNTIL=20270630", "every week until 2027-06-30"),
+        ] {
+            assert_eq!(phrase(&rule(text)).as_deref(), Some(words), "{text}");
+            assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
+        }
+    }
+
+    #[test]
+    fn phrases_read_as_people_write_them() {
+        for (words, text) in [
+            ("Every other week on Monday and Wednesday", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,WE"),
+            ("every month on the first mon and the third mon", "FREQ=MONTHLY;BYDAY=1MO,3MO"),
+            (
+                "every year on 1 September until 2031-12-31",
+                "FREQ=YEARLY;BYMONTH=9;BYMONTHDAY=1;UNTIL=20311231",
+            ),
+            ("EVERY DAY 5 TIMES", "FREQ=DAILY;COUNT=5"),
+        ] {
+            assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
+        }
+        for (words, at) in [
+            ("sometimes", "sometimes"),
+            ("every", "the end"),
+            ("every 2 fortnights", "fortnights"),
+            ("every week on the moon", "the"),
+            ("every month on day 32", "32"),
+            ("every day until soon", "soon"),
+            ("every day 0 times", "0"),
+        ] {
+            assert_eq!(parse_phrase(words).unwrap_err().at, at, "{words}");
+        }
+    }
+
+    #[test]
+    fn what_has_no_words_is_not_put_into_words() {
+        for text in [
+            "FREQ=HOURLY",
+            "FREQ=DAILY;BYDAY=MO",
+            "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;WKST=SU",
+            "FREQ=MONTHLY;BYDAY=MO,TU;BYSETPOS=1",
+            "FREQ=MONTHLY;BYMONTHDAY=-2",
+            "FREQ=YEARLY;BYDAY=20MO",
+            "FREQ=WEEKLY;UNTIL=20270630T080000Z",
+        ] {
+            assert_eq!(phrase(&rule(text)), None, "{text}");
+        }
+    }
+
+    fn any_rule() -> impl Strategy<Value = Rule> {
+        let frequency = prop::sample::select(vec![
+            Frequency::Daily,
+            Frequency::Weekly,
+            Frequency::Monthly,
+            Frequency::Yearly,
+        ]);
+        let days = prop::collection::vec((prop::option::of(-1..5_i8), 0..7_i64), 0..3);
+        (
+            frequency,
+            1..4_u32,
+            days,
+            prop::collection::vec(-2..31_i16, 0..3),
+            prop::option::of(1..13_i16),
+            prop::option::of(1..40_u32),
+            0..2_i64,
+        )
+            .prop_map(|(frequency, interval, days, month_days, month, count, week_start)| {
+                let mut rule = Rule { interval, count, ..Rule::bare(frequency) };
+                rule.by_day = days
+                    .into_iter()
+                    .map(|(ordinal, day)| ByDay {
+                        ordinal: ordinal.filter(|number| *number != 0 && frequency >= Frequency::Monthly),
+                        weekday: Weekday::after_monday(day),
+                    })
+                    .collect();
+                rule.by_month_day = if frequency == Frequency::Weekly { Vec::new() } else { month_days };
+                rule.by_month_day.retain(|day| *day != 0);
+                rule.by_month = month.into_iter().collect();
+                rule.week_start = if week_start == 0 { Weekday::Monday } else { Weekday::Sunday };
+                rule
+            })
+            .prop_filter_map("a rule that reads", |rule| Rule::parse(&rule.to_string()).ok())
+    }
+
+    proptest! {
+        #[test]
+        fn a_phrase_has_the_dates_of_its_rule(rule in any_rule()) {
+            if let Some(words) = phrase(&rule) {
+                let back = parse_phrase(&words).unwrap();
+                let start = jiff::civil::date(2026, 1, 31).at(8, 0, 0, 0);
+                let dates = |rule: &Rule| Starts::new(rule, start, Last::Open).take(150).collect::<Vec<_>>();
+                prop_assert_eq!(dates(&rule), dates(&back), "{}", words);
+            }
+        }
+    }
+}

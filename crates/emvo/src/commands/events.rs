@@ -1,0 +1,334 @@
+//! `events`: one line an event, series in words; of one event, all there is.
+
+use std::fmt::Write as _;
+use std::path::PathBuf;
+
+use anyhow::{Context as _, bail};
+use emvo_core::calendar::{Event, Series, Status};
+use emvo_core::recurrence::{Window, occurrences_of, rule_in_words};
+use emvo_core::rules::CheckOptions;
+use serde::Serialize;
+
+use crate::args::{AnswerArgs, InputArgs, WindowArgs};
+use crate::chosen::{Chosen, SelectArgs};
+use crate::commands::check::series_with;
+use crate::gather::gather;
+use crate::json;
+use crate::outcome::Outcome;
+use crate::output::{Existing, write_file};
+use crate::settle::{Answer, Reading};
+use crate::source::{self, Loaded, Source};
+use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, sanitized, styled};
+
+/// One line an event, series in words; with --uid, all there is about it
+#[derive(Debug, clap::Args)]
+pub(crate) struct EventsArgs {
+    #[command(flatten)]
+    input: InputArgs,
+    #[command(flatten)]
+    select: SelectArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    /// Which columns, in this order
+    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',')]
+    fields: Vec<FieldArg>,
+    /// In which order
+    #[arg(long, value_enum, value_name = "FIELD", default_value_t)]
+    sort: SortArg,
+    /// Write a table
+    #[arg(long, short, value_name = "LIST.csv")]
+    output: Option<PathBuf>,
+    /// Replace an existing file
+    #[arg(long)]
+    overwrite: bool,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+#[value(rename_all = "snake_case")]
+enum FieldArg {
+    When,
+    Repeat,
+    Title,
+    Location,
+    Category,
+    Status,
+    Calendar,
+    Uid,
+}
+
+const USUAL: [FieldArg; 6] = [
+    FieldArg::When,
+    FieldArg::Repeat,
+    FieldArg::Title,
+    FieldArg::Location,
+    FieldArg::Category,
+    FieldArg::Calendar,
+];
+
+impl FieldArg {
+    fn name(self) -> &'static str {
+        match self {
+            Self::When => "when",
+            Self::Repeat => "repeat",
+            Self::Title => "title",
+            Self::Location => "location",
+            Self::Category => "category",
+            Self::Status => "status",
+            Self::Calendar => "calendar",
+            Self::Uid => "uid",
+        }
+    }
+}
+
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+enum SortArg {
+    /// By start, then title
+    #[default]
+    Start,
+    /// By title, then start
+    Title,
+    /// By category, then start
+    Category,
+}
+
+/// One line.
+#[derive(Clone, Debug, Serialize)]
+struct Row {
+    when: String,
+    repeat: String,
+    title: String,
+    location: String,
+    category: String,
+    status: String,
+    calendar: String,
+    uid: String,
+    path: String,
+    line: Option<u32>,
+    #[serde(skip)]
+    order: (i64, String),
+}
+
+/// A chosen series, and where it is.
+struct Picked<'s, 't> {
+    source: &'s Source<'t>,
+    loaded: &'s Loaded<'t>,
+    series: &'s Series<'t>,
+}
+
+pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
+    let wants_all = args.select.names_ids();
+    let chosen = args.select.settle()?;
+    let window = args.window.settle()?;
+    let reading = args.input.reading.settle()?;
+    if let Some(path) = args.output.as_ref().filter(|path| path.exists() && !args.overwrite) {
+        bail!("`{}` exists already; --overwrite replaces it", path.display());
+    }
+    let files = gather(&args.input.inputs, args.output.as_deref())?;
+    let texts = source::decode(&files, &reading)?;
+    let sources = source::read(&texts, &reading)?;
+    let chosen = chosen.within(&window, &sources);
+    let picked = picked(&sources, &chosen, &reading);
+    let mut rows: Vec<Row> = picked.iter().map(Row::of).collect();
+    sort(&mut rows, args.sort);
+    let fields = if args.fields.is_empty() { USUAL.to_vec() } else { args.fields };
+    if let Some(path) = &args.output {
+        let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
+        write_file(path, &table(&rows, &fields)?, existing)?;
+    }
+    match answer {
+        Answer::Json => json::print("events", &EventsJson { events: &rows }).context("could not print")?,
+        Answer::Silent => {}
+        Answer::Text(_) if rows.is_empty() => {
+            anstream::println!("{} no event is chosen", styled(WARNING, "!"));
+        }
+        Answer::Text(_) if wants_all => {
+            for one in &picked {
+                anstream::print!("{}", everything(one, window.over(&sources), window.ceiling));
+            }
+        }
+        Answer::Text(_) => anstream::print!("{}", text(&rows, &fields, args.output.as_ref())),
+    }
+    Ok(Outcome::needs_a_look_if(rows.is_empty()))
+}
+
+fn picked<'s, 't>(sources: &'s [Source<'t>], chosen: &Chosen, reading: &Reading) -> Vec<Picked<'s, 't>> {
+    let mut picked = Vec::new();
+    for source in sources {
+        for loaded in &source.loaded {
+            let with_findings = (!chosen.findings.is_empty()).then(|| {
+                let options = CheckOptions::default();
+                let house = reading.zones.house.as_ref();
+                let context = emvo_core::rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
+                series_with(&context, &chosen.findings, &chosen.selection)
+            });
+            for (at, series) in loaded.calendar.series.iter().enumerate() {
+                if with_findings.as_ref().is_none_or(|list| list.contains(&at))
+                    && chosen.selection.chooses(series, &loaded.zones)
+                {
+                    picked.push(Picked { source, loaded, series });
+                }
+            }
+        }
+    }
+    picked
+}
+
+impl Row {
+    fn of(picked: &Picked<'_, '_>) -> Self {
+        let Picked { source, loaded, series } = picked;
+        let lead = series.lead();
+        let text = |text: Option<std::borrow::Cow<'_, str>>| text.unwrap_or_default().into_owned();
+        let seconds = lead.start().clock().to_zoned(jiff::tz::TimeZone::UTC);
+        let order = loaded
+            .zones
+            .instant(lead.start())
+            .or_else(|| Some(seconds.ok()?.timestamp().as_second()))
+            .unwrap_or(i64::MAX);
+        Self {
+            when: lead.span(),
+            repeat: repeat_in_words(picked),
+            title: text(lead.title()),
+            location: text(lead.location()),
+            category: lead.categories().join("; "),
+            status: status_of(lead).to_owned(),
+            calendar: loaded.calendar.name(),
+            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            path: source.path.clone(),
+            line: (lead.line() > 0).then(|| lead.line()),
+            order: (order, text(lead.title())),
+        }
+    }
+
+    fn cell(&self, field: FieldArg) -> String {
+        match field {
+            FieldArg::When => &self.when,
+            FieldArg::Repeat => &self.repeat,
+            FieldArg::Title => &self.title,
+            FieldArg::Location => &self.location,
+            FieldArg::Category => &self.category,
+            FieldArg::Status => &self.status,
+            FieldArg::Calendar => &self.calendar,
+            FieldArg::Uid => &self.uid,
+        }
+        .clone()
+    }
+}
+
+fn status_of(event: &Event<'_>) -> &'static str {
+    match event.status() {
+        Status::Confirmed => "",
+        Status::Tentative => "tentative",
+        Status::Cancelled => "cancelled",
+    }
+}
+
+/// `every week on Mon until 2026-12-21, 1 exception, 2 overrides`.
+fn repeat_in_words(picked: &Picked<'_, '_>) -> String {
+    let Some(master) = picked.series.master() else { return "override without its series".to_owned() };
+    let rules = master.rules().map(|rule| rule_in_words(&rule, master.start(), &picked.loaded.zones));
+    let mut parts: Vec<String> = rules.collect();
+    let mut add = |count: usize, one: &str, many: &str| {
+        if count > 0 {
+            parts.push(counted(count, one, many));
+        }
+    };
+    add(master.dates("RDATE").len(), "further date", "further dates");
+    add(master.dates("EXDATE").len(), "exception", "exceptions");
+    add(picked.series.overrides().len(), "override", "overrides");
+    parts.join(", ")
+}
+
+fn sort(rows: &mut [Row], sort: SortArg) {
+    rows.sort_by(|one, two| match sort {
+        SortArg::Start => one.order.cmp(&two.order),
+        SortArg::Title => one.title.cmp(&two.title).then_with(|| one.order.cmp(&two.order)),
+        SortArg::Category => one.category.cmp(&two.category).then_with(|| one.order.cmp(&two.order)),
+    });
+}
+
+fn table(rows: &[Row], fields: &[FieldArg]) -> anyhow::Result<Vec<u8>> {
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    writer.write_record(fields.iter().map(|field| field.name()))?;
+    for row in rows {
+        writer.write_record(
+            fields.iter().map(|field| emvo_core::table::guarded(&row.cell(*field)).into_owned()),
+        )?;
+    }
+    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+}
+
+fn text(rows: &[Row], fields: &[FieldArg], output: Option<&PathBuf>) -> String {
+    let count = styled(STRONG, counted(rows.len(), "event", "events"));
+    if let Some(path) = output {
+        return format!("{count}\nwrote {}\n", sanitized(&path.display().to_string()));
+    }
+    let columns: Vec<Column> = fields.iter().map(|field| Column::Text(heading(*field))).collect();
+    let mut grid = Grid::new(&columns);
+    for row in rows {
+        grid.row(fields.iter().map(|field| row.cell(*field)));
+    }
+    format!("{}\n\n{count}\n", grid.show())
+}
+
+fn heading(field: FieldArg) -> &'static str {
+    match field {
+        FieldArg::When => "When",
+        FieldArg::Repeat => "Repeats",
+        FieldArg::Title => "Title",
+        FieldArg::Location => "Place",
+        FieldArg::Category => "Category",
+        FieldArg::Status => "Status",
+        FieldArg::Calendar => "Calendar",
+        FieldArg::Uid => "Id",
+    }
+}
+
+/// All there is about one event: its dates in words and numbers, and every line
+/// of it as it stands.
+fn everything(
+    picked: &Picked<'_, '_>,
+    window: Option<Window>,
+    ceiling: emvo_core::recurrence::Ceiling,
+) -> String {
+    let row = Row::of(picked);
+    let mut out = format!("{}\n", styled(STRONG, sanitized(&row.title)));
+    let place = row.line.map_or_else(|| row.path.clone(), |line| format!("{}:{line}", row.path));
+    // Writing into a string cannot fail, here and below.
+    let _ = writeln!(out, "  {}  {}", sanitized(&row.when), styled(DIM, sanitized(&place)));
+    if !row.repeat.is_empty() {
+        let _ = writeln!(out, "  {}", sanitized(&row.repeat));
+    }
+    if let Some(window) = window {
+        let found = occurrences_of(picked.series, &picked.loaded.zones, window, ceiling);
+        let dates = counted(found.list.len(), "date", "dates");
+        let _ = writeln!(out, "  {dates} from {} through {}", window.from, window.until);
+    }
+    for event in picked.series.events() {
+        let what = match event.replaces() {
+            Some(replaces) => format!("override of {replaces}"),
+            None => "the event".to_owned(),
+        };
+        let _ = writeln!(out, "\n  {}", styled(DIM, sanitized(&format!("{what}, line {}", event.line()))));
+        lines_of(event.component(), 2, &mut out);
+    }
+    out.push('\n');
+    out
+}
+
+fn lines_of(component: &emvo_core::content::Component<'_>, indent: usize, out: &mut String) {
+    for property in component.properties() {
+        let _ = writeln!(out, "{:indent$}{}", "", sanitized(&property.logical()));
+    }
+    for inner in component.components() {
+        let _ = writeln!(out, "{:indent$}{}", "", styled(DIM, sanitized(inner.name())));
+        lines_of(inner, indent + 2, out);
+    }
+}
+
+#[derive(Serialize)]
+struct EventsJson<'r> {
+    events: &'r [Row],
+}

@@ -1,0 +1,130 @@
+//! Lists to hand out: dates and events.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
+
+mod harness;
+
+use harness::{Case, calendar};
+
+const CREW: &str = "exports/norrsund/crew.ics";
+
+#[test]
+fn dates_are_a_list_one_would_hand_to_a_crew() {
+    let case = Case::with_demo_exports();
+    insta::assert_snapshot!(
+        case.emvo(&["dates", CREW, "--from", "2026-10-12", "--until", "2026-10-14"]).shown()
+    );
+    insta::assert_snapshot!(
+        case.emvo(&[
+            "dates",
+            "exports/skarvik/drills.csv",
+            "--zone",
+            "Europe/Helsinki",
+            "--sort",
+            "category"
+        ])
+        .shown()
+    );
+}
+
+#[test]
+fn dates_as_a_table_have_the_agreed_columns() {
+    let case = Case::with_demo_exports();
+    let window = ["--from", "2026-10-23", "--until", "2026-10-26"];
+    case.emvo(&[&["dates", "exports/norrsund/varv.csv", CREW, "-o", "list.csv"], &window[..]].concat());
+    insta::assert_snapshot!(case.read("list.csv"));
+    let arguments =
+        [&["dates", CREW, "--title", "safety", "--express-in", "Europe/Stockholm", "--json"], &window[..]]
+            .concat();
+    assert_eq!(
+        case.json(&arguments)["occurrences"].as_array().unwrap().len(),
+        0,
+        "no meeting in that window"
+    );
+    let arguments = [
+        "dates",
+        CREW,
+        "--title",
+        "safety",
+        "--express-in",
+        "Europe/Stockholm",
+        "--until",
+        "2026-11-01",
+        "--json",
+    ];
+    let starts: Vec<String> = case.json(&arguments)["occurrences"]
+        .as_array()
+        .unwrap()
+        .iter()
+        .map(|one| one["start"].as_str().unwrap().to_owned())
+        .collect();
+    assert_eq!(starts.len(), 9);
+    assert_eq!(
+        (starts[7].as_str(), starts[8].as_str()),
+        ("2026-10-21T09:00:00", "2026-10-28T08:00:00"),
+        "in UTC it moves"
+    );
+}
+
+#[test]
+fn an_empty_list_is_said_loudly_with_the_nearest_dates() {
+    let case = Case::with_demo_exports();
+    let run =
+        case.emvo(&["dates", CREW, "--title", "bridge", "--from", "2026-10-20", "--until", "2026-10-25"]);
+    insta::assert_snapshot!(run.shown());
+    let run = case.emvo(&["dates", CREW, "--title", "nothing of the kind"]);
+    assert!(run.status == 1 && run.stdout.contains("the selectors match no event"), "{}", run.shown());
+}
+
+#[test]
+fn endless_series_stop_at_the_ceiling_and_say_so() {
+    let event =
+        "BEGIN:VEVENT\nUID:1\nSUMMARY:Pulse\nDTSTART:20260101T000000Z\nRRULE:FREQ=SECONDLY\nEND:VEVENT\n";
+    let case = Case::new().file("a.ics", calendar(event));
+    let run = case.emvo(&["dates", "a.ics", "--until", "2035-12-31", "-o", "list.csv"]);
+    assert_eq!(run.status, 1, "{}", run.shown());
+    assert!(
+        run.stderr.contains("more than 100,000 dates") && run.stderr.contains("--ceiling"),
+        "{}",
+        run.stderr
+    );
+    assert_eq!(case.read("list.csv").lines().count(), 100_001);
+}
+
+#[test]
+fn cancelled_dates_are_counted_apart() {
+    let case = Case::with_demo_exports();
+    let window = ["--from", "2026-11-05", "--until", "2026-11-05"];
+    let usual = case.emvo(&[&["dates", CREW], &window[..]].concat());
+    assert!(!usual.stdout.contains("Päivi") && usual.stdout.contains("1 cancelled"), "{}", usual.shown());
+    let all = case.emvo(&[&["dates", CREW, "--cancelled"], &window[..]].concat());
+    assert!(all.stdout.contains("Päivi Mäkelä (cancelled)"), "{}", all.shown());
+}
+
+#[test]
+fn events_say_series_in_words() {
+    let case = Case::with_demo_exports();
+    insta::assert_snapshot!(case.emvo(&["events", CREW, "--fields", "when,repeat,title"]).shown());
+    let one = ["events", CREW, "--uid", "roster-02@norrsund.example.org"];
+    insta::assert_snapshot!(case.emvo(&one).shown());
+    let run = case.emvo(&["events", CREW, "--uid", "none"]);
+    assert_eq!(run.status, 1, "{}", run.shown());
+}
+
+#[test]
+fn phrases_in_a_table_become_rules_and_come_back() {
+    let table = "title,start,end,zone,repeat\nDrill,2026-09-04 10:00,11:00,Europe/Helsinki,every other week on Fri until 2026-12-31\n\
+        Inspection,2028-02-29,,,every year on 29 Feb\nOdd,2026-09-04,,,now and then\n";
+    let case = Case::new().file("plan.csv", table);
+    let run = case.emvo(&["convert", "plan.csv", "-o", "plan.ics"]);
+    assert_eq!(run.status, 1, "{}", run.shown());
+    let text = case.read("plan.ics");
+    assert!(text.contains("RRULE:FREQ=WEEKLY;UNTIL=20261231T215959Z;INTERVAL=2;BYDAY=FR"), "{text}");
+    assert!(case.read("plan.set-aside.csv").contains("`now and then` is not a repetition"));
+    case.emvo(&["convert", "plan.ics", "-o", "back.csv"]);
+    let back = case.read("back.csv");
+    assert!(
+        back.contains("every 2 weeks on Fri until 2026-12-31") && back.contains("every year on 29 Feb"),
+        "{back}"
+    );
+}
