@@ -21,6 +21,7 @@ pub use outcome::Outcome;
 
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
+    output::clean_up_when_interrupted()?;
     match args.command {
         Command::Survey(args) => commands::survey::run(args),
         Command::Check(args) => commands::check::run(args),

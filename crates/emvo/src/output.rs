@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::Unsound;
@@ -207,6 +208,29 @@ pub(crate) fn write_file(path: &Path, bytes: &[u8], existing: Existing) -> anyho
     place(prepared(path, bytes)?, path, existing)
 }
 
+/// The files that are complete nowhere yet.
+static UNFINISHED: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
+
+fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
+    // A list of paths is sound whatever its last user did.
+    UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner)
+}
+
+/// On an interrupt nothing half written stays: unfinished files go, and the
+/// status is that of an interrupted program.
+pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
+    const INTERRUPTED: i32 = 130;
+    ctrlc::set_handler(|| {
+        for path in unfinished().drain(..) {
+            // It may just have taken its place; then there is nothing to remove.
+            let _ = fs::remove_file(path);
+        }
+        #[allow(clippy::exit, reason = "the way out of a signal")]
+        std::process::exit(INTERRUPTED);
+    })
+    .context("could not prepare for an interrupt")
+}
+
 fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyhow::Result<()> {
     let placed = match existing {
         Existing::Replace => file.persist(path),
@@ -219,6 +243,7 @@ fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile
     let folder = folder_of(path);
     let file = tempfile::Builder::new().prefix(".emvo-").tempfile_in(folder);
     let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
+    unfinished().push(file.path().to_owned());
     file.write_all(bytes)
         .and_then(|()| file.as_file().sync_all())
         .with_context(|| format!("could not write `{}`", path.display()))?;

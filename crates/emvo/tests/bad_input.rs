@@ -30,7 +30,7 @@ fn spreadsheet() -> Vec<u8> {
 
 #[test]
 fn each_refusal_says_what_and_what_to_do() {
-    let rows: [(&str, &[&str], &str); 20] = [
+    let rows: [(&str, &[&str], &str); 21] = [
         ("unknown kind", &["survey", "notes.txt"], "is neither a calendar nor a table of events"),
         ("empty", &["survey", "empty.ics"], "`empty.ics` is empty"),
         ("no file", &["survey", "gone.ics"], "could not read `gone.ics`: No such file"),
@@ -48,6 +48,11 @@ fn each_refusal_says_what_and_what_to_do() {
             "itself",
             &["merge", "crew.ics", "-o", "crew.ics", "--overwrite"],
             "the output `crew.ics` is an input",
+        ),
+        (
+            "a folder",
+            &["merge", "crew.ics", "-o", "folder"],
+            "`folder` is a folder; merge makes one calendar",
         ),
         ("no folder", &["merge", "crew.ics", "-o", "no/out.ics"], "there is no folder `no` to write into"),
         (
@@ -132,6 +137,27 @@ fn broken_parts_of_a_good_file_are_set_aside_and_the_rest_is_done() {
     assert!(!case.read("out.ics").contains("lost words"));
     let again = case.emvo(&["merge", "crew.ics", "-o", "out2.ics", "--set-aside", "out.set-aside.ics"]);
     assert_eq!(again.status, 2, "an existing set-aside file needs --overwrite: {}", again.shown());
+}
+
+#[cfg(unix)]
+#[test]
+fn an_interrupt_ends_with_its_own_status_and_leaves_nothing() {
+    use std::io::Write as _;
+    use std::process::{Command, Stdio};
+
+    let case = Case::new();
+    // It waits for the rest of its input, and is interrupted there.
+    let mut child = Command::new(assert_cmd::cargo::cargo_bin!("emvo"))
+        .args(["merge", "-", "-o", "out.ics"])
+        .current_dir(case.path(""))
+        .stdin(Stdio::piped())
+        .spawn()
+        .unwrap();
+    child.stdin.as_mut().unwrap().write_all(calendar(EVENT).as_bytes()).unwrap();
+    std::thread::sleep(std::time::Duration::from_millis(1500));
+    assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
+    assert_eq!(child.wait().unwrap().code(), Some(130));
+    assert_eq!(case.names(), Vec::<String>::new());
 }
 
 #[test]

@@ -13,4 +13,4 @@ pub use derive::{derived_uid, derived_uid_of_parts};
 pub(crate) use same::Moment;
 pub use same::{Fingerprint, contradiction, same_dates};
 pub use text::normalised;
-pub use version::{Origin, Revision, are_versions};
+pub use version::{Origin, Revision, VersionKey};

@@ -4,7 +4,7 @@ use jiff::civil::DateTime;
 
 use super::derive::is_derived;
 use super::text::normalised;
-use crate::calendar::{Event, Series};
+use crate::calendar::{Event, EventTime, Series};
 
 /// How new a version is: by `SEQUENCE`, then `LAST-MODIFIED`, then `DTSTAMP`
 /// (RFC 5546 section 2.1.5). A missing stamp is older than any.
@@ -39,26 +39,57 @@ pub enum Origin {
     AmongMany,
 }
 
-/// Whether two series under one id are versions of one event.
-///
-/// Across inputs title or start must agree, or both where an input has several
-/// events under the id; inside one input both, or one of them with another
-/// revision number. A derived id is nobody's promise that two events are one:
-/// under it there are copies and duplicates, but no versions.
-pub fn are_versions(first: &Series<'_>, second: &Series<'_>, origin: Origin) -> bool {
-    if first.uid().is_some_and(is_derived) {
-        return false;
-    }
-    let (first, second) = (first.lead(), second.lead());
-    let title = |event: &Event<'_>| normalised(&event.title().unwrap_or_default()).into_owned();
-    let same_title = title(first) == title(second);
-    let same_start = first.start() == second.start();
-    match origin {
-        Origin::Apart => same_title || same_start,
-        Origin::AmongMany => same_title && same_start,
-        Origin::SameInput => {
-            (same_title && same_start)
-                || (first.sequence() != second.sequence() && (same_title || same_start))
+/// What tells whether two events under one id are versions of one. Taken once,
+/// since an id that a whole export shares makes many pairs.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct VersionKey {
+    title: String,
+    start: EventTime,
+    revision: Revision,
+    has_derived_id: bool,
+}
+
+impl VersionKey {
+    /// The key of a series.
+    pub fn of(series: &Series<'_>) -> Self {
+        let lead = series.lead();
+        Self {
+            title: normalised(&lead.title().unwrap_or_default()).into_owned(),
+            start: lead.start().clone(),
+            revision: Revision::of(lead),
+            has_derived_id: series.uid().is_some_and(is_derived),
         }
+    }
+
+    /// How new it is.
+    pub fn revision(&self) -> Revision {
+        self.revision
+    }
+
+    /// Whether two events under one id are versions of one.
+    ///
+    /// Across inputs title or start must agree, or both where an input has
+    /// several events under the id; inside one input both, or one of them with
+    /// another revision number. A derived id is nobody's promise that two events
+    /// are one: under it there are copies and duplicates, but no versions.
+    pub fn is_version_of(&self, other: &Self, origin: Origin) -> bool {
+        if self.has_derived_id {
+            return false;
+        }
+        let same_start = self.start == other.start;
+        let same_title = self.title == other.title;
+        match origin {
+            Origin::Apart => same_title || same_start,
+            Origin::AmongMany => same_title && same_start,
+            Origin::SameInput => {
+                (same_title && same_start)
+                    || (self.revision.sequence != other.revision.sequence && (same_title || same_start))
+            }
+        }
+    }
+
+    /// Whether they may be copies of one text at all.
+    pub fn may_be_copy_of(&self, other: &Self) -> bool {
+        self.start == other.start && self.revision == other.revision && self.title == other.title
     }
 }

@@ -5,12 +5,13 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{Origin, Revision, are_versions, derived_uid};
+use crate::identity::{Origin, VersionKey, derived_uid};
 
-/// An event that stays, and the inputs that have it just so.
-struct Winner {
+/// An event under an id that several have, and the inputs that have it just so.
+struct Candidate {
     at: usize,
-    sources: Vec<Option<usize>>,
+    key: VersionKey,
+    sources: Vec<usize>,
 }
 
 impl<'a> Merge<'a> {
@@ -113,26 +114,23 @@ impl<'a> Merge<'a> {
     /// The newest go first, and an older one is folded only into one that it is
     /// a version of itself: no chain of likenesses takes an event away.
     fn fold_versions(&mut self, members: &[usize], many: bool) -> Vec<usize> {
-        let mut newest_first = members.to_vec();
-        newest_first.sort_by_key(|at| Reverse(self.series(*at).map(|series| Revision::of(series.lead()))));
-        let mut winners: Vec<Winner> = Vec::new();
-        for at in newest_first {
-            let source = self.source_of(at);
-            match winners.iter().position(|winner| self.are_versions(winner, at, many)) {
-                None => winners.push(Winner { at, sources: vec![source] }),
+        let mut newest_first: Vec<Candidate> = members.iter().filter_map(|at| self.candidate(*at)).collect();
+        newest_first.sort_by_key(|candidate| Reverse(candidate.key.revision()));
+        let mut winners: Vec<Candidate> = Vec::new();
+        for candidate in newest_first {
+            match winners.iter().position(|winner| self.are_versions(winner, &candidate, many)) {
+                None => winners.push(candidate),
                 Some(place) => {
                     let winner = &mut winners[place];
-                    let is_copy = self.are_copies(winner.at, at);
-                    if is_copy {
-                        winner.sources.push(source);
-                    }
+                    let kind = if self.are_copies(winner, &candidate) {
+                        winner.sources.extend(candidate.sources);
+                        FoldKind::Copy
+                    } else {
+                        FoldKind::OlderVersion
+                    };
                     let into = winner.at;
-                    if let Some(folded) = self.kept[at].take() {
-                        self.fold(
-                            if is_copy { FoldKind::Copy } else { FoldKind::OlderVersion },
-                            &folded,
-                            into,
-                        );
+                    if let Some(folded) = self.kept[candidate.at].take() {
+                        self.fold(kind, &folded, into);
                     }
                 }
             }
@@ -142,47 +140,47 @@ impl<'a> Merge<'a> {
         winners
     }
 
-    fn are_copies(&self, one: usize, two: usize) -> bool {
-        self.series(one).zip(self.series(two)).is_some_and(|(one, two)| is_same(one, two))
+    fn candidate(&self, at: usize) -> Option<Candidate> {
+        let entry = self.kept[at].as_ref()?;
+        Some(Candidate { at, key: VersionKey::of(&entry.series), sources: vec![entry.source] })
     }
 
-    fn are_versions(&self, winner: &Winner, two: usize, many: bool) -> bool {
-        let one = winner.at;
-        let origin = if winner.sources.contains(&self.source_of(two)) {
+    fn are_copies(&self, one: &Candidate, two: &Candidate) -> bool {
+        one.key.may_be_copy_of(&two.key)
+            && self.series(one.at).zip(self.series(two.at)).is_some_and(|(one, two)| is_same(one, two))
+    }
+
+    fn are_versions(&self, winner: &Candidate, other: &Candidate, many: bool) -> bool {
+        let origin = if winner.sources.iter().any(|source| other.sources.contains(source)) {
             Origin::SameInput
         } else if many {
             Origin::AmongMany
         } else {
             Origin::Apart
         };
-        self.are_copies(one, two)
-            || self.series(one).zip(self.series(two)).is_some_and(|(one, two)| are_versions(one, two, origin))
+        winner.key.is_version_of(&other.key, origin) || self.are_copies(winner, other)
     }
 
     /// Settles an incoming event against the destination's under its id. False
     /// if it is an event of its own.
     fn clashes(&mut self, at: usize, own: &[usize], many: bool) -> bool {
-        let alike = own.iter().copied().find(|there| self.are_copies(*there, at));
+        let Some(incoming) = self.candidate(at) else { return true };
+        let own: Vec<Candidate> = own.iter().filter_map(|there| self.candidate(*there)).collect();
+        let alike = own.iter().find(|there| self.are_copies(there, &incoming));
         // Where the id stands for one event on both sides, it is that event,
         // however much of it was edited.
         let meant = || {
-            if many {
-                own.iter().copied().find(|there| {
-                    self.are_versions(&Winner { at: *there, sources: vec![self.destination] }, at, many)
-                })
-            } else {
-                own.first().copied()
-            }
+            if many { own.iter().find(|there| self.are_versions(there, &incoming, many)) } else { own.first() }
         };
         let Some(there) = alike.or_else(meant) else { return false };
-        let revision = |at: usize| self.series(at).map(|series| Revision::of(series.lead()));
         let (kind, is_replaced) = match self.options.clash {
             _ if alike.is_some() => (FoldKind::Copy, false),
             Clash::Existing => (FoldKind::Clash, false),
             Clash::Incoming => (FoldKind::Clash, true),
-            Clash::Newest => (FoldKind::OlderVersion, revision(at) > revision(there)),
+            Clash::Newest => (FoldKind::OlderVersion, incoming.key.revision() > there.key.revision()),
             Clash::Both => return false,
         };
+        let there = there.at;
         let Some(incoming) = self.kept[at].take() else { return true };
         let folded = if is_replaced { self.kept[there].replace(incoming) } else { Some(incoming) };
         if let Some(folded) = folded {

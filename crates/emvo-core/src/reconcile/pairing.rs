@@ -8,7 +8,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
 
 use super::record::{Record, Records};
 use super::{Counts, Difference, DifferenceKind, Ownership};
-use crate::identity::{Moment, Origin, Revision, are_versions, contradiction};
+use crate::identity::{Moment, Origin, VersionKey, contradiction};
 use crate::recurrence::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
@@ -180,7 +180,8 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         } else {
             Origin::Apart
         };
-        are_versions(older, newer, origin) && Revision::of(older.lead()) <= Revision::of(newer.lead())
+        let (older, newer) = (VersionKey::of(older), VersionKey::of(newer));
+        older.is_version_of(&newer, origin) && older.revision() <= newer.revision()
     }
 
     /// A result occurrence left over that says what a paired one says.

@@ -55,8 +55,8 @@ pub fn phrase(rule: &Rule) -> Option<String> {
     match (&rule.until, rule.count) {
         (None, None) => {}
         (None, Some(1)) => text.push_str(" once"),
-        (None, Some(count)) => text.push_str(&format!(" {count} times")),
-        (Some(EventTime::Date(date)), None) => text.push_str(&format!(" until {date}")),
+        (None, Some(count)) => text.extend([" ", &count.to_string(), " times"]),
+        (Some(EventTime::Date(date)), None) => text.extend([" until ", &date.to_string()]),
         (Some(_), _) => return None,
     }
     Some(text)

@@ -1,6 +1,6 @@
 //! `check`: what is wrong, why it matters, what would repair it.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 use std::path::PathBuf;
 
@@ -180,10 +180,12 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
     let (slug, headline) = described.map_or(("", ""), |known| (known.slug(), known.headline()));
     let events = counted(found.len(), "event", "events");
     let _ = writeln!(out, "{}  {events}: {headline}", styled(STRONG, format!("{rule} {slug}")));
+    let mut places: HashMap<(&str, &str), usize> = HashMap::new();
     let mut by_message: Vec<(&str, &str, Vec<&Found<'_>>)> = Vec::new();
     for one in found {
         let message = one.finding.message.as_str();
-        match by_message.iter_mut().find(|(path, known, _)| (*path, *known) == (one.path, message)) {
+        let place = *places.entry((one.path, message)).or_insert(by_message.len());
+        match by_message.get_mut(place) {
             Some((_, _, list)) => list.push(one),
             None => by_message.push((one.path, message, vec![one])),
         }

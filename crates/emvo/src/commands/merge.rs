@@ -93,6 +93,9 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let answer = args.answer.settle();
     let reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    if let Some(folder) = plan.folder() {
+        bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
+    }
     let mut inputs = args.input.inputs;
     let has_destination = args.into.is_some();
     if let Some(into) = args.into {

@@ -1,5 +1,6 @@
 //! `repair`: makes the safe repairs, and the risky ones that a person agreed to.
 
+use std::collections::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
@@ -167,10 +168,12 @@ impl Repairs {
         for refusal in &self.refused {
             out.push_str(&format_line(&styled(WARNING, "!"), refusal));
         }
+        let mut places: HashMap<(rules::RuleId, &str), usize> = HashMap::new();
         let mut counts: Vec<(rules::RuleId, &str, usize)> = Vec::new();
         for one in self.left.iter().filter(|one| one.finding.level > Level::Note || detail == Detail::All) {
             let message = one.finding.message.as_str();
-            match counts.iter_mut().find(|(rule, known, _)| (*rule, *known) == (one.finding.rule, message)) {
+            let place = *places.entry((one.finding.rule, message)).or_insert(counts.len());
+            match counts.get_mut(place) {
                 Some((_, _, count)) => *count += 1,
                 None => counts.push((one.finding.rule, message, 1)),
             }
