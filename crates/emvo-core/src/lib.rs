@@ -10,6 +10,7 @@
 //! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
 //! - [`select`], [`retime`]: which events are meant, and moving them in time
 //! - [`rules`]: faults, and their repairs
+//! - [`unroll`]: series → single events
 //! - [`survey`]: what is in a calendar
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
@@ -26,4 +27,5 @@ pub mod rules;
 pub mod select;
 pub mod survey;
 pub mod table;
+pub mod unroll;
 pub mod zone;

@@ -112,6 +112,39 @@ fn events_say_series_in_words() {
 }
 
 #[test]
+fn unrolled_series_have_every_date_as_an_event() {
+    let case = Case::with_demo_exports();
+    for output in ["flat.csv", "flat.ics"] {
+        let run = case.emvo(&["convert", CREW, "--unroll", "-o", output]);
+        assert_eq!(run.status, 0, "{}", run.shown());
+        assert!(
+            run.stdout.starts_with("14 events in; 467 written, 453 of them new. Nothing is lost."),
+            "{}",
+            run.stdout
+        );
+        let proof = case.json(&["reconcile", CREW, "--result", output, "--json"]);
+        assert_eq!(proof["verdict"], "complete", "{output}: {}", proof["differences"]);
+        assert_eq!(
+            (proof["balance"]["matched"].as_u64(), proof["balance"]["extra"].as_u64()),
+            (Some(467), Some(0))
+        );
+    }
+    assert!(case.read("flat.csv").lines().next().unwrap().ends_with(",series"));
+    let window = ["--from", "2026-10-01", "--until", "2026-10-31"];
+    let arguments = [&["convert", CREW, "--unroll", "-o", "october.csv", "--json"], &window[..]].concat();
+    let balance = case.json(&arguments)["balance"].clone();
+    let count = |key: &str| balance[key].as_u64().unwrap();
+    assert_eq!(count("read") + count("added"), count("written") + count("removed"));
+    assert_eq!(count("removed"), 3, "three briefings lie outside");
+    let refused = case.emvo(&[&["convert", CREW, "-o", "x.csv"], &window[..]].concat());
+    assert!(
+        refused.status == 2 && refused.stderr.contains("a window goes with --unroll"),
+        "{}",
+        refused.shown()
+    );
+}
+
+#[test]
 fn phrases_in_a_table_become_rules_and_come_back() {
     let table = "title,start,end,zone,repeat\nDrill,2026-09-04 10:00,11:00,Europe/Helsinki,every other week on Fri until 2026-12-31\n\
         Inspection,2028-02-29,,,every year on 29 Feb\nOdd,2026-09-04,,,now and then\n";

@@ -170,7 +170,11 @@ impl<'a> Merge<'a> {
         // Where the id stands for one event on both sides, it is that event,
         // however much of it was edited.
         let meant = || {
-            if many { own.iter().find(|there| self.are_versions(there, &incoming, many)) } else { own.first() }
+            if many {
+                own.iter().find(|there| self.are_versions(there, &incoming, many))
+            } else {
+                own.first()
+            }
         };
         let Some(there) = alike.or_else(meant) else { return false };
         let (kind, is_replaced) = match self.options.clash {

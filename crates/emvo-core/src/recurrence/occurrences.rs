@@ -2,6 +2,7 @@
 //! together.
 
 use std::collections::{BTreeMap, HashSet};
+use std::ops::Range;
 
 use jiff::civil::{Date, DateTime};
 
@@ -9,7 +10,7 @@ use super::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
 use super::expand::{Last, Starts};
 use super::rule::{Rule, RuleError};
 use crate::calendar::{Duration, Event, EventTime, Extent, Series, Status, ZoneName, ZoneRef};
-use crate::zone::ZoneBook;
+use crate::zone::{Zone, ZoneBook};
 
 /// No zone is farther from another than this, so a window that is wider by it
 /// misses nothing.
@@ -95,7 +96,7 @@ pub fn occurrences_of(
         let occurrence = Occurrence {
             part: Part::Override(index),
             start: event.start().clone(),
-            end: exact_end(event, event.start(), zones),
+            end: own_end(event, zones),
         };
         if touches(&occurrence, window, zones) {
             place(&mut found, event, occurrence);
@@ -123,11 +124,27 @@ struct Expansion<'e, 'a> {
     found: &'e mut Occurrences,
 }
 
+/// What all occurrences of a series share, looked up once.
+struct Placing<'s> {
+    status: Status,
+    start: &'s EventTime,
+    zone: Option<Zone>,
+    ends: Ends,
+    /// Starts that lie in the window whatever the zones.
+    surely_inside: Range<i64>,
+}
+
+impl Placing<'_> {
+    fn list<'f>(&self, found: &'f mut Occurrences) -> &'f mut Vec<Occurrence> {
+        if self.status == Status::Cancelled { &mut found.cancelled } else { &mut found.list }
+    }
+}
+
 impl Expansion<'_, '_> {
     fn run(mut self, replaced: &HashSet<i64>) {
         let start = self.master.start().clone();
         if !self.master.repeats() {
-            let end = exact_end(self.master, &start, self.zones);
+            let end = own_end(self.master, self.zones);
             let occurrence = Occurrence { part: Part::Master, start, end };
             if touches(&occurrence, self.window, self.zones) {
                 place(self.found, self.master, occurrence);
@@ -146,6 +163,13 @@ impl Expansion<'_, '_> {
                 Starts::new(rule, start.clock(), last_of(rule, &start, self.zones)).from(from).peekable()
             })
             .collect();
+        let how = Placing {
+            status: self.master.status(),
+            start: &start,
+            zone: self.zones.zone_of(start.zone()),
+            ends: Ends::of(self.master, self.zones),
+            surely_inside: from + length + 2 * ZONE_MARGIN..until - 2 * ZONE_MARGIN,
+        };
         let own = clock_seconds(start.clock());
         let mut dates = extra.keys().copied().chain(rules.is_empty().then_some(own)).collect::<Vec<_>>();
         dates.sort_unstable();
@@ -166,24 +190,25 @@ impl Expansion<'_, '_> {
                 continue;
             }
             last = moment;
-            if self.found.list.len() >= self.ceiling.0 {
+            if self.found.list.len() + self.found.cancelled.len() >= self.ceiling.0 {
                 self.found.met_ceiling = true;
                 break;
             }
-            self.push(moment, &start, extra.get(&moment).and_then(Option::as_ref));
+            self.push(moment, &how, extra.get(&moment).and_then(Option::as_ref));
         }
     }
 
-    fn push(&mut self, moment: i64, start: &EventTime, own_length: Option<&Duration>) {
+    fn push(&mut self, moment: i64, how: &Placing<'_>, own_length: Option<&Duration>) {
         let Some(clock) = clock_at(moment) else { return };
-        let start = start.at_clock(clock);
+        let start = how.start.at_clock(clock);
+        let zone = how.zone.as_ref();
         let end = match own_length {
-            Some(length) => end_after(&start, *length, self.zones),
-            None => exact_end(self.master, &start, self.zones),
+            Some(length) => end_after(&start, *length, zone),
+            None => how.ends.end(&start, zone),
         };
         let occurrence = Occurrence { part: Part::Master, start, end };
-        if touches(&occurrence, self.window, self.zones) {
-            place(self.found, self.master, occurrence);
+        if how.surely_inside.contains(&moment) || touches(&occurrence, self.window, self.zones) {
+            how.list(self.found).push(occurrence);
         }
     }
 
@@ -291,34 +316,57 @@ fn latest_clock_at(instant: i64, zone: &crate::zone::Behaviour) -> i64 {
     clock.max(first_pass)
 }
 
-/// When an occurrence that starts at `start` ends: a stated end keeps its exact
-/// distance, a length in days is nominal (RFC 5545 sections 3.8.2.2, 3.3.6).
-fn exact_end(event: &Event<'_>, start: &EventTime, zones: &ZoneBook) -> EventTime {
+/// When an event ends that stands for itself.
+fn own_end(event: &Event<'_>, zones: &ZoneBook) -> EventTime {
     match event.extent() {
-        Extent::Length(length) => end_after(start, *length, zones),
-        Extent::Unstated | Extent::End(_) if start == event.start() => event.end(),
-        Extent::Unstated => nominal_end(event, start),
-        Extent::End(end) => match (zones.instant(event.start()), zones.instant(end)) {
-            (Some(first), Some(last)) if !start.is_date() => {
-                end_after(start, Duration::from_seconds(last - first), zones)
-            }
-            _ => nominal_end(event, start),
-        },
+        Extent::Length(length) => {
+            end_after(event.start(), *length, zones.zone_of(event.start().zone()).as_ref())
+        }
+        Extent::Unstated | Extent::End(_) => event.end(),
     }
 }
 
-fn nominal_end(event: &Event<'_>, start: &EventTime) -> EventTime {
-    let length = clock_seconds(event.end().clock()) - clock_seconds(event.start().clock());
-    start.at_clock(clock_at(clock_seconds(start.clock()) + length).unwrap_or(DateTime::MAX))
+/// How the end of each occurrence follows from its start, worked out once a
+/// series: a stated end keeps its exact distance, a length in days is nominal
+/// (RFC 5545 sections 3.8.2.2, 3.3.6).
+enum Ends {
+    After(Duration),
+    /// Seconds on the clock: whole days, and times that nothing ties to the
+    /// world.
+    OnTheClock(i64),
+}
+
+impl Ends {
+    fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
+        let on_the_clock =
+            || Self::OnTheClock(clock_seconds(event.end().clock()) - clock_seconds(event.start().clock()));
+        match event.extent() {
+            Extent::Length(length) => Self::After(*length),
+            Extent::Unstated => on_the_clock(),
+            Extent::End(end) => match (zones.instant(event.start()), zones.instant(end)) {
+                (Some(first), Some(last)) => Self::After(Duration::from_seconds(last - first)),
+                _ => on_the_clock(),
+            },
+        }
+    }
+
+    fn end(&self, start: &EventTime, zone: Option<&Zone>) -> EventTime {
+        match self {
+            Self::After(length) => end_after(start, *length, zone),
+            Self::OnTheClock(seconds) => {
+                start.at_clock(clock_at(clock_seconds(start.clock()) + seconds).unwrap_or(DateTime::MAX))
+            }
+        }
+    }
 }
 
 /// `start` plus a length: days on the clock, seconds in real time. An end in the
 /// second pass of an hour that its zone repeats is told in UTC, since its clock
 /// time means the first pass.
-fn end_after(start: &EventTime, length: Duration, zones: &ZoneBook) -> EventTime {
+fn end_after(start: &EventTime, length: Duration, zone: Option<&Zone>) -> EventTime {
     let days = clock_seconds(start.clock()).saturating_add(length.days.saturating_mul(SECONDS_A_DAY));
     let at = |clock: i64| clock_at(clock).unwrap_or(DateTime::MAX);
-    let Some(zone) = zones.zone_of(start.zone()).filter(|_| length.seconds != 0 && !start.is_date()) else {
+    let Some(zone) = zone.filter(|_| length.seconds != 0 && !start.is_date()) else {
         return start.at_clock(at(days.saturating_add(length.seconds)));
     };
     let instant = zone.behaviour().instant_of(days).saturating_add(length.seconds);
@@ -484,6 +532,10 @@ mod tests {
             1000,
         );
         assert!(found.met_ceiling && found.list.len() == 1000);
+        let cancelled =
+            "BEGIN:VEVENT\nDTSTART:20260101T000000\nRRULE:FREQ=SECONDLY\nSTATUS:CANCELLED\nEND:VEVENT\n";
+        let found = occurrences(cancelled, always(), 1000);
+        assert!(found.met_ceiling && found.cancelled.len() == 1000);
         for rule in [
             "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30",
             "FREQ=SECONDLY;BYMONTH=2;BYMONTHDAY=30",

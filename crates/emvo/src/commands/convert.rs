@@ -2,14 +2,16 @@
 
 use std::path::Path;
 
-use anyhow::Context;
+use anyhow::{Context, bail};
 use emvo_core::content::Property;
 use emvo_core::merge::{Duplicates, MergeInput, MergeOptions, merge};
+use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::table::CannotCarry;
+use emvo_core::unroll::{Unrolled, unroll};
 use emvo_core::zone::ZoneBook;
 use serde::Serialize;
 
-use crate::args::{AnswerArgs, InputArgs, OutputArgs};
+use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::commands::per_input::{Changed, changes_of, write_outputs};
 use crate::commands::written;
 use crate::gather::gather;
@@ -18,7 +20,7 @@ use crate::outcome::Outcome;
 use crate::output::Kind;
 use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Loaded, Source};
-use crate::terminal::{WARNING, counted, sanitized, styled};
+use crate::terminal::{WARNING, counted, grouped, sanitized, styled};
 
 /// Calendars into tables, and tables into calendars
 #[derive(Debug, clap::Args)]
@@ -30,6 +32,11 @@ pub(crate) struct ConvertArgs {
     /// What to write, where the output's extension does not say
     #[arg(long, value_enum, value_name = "FORMAT")]
     to: Option<FormatArg>,
+    /// Series become single events, one for each date in the window
+    #[arg(long)]
+    unroll: bool,
+    #[command(flatten)]
+    window: WindowArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -56,16 +63,30 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     let reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
+    let choice = args.window.settle()?;
+    if choice.is_asked_for() && !args.unroll {
+        bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
+    }
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
-    let converted: Vec<Vec<Changed<'_>>> = sources
-        .iter()
-        .map(|source| source.loaded.iter().map(|loaded| converted(source, loaded, kind, &reading)).collect())
-        .collect();
-    let outputs = write_outputs(&sources, &converted, &plan, kind)?;
-    let all_changes = changes_of(&converted);
+    let window = choice.over(&sources).filter(|_| args.unroll);
+    let mut kept_as_series = Vec::new();
+    let mut converted_all: Vec<Vec<Changed<'_>>> = Vec::new();
+    for source in &sources {
+        let mut of_source = Vec::new();
+        for loaded in &source.loaded {
+            let mut changed = converted(source, loaded, kind, &reading);
+            if let Some(window) = window {
+                unroll_all(&mut changed, source, window, choice.ceiling, &mut kept_as_series);
+            }
+            of_source.push(changed);
+        }
+        converted_all.push(of_source);
+    }
+    let outputs = write_outputs(&sources, &converted_all, &plan, kind)?;
+    let all_changes = changes_of(&converted_all);
     match answer {
         Answer::Json => {
             let body = ConvertJson {
@@ -88,11 +109,16 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             text.push_str(&unclaimed_lines(&sources));
             text.push_str(&written::output_lines(&outputs.paths, &plan));
             written::print(&text, &plan);
+            for line in &kept_as_series {
+                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(line));
+            }
             warn_of_what_is_left_out(&outputs.cannot_carry);
             warn_of_several_calendars(outputs.calendars_in_one_file);
         }
     }
-    Ok(Outcome::needs_a_look_if(outputs.balance.set_aside + outputs.fragments > 0))
+    Ok(Outcome::needs_a_look_if(
+        outputs.balance.set_aside + outputs.fragments > 0 || !kept_as_series.is_empty(),
+    ))
 }
 
 /// A calendar as it will be written. What becomes a calendar file goes through
@@ -100,7 +126,14 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
 fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
     let mut calendar = loaded.calendar.clone();
     if kind == Kind::Csv {
-        return Changed { calendar, zones: loaded.zones.clone(), changes: Vec::new(), added: 0, folded: 0 };
+        return Changed {
+            calendar,
+            zones: loaded.zones.clone(),
+            changes: Vec::new(),
+            added: 0,
+            folded: 0,
+            removed: 0,
+        };
     }
     if !calendar.states_name() {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", &calendar.name()));
@@ -115,6 +148,35 @@ fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: 
         changes: merged.changes,
         added: 0,
         folded: merged.balance.folded,
+        removed: 0,
+    }
+}
+
+/// Takes the series of a calendar apart. What stays a series is listed.
+fn unroll_all(
+    changed: &mut Changed<'_>,
+    source: &Source<'_>,
+    window: Window,
+    ceiling: Ceiling,
+    kept: &mut Vec<String>,
+) {
+    for series in std::mem::take(&mut changed.calendar.series) {
+        let reason = match unroll(&series, &changed.zones, window, ceiling) {
+            Unrolled::Events(events) => {
+                changed.added += events.len().saturating_sub(1);
+                changed.calendar.series.extend(events);
+                continue;
+            }
+            Unrolled::Outside => {
+                changed.removed += 1;
+                continue;
+            }
+            Unrolled::TooMany => format!("more than {} dates", grouped(ceiling.0)),
+            Unrolled::Unreadable(error) => error.to_string(),
+        };
+        let title = series.lead().title().unwrap_or_default();
+        kept.push(format!("{}: `{title}` stays a series: {reason}", source.path));
+        changed.calendar.series.push(series);
     }
 }
 

@@ -28,7 +28,7 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 8] = [
+const WALK: [Step; 9] = [
     Step {
         why: "Norrsund Line takes over Skarvik Båtar. Nine exports, from two systems. What is in them?",
         command: "survey exports",
@@ -55,6 +55,11 @@ const WALK: [Step; 8] = [
     Step {
         why: "The harbour office wants a spreadsheet.",
         command: "convert norrsund-line.ics -o norrsund-line.csv --overwrite",
+        status: 0,
+    },
+    Step {
+        why: "The crews want their drills on a list.",
+        command: "dates norrsund-line.ics --category drill --until 2026-12-31 --express-in Europe/Helsinki",
         status: 0,
     },
     Step {

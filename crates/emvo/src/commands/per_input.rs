@@ -24,6 +24,8 @@ pub(crate) struct Changed<'a> {
     pub(crate) added: usize,
     /// Events that became part of another of the same calendar.
     pub(crate) folded: usize,
+    /// Events that were left out because they were asked to be.
+    pub(crate) removed: usize,
 }
 
 /// What was written, and what became of the events.
@@ -53,6 +55,7 @@ pub(crate) fn write_outputs(
         read: sources.iter().map(Source::events_read).sum(),
         set_aside: sources.iter().map(set_aside_in).sum(),
         added: changed.iter().flatten().map(|one| one.added).sum(),
+        removed: changed.iter().flatten().map(|one| one.removed).sum(),
         folded: changed.iter().flatten().map(|one| one.folded).sum(),
         ..Balance::default()
     };

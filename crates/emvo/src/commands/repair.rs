@@ -156,6 +156,7 @@ impl Repairs {
             changes: repaired.changes,
             added: repaired.added,
             folded: 0,
+            removed: 0,
         }
     }
 

@@ -194,6 +194,7 @@ impl Retiming<'_> {
             changes: Vec::new(),
             added: 0,
             folded: 0,
+            removed: 0,
         };
         let series = std::mem::take(&mut calendar.series);
         for (at, one) in series.into_iter().enumerate() {

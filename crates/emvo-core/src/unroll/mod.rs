@@ -1,0 +1,194 @@
+//! Series → single events, one for each date.
+//!
+//! For destinations that know no series. Exceptions and overrides are honoured;
+//! each event gets an id derived from its series and its date, and says which
+//! series it came from.
+
+use crate::calendar::{Event, EventTime, Extent, Series};
+use crate::content::{Component, Property};
+use crate::identity::derived_uid_of_parts;
+use crate::recurrence::{Ceiling, Occurrence, Part, RuleError, Window, occurrences_of};
+use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
+use crate::zone::ZoneBook;
+
+/// The header of the column, and the carried cell, that names the series.
+const SERIES_HEADER: &str = "series";
+
+/// What a series becomes.
+#[derive(Debug)]
+pub enum Unrolled<'a> {
+    /// A single event for each of its dates in the window.
+    Events(Vec<Series<'a>>),
+    /// It has no date in the window.
+    Outside,
+    /// It has more dates than the ceiling allows, and stays a series.
+    TooMany,
+    /// A rule of it cannot be read, and it stays a series.
+    Unreadable(RuleError),
+}
+
+/// Takes a series apart into its dates in a window. A single event stays itself
+/// if it lies in the window.
+pub fn unroll<'a>(series: &Series<'a>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Unrolled<'a> {
+    let found = occurrences_of(series, zones, window, ceiling);
+    if let Some(error) = found.unreadable.into_iter().next() {
+        return Unrolled::Unreadable(error);
+    }
+    if found.met_ceiling {
+        return Unrolled::TooMany;
+    }
+    if !series.repeats() {
+        let is_inside = !(found.list.is_empty() && found.cancelled.is_empty());
+        return if is_inside { Unrolled::Events(vec![series.clone()]) } else { Unrolled::Outside };
+    }
+    if found.list.is_empty() {
+        return Unrolled::Outside;
+    }
+    let events = found.list.iter().filter_map(|occurrence| single(series, occurrence));
+    Unrolled::Events(events.collect())
+}
+
+/// One date of a series as an event of its own.
+fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>> {
+    let event: &Event<'a> = match occurrence.part {
+        Part::Master => series.master()?,
+        Part::Override(index) => series.overrides().get(index)?,
+    };
+    // What names the date for ever is the date that the series has it on.
+    let slot: &EventTime = event.replaces().unwrap_or(&occurrence.start);
+    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let uid = derived_uid_of_parts(&["date", &own, &slot.to_string()], 0);
+    let mut component: Component<'a> = event.component().clone();
+    for name in ["RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"] {
+        component.remove(name);
+    }
+    component.set(Property::text_of("UID", uid.as_str()));
+    if !own.is_empty() {
+        let value = crate::content::escape_text(&own).into_owned();
+        component.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, SERIES_HEADER)], &value));
+    }
+    let mut single = Event::read(component, event.rank()).ok()?;
+    single.set_start(occurrence.start.clone());
+    // A stated length says the same on every date.
+    if let Extent::End(_) = single.extent() {
+        single.set_extent(Extent::End(occurrence.end.clone()));
+    }
+    Some(Series::of(single))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::{Calendar, read};
+    use crate::content::parse;
+    use crate::zone::ZoneChoices;
+    use proptest::prelude::*;
+
+    fn calendar(lines: &str) -> Calendar<'static> {
+        let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
+        read(parse(&text).roots.remove(0).into_owned(), "test")
+    }
+
+    fn window() -> Window {
+        Window { from: "2026-01-01".parse().unwrap(), until: "2027-12-31".parse().unwrap() }
+    }
+
+    /// Start, end and title of every date.
+    fn dates(series: &[Series<'_>], zones: &ZoneBook) -> Vec<(String, String, String)> {
+        let mut dates: Vec<_> = series
+            .iter()
+            .flat_map(|series| {
+                let found = occurrences_of(series, zones, window(), Ceiling::default());
+                found.list.into_iter().map(|one| {
+                    let event = match one.part {
+                        Part::Master => series.lead(),
+                        Part::Override(index) => &series.overrides()[index],
+                    };
+                    (
+                        one.start.to_string(),
+                        one.end.to_string(),
+                        event.title().unwrap_or_default().into_owned(),
+                    )
+                })
+            })
+            .collect();
+        dates.sort();
+        dates
+    }
+
+    const ROSTER: &str = "BEGIN:VEVENT\nUID:r\nSUMMARY:Watch\nDTSTART;TZID=Europe/Helsinki:20260302T080000\n\
+        DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=6\nEXDATE;TZID=Europe/Helsinki:20260309T080000\n\
+        BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT1H\nEND:VALARM\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:r\nSUMMARY:Watch (swapped)\nRECURRENCE-ID;TZID=Europe/Helsinki:20260316T080000\n\
+        DTSTART;TZID=Europe/Helsinki:20260317T120000\nDURATION:PT2H\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:r\nRECURRENCE-ID;TZID=Europe/Helsinki:20260323T080000\nDTSTART;TZID=Europe/Helsinki:20260323T080000\n\
+        STATUS:CANCELLED\nEND:VEVENT\n";
+
+    fn unrolled(calendar: &Calendar<'static>, zones: &ZoneBook) -> Vec<Series<'static>> {
+        match unroll(&calendar.series[0], zones, window(), Ceiling::default()) {
+            Unrolled::Events(events) => events,
+            other => panic!("{other:?}"),
+        }
+    }
+
+    #[test]
+    fn each_date_becomes_an_event_that_knows_its_series() {
+        let calendar = calendar(ROSTER);
+        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let events = unrolled(&calendar, &zones);
+        assert_eq!(dates(&events, &zones), dates(&calendar.series, &zones));
+        let shown: Vec<_> = events.iter().map(|event| event.lead().span()).collect();
+        assert_eq!(
+            shown,
+            [
+                "2026-03-02 08:00–16:00 Europe/Helsinki",
+                "2026-03-17 12:00–14:00 Europe/Helsinki",
+                "2026-03-30 08:00–16:00 Europe/Helsinki",
+                "2026-04-06 08:00–16:00 Europe/Helsinki",
+            ]
+        );
+        let uids: std::collections::BTreeSet<_> = events.iter().map(|event| event.uid().cloned()).collect();
+        assert_eq!(uids.len(), 4);
+        for event in &events {
+            assert!(!event.repeats());
+            assert_eq!(event.lead().component().text(COLUMN_PROPERTY).as_deref(), Some("r"));
+        }
+        assert_eq!(events[0].lead().alarms().count(), 1);
+        assert_eq!(unrolled(&calendar, &zones)[0].uid(), events[0].uid(), "the same on every run");
+    }
+
+    #[test]
+    fn what_cannot_be_unrolled_says_why() {
+        let zones = ZoneBook::default();
+        let of = |rule: &str, ceiling| {
+            let calendar =
+                calendar(&format!("BEGIN:VEVENT\nUID:1\nDTSTART:20260101T080000Z\n{rule}END:VEVENT\n"));
+            unroll(&calendar.series[0], &zones, window(), Ceiling(ceiling))
+        };
+        assert!(matches!(of("RRULE:FREQ=SECONDLY\n", 100), Unrolled::TooMany));
+        assert!(matches!(of("RRULE:FREQ=NEVER\n", 100), Unrolled::Unreadable(_)));
+        assert!(matches!(
+            of("RRULE:FREQ=DAILY;COUNT=2\nEXDATE:20260101T080000Z,20260102T080000Z\n", 100),
+            Unrolled::Outside
+        ));
+        let outside = calendar("BEGIN:VEVENT\nUID:1\nDTSTART:20250101T080000Z\nEND:VEVENT\n");
+        assert!(matches!(unroll(&outside.series[0], &zones, window(), Ceiling(9)), Unrolled::Outside));
+    }
+
+    proptest! {
+        #[test]
+        fn unrolled_is_expanded(
+            rule in prop::sample::select(vec![
+                "FREQ=DAILY;INTERVAL=9", "FREQ=WEEKLY;BYDAY=MO,FR", "FREQ=MONTHLY;BYDAY=-1FR", "FREQ=MONTHLY;BYMONTHDAY=31",
+                "FREQ=YEARLY", "FREQ=WEEKLY;INTERVAL=3;COUNT=20", "FREQ=DAILY;UNTIL=20260601T000000Z",
+            ]),
+            day in 1..28_u32, hour in 0..24_u32, extent in prop::sample::select(vec!["", "DURATION:PT7H\n", "DURATION:P1D\n"]),
+        ) {
+            let calendar = calendar(&format!(
+                "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:202602{day:02}T{hour:02}0000\n{extent}RRULE:{rule}\nEND:VEVENT\n"
+            ));
+            let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+            prop_assert_eq!(dates(&unrolled(&calendar, &zones), &zones), dates(&calendar.series, &zones));
+        }
+    }
+}
