@@ -1,0 +1,112 @@
+use super::*;
+use crate::recurrence::{Last, Starts};
+use proptest::prelude::*;
+
+fn rule(text: &str) -> Rule {
+    Rule::parse(text).unwrap()
+}
+
+#[test]
+fn phrases_say_what_rules_mean_and_read_back() {
+    for (text, words) in [
+        ("FREQ=DAILY", "every day"),
+        ("FREQ=DAILY;INTERVAL=3;COUNT=10", "every 3 days 10 times"),
+        ("FREQ=WEEKLY;INTERVAL=3;BYDAY=TU,TH", "every 3 weeks on Tue, Thu"),
+        ("FREQ=MONTHLY;BYMONTHDAY=15", "every month on day 15"),
+        ("FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=4", "every month on days 1, 15 4 times"),
+        ("FREQ=MONTHLY;BYDAY=2TU", "every month on the 2nd Tue"),
+        ("FREQ=MONTHLY;BYDAY=-1FR,1MO", "every month on the last Fri, 1st Mon"),
+        ("FREQ=MONTHLY;BYMONTHDAY=-1", "every month on the last day"),
+        ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "every year on 29 Feb"),
+        ("FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU", "every year on the last Sun of Mar"),
+        ("FREQ=WEEKLY;UNTIL=20270630", "every week until 2027-06-30"),
+    ] {
+        assert_eq!(phrase(&rule(text)).as_deref(), Some(words), "{text}");
+        assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
+    }
+}
+
+#[test]
+fn phrases_read_as_people_write_them() {
+    for (words, text) in [
+        ("Every other week on Monday and Wednesday", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,WE"),
+        ("every month on the first mon and the third mon", "FREQ=MONTHLY;BYDAY=1MO,3MO"),
+        ("every year on 1 September until 2031-12-31", "FREQ=YEARLY;BYMONTH=9;BYMONTHDAY=1;UNTIL=20311231"),
+        ("EVERY DAY 5 TIMES", "FREQ=DAILY;COUNT=5"),
+    ] {
+        assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
+    }
+    for (words, at) in [
+        ("sometimes", "sometimes"),
+        ("every", "the end"),
+        ("every 2 fortnights", "fortnights"),
+        ("every week on the moon", "the"),
+        ("every month on day 32", "32"),
+        ("every day until soon", "soon"),
+        ("every day 0 times", "0"),
+    ] {
+        assert_eq!(parse_phrase(words).unwrap_err().at, at, "{words}");
+    }
+}
+
+#[test]
+fn what_has_no_words_is_not_put_into_words() {
+    for text in [
+        "FREQ=HOURLY",
+        "FREQ=DAILY;BYDAY=MO",
+        "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,SU;WKST=SU",
+        "FREQ=MONTHLY;BYDAY=MO,TU;BYSETPOS=1",
+        "FREQ=MONTHLY;BYMONTHDAY=-2",
+        "FREQ=YEARLY;BYDAY=20MO",
+        "FREQ=WEEKLY;UNTIL=20270630T080000Z",
+    ] {
+        assert_eq!(phrase(&rule(text)), None, "{text}");
+    }
+}
+
+fn any_rule() -> impl Strategy<Value = Rule> {
+    let frequency = prop::sample::select(vec![
+        Frequency::Daily,
+        Frequency::Weekly,
+        Frequency::Monthly,
+        Frequency::Yearly,
+    ]);
+    let days = prop::collection::vec((prop::option::of(-1..5_i8), 0..7_i64), 0..3);
+    (
+        frequency,
+        1..4_u32,
+        days,
+        prop::collection::vec(-2..31_i16, 0..3),
+        prop::option::of(1..13_i16),
+        prop::option::of(1..40_u32),
+        0..2_i64,
+    )
+        .prop_map(|(frequency, interval, days, month_days, month, count, week_start)| {
+            let mut rule = Rule { interval, count, ..Rule::bare(frequency) };
+            rule.by_day = days
+                .into_iter()
+                .map(|(ordinal, day)| ByDay {
+                    ordinal: ordinal.filter(|number| *number != 0 && frequency >= Frequency::Monthly),
+                    weekday: Weekday::after_monday(day),
+                })
+                .collect();
+            rule.by_month_day = if frequency == Frequency::Weekly { Vec::new() } else { month_days };
+            rule.by_month_day.retain(|day| *day != 0);
+            rule.by_month = month.into_iter().collect();
+            rule.week_start = if week_start == 0 { Weekday::Monday } else { Weekday::Sunday };
+            rule
+        })
+        .prop_filter_map("a rule that reads", |rule| Rule::parse(&rule.to_string()).ok())
+}
+
+proptest! {
+    #[test]
+    fn a_phrase_has_the_dates_of_its_rule(rule in any_rule()) {
+        if let Some(words) = phrase(&rule) {
+            let back = parse_phrase(&words).unwrap();
+            let start = jiff::civil::date(2026, 1, 31).at(8, 0, 0, 0);
+            let dates = |rule: &Rule| Starts::new(rule, start, Last::Open).take(150).collect::<Vec<_>>();
+            prop_assert_eq!(dates(&rule), dates(&back), "{}", words);
+        }
+    }
+}
