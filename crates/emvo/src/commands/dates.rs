@@ -1,7 +1,7 @@
 //! `dates`: the occurrences in a window as a list one would hand out.
 
+use std::cmp::Ordering;
 use std::fmt::Write as _;
-use std::path::PathBuf;
 
 use anyhow::{Context as _, bail};
 use emvo_core::calendar::{Event, EventTime, ZoneRef};
@@ -11,10 +11,10 @@ use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
+use crate::commands::listing::{Line, ListArgs, ListFile, SortArg};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
-use crate::output::{Existing, write_file};
 use crate::settle::{Answer, WindowChoice, zone_named};
 use crate::source::{self, Source};
 use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, grouped, sanitized, styled};
@@ -43,12 +43,8 @@ pub(crate) struct DatesArgs {
     /// List cancelled dates, too
     #[arg(long)]
     cancelled: bool,
-    /// Write a table
-    #[arg(long, short, value_name = "LIST.csv")]
-    output: Option<PathBuf>,
-    /// Replace an existing file
-    #[arg(long)]
-    overwrite: bool,
+    #[command(flatten)]
+    file: ListArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -95,17 +91,6 @@ impl FieldArg {
     }
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
-enum SortArg {
-    /// By start, then title
-    #[default]
-    Start,
-    /// By title, then start, one heading a title
-    Title,
-    /// By category, then start, one heading a category
-    Category,
-}
-
 /// One date of the list.
 #[derive(Clone, Debug, Serialize)]
 struct Row {
@@ -141,10 +126,8 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     let choice = args.window.settle()?;
     let zone = args.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
     let reading = args.input.reading.settle()?;
-    if let Some(path) = args.output.as_ref().filter(|path| path.exists() && !args.overwrite) {
-        bail!("`{}` exists already; --overwrite replaces it", path.display());
-    }
-    let files = gather(&args.input.inputs, args.output.as_deref())?;
+    let file = args.file.settle()?;
+    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()))?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
@@ -152,19 +135,19 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     if !args.cancelled {
         list.rows.retain(|row| !row.cancelled);
     }
-    sort(&mut list.rows, args.sort);
+    args.sort.sort(&mut list.rows);
     let fields = if args.fields.is_empty() { FieldArg::ALL.to_vec() } else { args.fields };
-    if let Some(path) = &args.output {
-        let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
-        write_file(path, &table(&list.rows, &fields)?, existing)?;
+    if let Some(file) = &file {
+        let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
+        file.write(&headers, &list.rows, &fields)?;
     }
     let is_empty = list.rows.is_empty();
     match answer {
         Answer::Json => json::print("dates", &json_of(&list, window)).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(_) if is_empty => anstream::print!("{}", nothing(&sources, &chosen, window, &choice)),
-        Answer::Text(_) => match &args.output {
-            Some(path) => anstream::println!(
+        Answer::Text(_) => match &file {
+            Some(ListFile { path, .. }) => anstream::println!(
                 "{}, from {} through {}\nwrote {}",
                 styled(STRONG, counted(list.rows.len(), "date", "dates")),
                 window.from,
@@ -298,6 +281,27 @@ impl Row {
     }
 }
 
+impl Line for Row {
+    type Column = FieldArg;
+
+    fn title(&self) -> &str {
+        &self.title
+    }
+
+    fn category(&self) -> &str {
+        &self.category
+    }
+
+    fn by_start(&self, other: &Self) -> Ordering {
+        let by_title = || self.title.cmp(&other.title);
+        self.order.cmp(&other.order).then_with(by_title).then_with(|| self.uid.cmp(&other.uid))
+    }
+
+    fn cells(&self, columns: &[FieldArg]) -> Vec<String> {
+        columns.iter().map(|column| self.cell(*column)).collect()
+    }
+}
+
 fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneBook) -> EventTime {
     match zone {
         Some(zone) if *time.zone() != ZoneRef::Floating => {
@@ -320,28 +324,6 @@ fn on_house_clock(time: &EventTime, zones: &ZoneBook) -> i64 {
         .to_zoned(jiff::tz::TimeZone::UTC)
         .map_or(i64::MAX, |zoned| zoned.timestamp().as_second());
     zones.floating_zone().map_or(seconds, |zone| zone.behaviour().instant_of(seconds))
-}
-
-fn sort(rows: &mut [Row], sort: SortArg) {
-    let by_start = |one: &Row, two: &Row| {
-        one.order.cmp(&two.order).then_with(|| one.title.cmp(&two.title)).then_with(|| one.uid.cmp(&two.uid))
-    };
-    rows.sort_by(|one, two| match sort {
-        SortArg::Start => by_start(one, two),
-        SortArg::Title => one.title.cmp(&two.title).then_with(|| by_start(one, two)),
-        SortArg::Category => one.category.cmp(&two.category).then_with(|| by_start(one, two)),
-    });
-}
-
-/// The list as a table in the default columns, or those asked for.
-fn table(rows: &[Row], fields: &[FieldArg]) -> anyhow::Result<Vec<u8>> {
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    writer.write_record(fields.iter().map(|field| field.name()))?;
-    for row in rows {
-        let cells = fields.iter().map(|field| emvo_core::table::guarded(&row.cell(*field)).into_owned());
-        writer.write_record(cells)?;
-    }
-    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
 }
 
 /// The list for people: one line a date, the day named once.
@@ -442,7 +424,7 @@ fn plain(rows: &[&Row], fields: &[FieldArg]) -> Grid {
 fn nothing(sources: &[Source<'_>], chosen: &Chosen, window: Window, choice: &WindowChoice) -> String {
     let wide = Window { from: jiff::civil::Date::MIN, until: jiff::civil::Date::constant(2200, 12, 31) };
     let mut rows = list(sources, chosen, wide, Ceiling(choice.ceiling.0.min(10_000)), None).rows;
-    sort(&mut rows, SortArg::Start);
+    SortArg::Start.sort(&mut rows);
     let from = window.from.to_string();
     let before = rows.iter().rev().find(|row| row.start < from);
     let after = rows.iter().find(|row| row.start > from);

@@ -1,9 +1,9 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
+use std::cmp::Ordering;
 use std::fmt::Write as _;
-use std::path::PathBuf;
 
-use anyhow::{Context as _, bail};
+use anyhow::Context as _;
 use emvo_core::calendar::{Event, Series, Status};
 use emvo_core::recurrence::{Window, occurrences_of, rule_in_words};
 use emvo_core::rules::CheckOptions;
@@ -12,10 +12,10 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
 use crate::commands::check::series_with;
+use crate::commands::listing::{Line, ListArgs, ListFile, SortArg};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
-use crate::output::{Existing, write_file};
 use crate::settle::{Answer, Reading};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, sanitized, styled};
@@ -35,12 +35,8 @@ pub(crate) struct EventsArgs {
     /// In which order
     #[arg(long, value_enum, value_name = "FIELD", default_value_t)]
     sort: SortArg,
-    /// Write a table
-    #[arg(long, short, value_name = "LIST.csv")]
-    output: Option<PathBuf>,
-    /// Replace an existing file
-    #[arg(long)]
-    overwrite: bool,
+    #[command(flatten)]
+    file: ListArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -82,17 +78,6 @@ impl FieldArg {
     }
 }
 
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
-enum SortArg {
-    /// By start, then title
-    #[default]
-    Start,
-    /// By title, then start
-    Title,
-    /// By category, then start
-    Category,
-}
-
 /// One line.
 #[derive(Clone, Debug, Serialize)]
 struct Row {
@@ -123,20 +108,18 @@ pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
     let reading = args.input.reading.settle()?;
-    if let Some(path) = args.output.as_ref().filter(|path| path.exists() && !args.overwrite) {
-        bail!("`{}` exists already; --overwrite replaces it", path.display());
-    }
-    let files = gather(&args.input.inputs, args.output.as_deref())?;
+    let file = args.file.settle()?;
+    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()))?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     let picked = picked(&sources, &chosen, &reading);
     let mut rows: Vec<Row> = picked.iter().map(Row::of).collect();
-    sort(&mut rows, args.sort);
+    args.sort.sort(&mut rows);
     let fields = if args.fields.is_empty() { USUAL.to_vec() } else { args.fields };
-    if let Some(path) = &args.output {
-        let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
-        write_file(path, &table(&rows, &fields)?, existing)?;
+    if let Some(file) = &file {
+        let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
+        file.write(&headers, &rows, &fields)?;
     }
     match answer {
         Answer::Json => json::print("events", &EventsJson { events: &rows }).context("could not print")?,
@@ -149,7 +132,7 @@ pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
                 anstream::print!("{}", everything(one, window.over(&sources), window.ceiling));
             }
         }
-        Answer::Text(_) => anstream::print!("{}", text(&rows, &fields, args.output.as_ref())),
+        Answer::Text(_) => anstream::print!("{}", text(&rows, &fields, file.as_ref())),
     }
     Ok(Outcome::needs_a_look_if(rows.is_empty()))
 }
@@ -217,6 +200,26 @@ impl Row {
     }
 }
 
+impl Line for Row {
+    type Column = FieldArg;
+
+    fn title(&self) -> &str {
+        &self.title
+    }
+
+    fn category(&self) -> &str {
+        &self.category
+    }
+
+    fn by_start(&self, other: &Self) -> Ordering {
+        self.order.cmp(&other.order)
+    }
+
+    fn cells(&self, columns: &[FieldArg]) -> Vec<String> {
+        columns.iter().map(|column| self.cell(*column)).collect()
+    }
+}
+
 fn status_of(event: &Event<'_>) -> &'static str {
     match event.status() {
         Status::Confirmed => "",
@@ -241,28 +244,9 @@ fn repeat_in_words(picked: &Picked<'_, '_>) -> String {
     parts.join(", ")
 }
 
-fn sort(rows: &mut [Row], sort: SortArg) {
-    rows.sort_by(|one, two| match sort {
-        SortArg::Start => one.order.cmp(&two.order),
-        SortArg::Title => one.title.cmp(&two.title).then_with(|| one.order.cmp(&two.order)),
-        SortArg::Category => one.category.cmp(&two.category).then_with(|| one.order.cmp(&two.order)),
-    });
-}
-
-fn table(rows: &[Row], fields: &[FieldArg]) -> anyhow::Result<Vec<u8>> {
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    writer.write_record(fields.iter().map(|field| field.name()))?;
-    for row in rows {
-        writer.write_record(
-            fields.iter().map(|field| emvo_core::table::guarded(&row.cell(*field)).into_owned()),
-        )?;
-    }
-    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
-}
-
-fn text(rows: &[Row], fields: &[FieldArg], output: Option<&PathBuf>) -> String {
+fn text(rows: &[Row], fields: &[FieldArg], output: Option<&ListFile>) -> String {
     let count = styled(STRONG, counted(rows.len(), "event", "events"));
-    if let Some(path) = output {
+    if let Some(ListFile { path, .. }) = output {
         return format!("{count}\nwrote {}\n", sanitized(&path.display().to_string()));
     }
     let columns: Vec<Column> = fields.iter().map(|field| Column::Text(heading(*field))).collect();

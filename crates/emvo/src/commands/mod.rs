@@ -5,6 +5,7 @@ pub(crate) mod convert;
 pub(crate) mod dates;
 pub(crate) mod demo;
 pub(crate) mod events;
+mod listing;
 pub(crate) mod merge;
 mod per_input;
 pub(crate) mod reconcile;
