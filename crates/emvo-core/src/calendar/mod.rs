@@ -43,6 +43,13 @@ pub struct Calendar<'a> {
     pub fallback_name: String,
 }
 
+/// Whether a property is a system's own spelling of a calendar's colour; they
+/// are known by the end of their name.
+pub(crate) fn is_vendor_color(property: &Property<'_>) -> bool {
+    let name = property.name().to_ascii_uppercase();
+    name.starts_with("X-") && name.ends_with("-CALENDAR-COLOR")
+}
+
 /// Something with its place in the order of its calendar.
 #[derive(Clone, Debug)]
 pub struct Placed<T> {
@@ -91,7 +98,7 @@ impl<'a> Calendar<'a> {
     /// The colour (RFC 7986 `COLOR`, or a vendor's spelling of it).
     pub fn color(&self) -> Option<String> {
         self.property("COLOR")
-            .or_else(|| self.property("X-APPLE-CALENDAR-COLOR"))
+            .or_else(|| self.properties.iter().find(|property| is_vendor_color(property)))
             .map(|property| property.text().into_owned())
     }
 

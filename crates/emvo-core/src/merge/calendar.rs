@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use super::{Merge, MergeWarning, Merged, PRODUCT_ID};
-use crate::calendar::{Calendar, EventTime, Placed, ZoneRef};
+use crate::calendar::{Calendar, EventTime, Placed, ZoneRef, is_vendor_color};
 use crate::content::{Component, Property};
 
 /// Lines that describe how a copy was fetched, not what it holds: they would
@@ -21,7 +21,7 @@ const OF_THE_COPY: [&str; 8] = [
 ];
 
 /// Lines of which a calendar has one; the first calendar's stand.
-const OF_THE_FIRST: [&str; 11] = [
+const OF_THE_FIRST: [&str; 10] = [
     "VERSION",
     "PRODID",
     "CALSCALE",
@@ -30,7 +30,6 @@ const OF_THE_FIRST: [&str; 11] = [
     "X-WR-TIMEZONE",
     "TIMEZONE-ID",
     "COLOR",
-    "X-APPLE-CALENDAR-COLOR",
     "DESCRIPTION",
     "X-WR-CALDESC",
 ];
@@ -77,7 +76,7 @@ impl<'a> Merge<'a> {
             for property in &calendar.properties {
                 let is_left = is_any(property, &OF_THE_COPY)
                     || is_any(property, &["VERSION", "PRODID"])
-                    || (index > 0 && is_any(property, &OF_THE_FIRST))
+                    || (index > 0 && (is_any(property, &OF_THE_FIRST) || is_vendor_color(property)))
                     || (self.options.name.is_some() && is_any(property, &["NAME", "X-WR-CALNAME"]));
                 if !is_left && !lines.iter().any(|line: &Property<'_>| line.logical() == property.logical()) {
                     lines.push(property.clone());
