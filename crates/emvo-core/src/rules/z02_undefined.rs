@@ -2,12 +2,13 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::zone::closest;
+use crate::zone::{Definition, DefinitionExtent, closest};
 
 declare_rule! {
     /// ## What it finds
     /// Times that refer to a zone for which the file has no definition
-    /// (`VTIMEZONE`), or one that cannot be read.
+    /// (`VTIMEZONE`), or one that cannot be read, contradicts itself or sets the
+    /// clocks without end.
     ///
     /// ## Why it matters
     /// RFC 5545 asks for a definition, and strict systems refuse the file. If the
@@ -19,13 +20,34 @@ declare_rule! {
     ///
     /// ## Repair
     /// Where the name means a zone, its definition is added: safe. Where it means
-    /// none, a person has to say what it means: `--zone-map "Name=Area/City"`.
+    /// none, a person has to say what it means: `--zone-map "Name=Area/City"`. A
+    /// definition without end is followed for a while and no further.
     ZoneUndefined, "Z02", "zone-undefined", Group::Zones, "a zone name that the file does not define"
+}
+
+/// What is wrong with a definition that was read all the same.
+fn doubt(definition: &Definition) -> Option<String> {
+    let tzid = &definition.tzid;
+    match definition.extent {
+        DefinitionExtent::Whole => None,
+        DefinitionExtent::Bounded => Some(format!(
+            "the definition of `{tzid}` sets the clocks without end; only the beginning of it was followed"
+        )),
+        DefinitionExtent::Contradicting => Some(format!(
+            "the definition of `{tzid}` sets the clocks to two times at once; the first is used"
+        )),
+    }
 }
 
 impl Rule for ZoneUndefined {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for facts in subject.zones.iter().filter(|facts| facts.definition.is_none()) {
+        for facts in &subject.zones {
+            if let Some(definition) = &facts.definition {
+                if let Some(message) = doubt(definition) {
+                    found.show(self, Level::Warning, subject, message);
+                }
+                continue;
+            }
             let what = match &facts.definition_error {
                 Some(error) => error.to_string(),
                 None => format!("`{}` is not defined in the file", facts.name),

@@ -32,6 +32,8 @@ pub enum DefinitionExtent {
     Whole,
     /// It sets clocks so often that only the beginning was followed.
     Bounded,
+    /// It sets clocks to two offsets at one instant; the first is used.
+    Contradicting,
 }
 
 /// Why a definition cannot be read.
@@ -85,6 +87,16 @@ impl Definition {
         let Onsets { mut changes, extent, .. } = onsets;
         changes.sort_by_key(|change| change.instant);
         let Some(first) = changes.first() else { return Err(DefinitionError::Empty { tzid }) };
+        // Many systems let both of their parts begin at one moment of 1601, which
+        // is no time that anybody uses.
+        let mut pairs = changes.windows(2).filter(|pair| pair[0].instant >= 0);
+        let contradicts =
+            pairs.any(|pair| pair[0].instant == pair[1].instant && pair[0].after != pair[1].after);
+        let extent = if contradicts && extent == DefinitionExtent::Whole {
+            DefinitionExtent::Contradicting
+        } else {
+            extent
+        };
         let behaviour = Behaviour::of_changes(first.before, changes);
         Ok(Self { location: text("X-LIC-LOCATION"), behaviour, line: component.line(), tzid, extent })
     }
@@ -239,6 +251,9 @@ mod tests {
             definition(part).unwrap_err(),
             "line 3: the definition of `Ours` has no readable TZOFFSETFROM"
         );
+        let twice = part.replace("TZOFFSETFROM:2", "TZOFFSETFROM:+0100");
+        let other = twice.replace("TZOFFSETTO:+0200", "TZOFFSETTO:+0300");
+        assert_eq!(definition(&(twice + &other)).unwrap().extent, DefinitionExtent::Contradicting);
         let endless = "BEGIN:STANDARD\nDTSTART:20200101T000000\nTZOFFSETFROM:+0100\nTZOFFSETTO:+0200\n\
             RRULE:FREQ=SECONDLY\nEND:STANDARD\n";
         assert_eq!(definition(endless).unwrap().extent, DefinitionExtent::Bounded);
