@@ -258,6 +258,38 @@ fn retime_splits_a_series_at_the_edges_of_a_window() {
 }
 
 #[test]
+fn a_zone_that_got_lost_is_named_as_such() {
+    let case = Case::new().file("a.ics", stated(FLOATING)).file("b.ics", calendar(FLOATING));
+    let run = case.emvo(&["reconcile", "a.ics", "--result", "b.ics"]);
+    assert_eq!(run.status, 1, "{}", run.shown());
+    assert!(run.stdout.contains("the same on the clock, in another zone or none"), "{}", run.stdout);
+    let run = case.emvo(&["reconcile", "a.ics", "--result", "b.ics", "--zone", "Europe/Helsinki"]);
+    assert_eq!(run.status, 0, "{}", run.shown());
+}
+
+#[test]
+fn a_series_between_two_zones_keeps_every_instant_through_each_command() {
+    let boat = "BEGIN:VEVENT\nUID:n\nSUMMARY:Night boat\nDTSTART;TZID=Europe/Stockholm:20260907T213000\n\
+        DTEND;TZID=Europe/Helsinki:20260908T080000\nRRULE:FREQ=WEEKLY;COUNT=12\n\
+        RDATE;TZID=Europe/Stockholm:20260910T213000\nEXDATE:20260914T193000Z\nEND:VEVENT\n";
+    let case = Case::new().file("a.ics", stated(boat));
+    let commands: [&[&str]; 6] = [
+        &["repair", "a.ics", "--consent", "all", "-o", "out.ics"],
+        &["retime", "a.ics", "--express-in", "America/New_York", "-o", "out.ics"],
+        &["convert", "a.ics", "--unroll", "-o", "out.ics"],
+        &["convert", "a.ics", "-o", "out.csv"],
+        &["merge", "a.ics", "-o", "out.ics"],
+        &["retime", "a.ics", "--shift", "+0h1s", "--title", "no such", "-o", "out.ics"],
+    ];
+    for command in commands {
+        let run = case.emvo(&[command, &["--overwrite"]].concat());
+        assert!(run.status < 2, "{command:?}: {}", run.shown());
+        let proof = case.emvo(&["reconcile", "a.ics", "--result", command[command.len() - 1]]);
+        assert_eq!(proof.status, 0, "{command:?}: {}", proof.shown());
+    }
+}
+
+#[test]
 fn retime_refuses_what_it_cannot_keep() {
     let endless = UTC_SERIES.replace(";COUNT=30", "");
     let case = Case::new().file("a.ics", stated(&endless));

@@ -59,11 +59,6 @@ impl Duration {
     pub fn from_seconds(seconds: i64) -> Self {
         Self { days: 0, seconds }
     }
-
-    /// The length in seconds where every day has 24 hours.
-    pub fn nominal_seconds(self) -> i64 {
-        self.days * 86_400 + self.seconds
-    }
 }
 
 /// `PT1H30M`, `-P1D`, `P1W`; nothing at all is `PT0S`.

@@ -107,14 +107,6 @@ impl<'a> Calendar<'a> {
         self.properties.iter().find(|property| property.is(name))
     }
 
-    /// Puts a property of its own in the place of the first of its name.
-    pub fn set_property(&mut self, property: Property<'a>) {
-        match self.properties.iter().position(|other| other.is(property.name())) {
-            Some(at) => self.properties[at] = property,
-            None => self.properties.push(property),
-        }
-    }
-
     /// Every event, overrides included, in order of series.
     pub fn events(&self) -> impl Iterator<Item = &Event<'a>> {
         self.series.iter().flat_map(Series::events)

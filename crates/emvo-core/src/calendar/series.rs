@@ -104,11 +104,6 @@ impl<'a> Series<'a> {
         self.master.iter_mut().chain(&mut self.overrides)
     }
 
-    /// All events, taken out.
-    pub fn into_events(self) -> impl Iterator<Item = Event<'a>> {
-        self.master.into_iter().chain(self.overrides)
-    }
-
     /// Whether this is more than one single event.
     pub fn repeats(&self) -> bool {
         self.master.as_ref().is_none_or(Event::repeats) || !self.overrides.is_empty()

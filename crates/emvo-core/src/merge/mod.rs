@@ -89,7 +89,7 @@ pub struct Fold {
     pub into: String,
     /// The id of the event that stays.
     pub into_uid: String,
-    /// The calendars' names, where they differ.
+    /// The names that the two calendars give themselves, where they differ.
     pub between: Option<(String, String)>,
 }
 
@@ -166,7 +166,8 @@ struct Entry<'a> {
 struct Merge<'a> {
     books: Vec<ZoneBook>,
     labels: Vec<String>,
-    names: Vec<String>,
+    /// What the calendars call themselves, if they do.
+    names: Vec<Option<String>>,
     /// The number of the destination among the inputs.
     destination: Option<usize>,
     options: MergeOptions,
@@ -201,7 +202,7 @@ pub fn merge<'a>(
         merge.balance.set_aside += input.calendar.unsound.len();
         merge.books.push(input.zones);
         merge.labels.push(input.label);
-        merge.names.push(input.calendar.name());
+        merge.names.push(input.calendar.states_name().then(|| input.calendar.name()));
         calendars.push(input.calendar);
     }
     merge.take_series(&mut calendars);
@@ -226,7 +227,7 @@ impl<'a> Merge<'a> {
             from: self.labels[folded.source].clone(),
             into: self.labels[stays.source].clone(),
             into_uid: uid(&stays.series),
-            between: (from != to).then(|| (from.clone(), to.clone())),
+            between: from.clone().zip(to.clone()).filter(|(from, to)| from != to),
         });
         self.balance.folded += 1;
     }

@@ -1,6 +1,6 @@
 //! Text → calendars: the rows of a table, and those that could not be read.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
 
 use super::column::Field;
 use super::date::{DateOrder, OrderEvidence};
@@ -210,15 +210,6 @@ impl Table {
         let events: usize =
             self.calendars.iter().map(|calendar| calendar.series.len() + calendar.unsound.len()).sum();
         events + self.set_aside.len()
-    }
-
-    /// How many rows each reason set aside.
-    pub fn reasons(&self) -> BTreeMap<&str, usize> {
-        let mut reasons = BTreeMap::new();
-        for row in &self.set_aside {
-            *reasons.entry(row.reason.as_str()).or_insert(0) += 1;
-        }
-        reasons
     }
 }
 

@@ -129,6 +129,8 @@ fn difference_lines(differences: &[Difference], detail: Detail) -> String {
             DifferenceKind::Missing => "missing".to_owned(),
             DifferenceKind::Retimed => match &one.result_start {
                 Some(start) if *start != one.start => format!("now {start}"),
+                // One side has no zone for what looks like the same time.
+                Some(_) if one.by.is_none() => "the same on the clock, in another zone or none".to_owned(),
                 _ => "ends at another time".to_owned(),
             },
             DifferenceKind::Altered => format!("other {}", one.fields.join(", ")),

@@ -305,6 +305,7 @@ struct CalendarJson {
     name: String,
     format: &'static str,
     zone: Option<String>,
+    color: Option<String>,
     #[serde(flatten)]
     counts: CountsJson,
     zones: Vec<ZoneJson>,
@@ -368,6 +369,7 @@ fn print_json(
         name: row.loaded.calendar.name(),
         format: row.source.format.name(),
         zone: row.loaded.calendar.stated_zone(),
+        color: row.loaded.calendar.color(),
         counts: CountsJson::of(&row.counts, row.set_aside),
         zones: row
             .counts
