@@ -10,7 +10,7 @@
 //! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
 //! - [`select`], [`retime`]: which events are meant, and moving them in time
 //! - [`rules`]: faults, and their repairs
-//! - [`unroll`]: series → single events
+//! - [`unroll`], [`roll`]: series → single events, and back
 //! - [`survey`]: what is in a calendar
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
@@ -23,6 +23,7 @@ pub mod receipt;
 pub mod reconcile;
 pub mod recurrence;
 pub mod retime;
+pub mod roll;
 pub mod rules;
 pub mod select;
 pub mod survey;

@@ -2,7 +2,7 @@
 
 use anyhow::{Context, bail};
 use emvo_core::recurrence::{Ceiling, Window};
-use emvo_core::rules::{self, Described, RULES, RuleId};
+use emvo_core::rules::{self, Described, RuleId};
 use emvo_core::survey::default_window;
 use emvo_core::table::{DateOrder, Field, ReadOptions};
 use emvo_core::zone::{Zone, ZoneChoices, closest};
@@ -40,7 +40,7 @@ impl ReadingArgs {
         Ok(Reading {
             zones,
             calendars: self.calendar,
-            table: ReadOptions { house, order, columns },
+            table: ReadOptions { house, order, columns, repeat_rule: None },
             charset: self.input_encoding,
         })
     }
@@ -70,10 +70,9 @@ pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
 
 /// The rule that a person names, by id or by name.
 pub(crate) fn rule_named(name: &str, option: &str) -> anyhow::Result<RuleId> {
-    rules::rule(name).map(Described::id).with_context(|| {
-        let ids: Vec<_> = RULES.iter().map(|rule| rule.id().as_str()).collect();
-        format!("{option}: there is no rule `{name}`; there are {}", ids.join(", "))
-    })
+    rules::rule(name)
+        .map(Described::id)
+        .with_context(|| format!("{option}: there is no rule `{name}`; `emvo rules` lists them"))
 }
 
 /// The window that was asked for; the default fills what was left open.

@@ -42,6 +42,8 @@ pub(crate) struct Source<'t> {
     pub(crate) set_aside: SetAside<'t>,
     /// Columns of a table that nobody claims.
     pub(crate) unclaimed: Vec<String>,
+    /// Rows of a table that say that they repeat, but not how.
+    pub(crate) flag_only: Vec<u64>,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
 }
@@ -182,6 +184,7 @@ fn read_calendar_file<'t>(
         loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
         unclaimed: Vec::new(),
+        flag_only: Vec::new(),
         bytes: &file.bytes,
     })
 }
@@ -195,6 +198,7 @@ fn read_table_file<'t>(file: &'t SourceFile, text: &'t str, reading: &Reading) -
         loaded: table.calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
         set_aside: SetAside { rows: table.set_aside, headers: table.headers, ..SetAside::default() },
         unclaimed: table.unclaimed,
+        flag_only: table.flag_only,
         bytes: &file.bytes,
     })
 }

@@ -54,6 +54,15 @@ pub enum EventError {
     },
 }
 
+/// For which dates of its series an override stands (RFC 5545 section 3.2.13).
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum Reach {
+    /// For the one that it replaces.
+    One,
+    /// For that one and all later ones, moved by as much as that one.
+    ThisAndFuture,
+}
+
 /// Whether an event takes place (`STATUS`).
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub enum Status {
@@ -148,6 +157,15 @@ impl<'a> Event<'a> {
     /// Which date of its series an override replaces (`RECURRENCE-ID`).
     pub fn replaces(&self) -> Option<&EventTime> {
         self.replaces.as_ref()
+    }
+
+    /// For which dates of its series an override stands (`RANGE`).
+    pub fn reach(&self) -> Reach {
+        let range = self.replaces.as_ref().and_then(|_| self.component.property("RECURRENCE-ID"));
+        match range.and_then(|slot| slot.parameter("RANGE")) {
+            Some(range) if range.trim().eq_ignore_ascii_case("THISANDFUTURE") => Reach::ThisAndFuture,
+            _ => Reach::One,
+        }
     }
 
     /// Whether it lasts whole days.

@@ -9,6 +9,7 @@
 //! What text means on the level of lines is [`crate::content`]'s; what a zone
 //! name means is [`crate::zone`]'s.
 
+mod dates;
 mod duration;
 mod event;
 mod read;
@@ -17,7 +18,7 @@ mod time;
 mod write;
 
 pub use duration::Duration;
-pub use event::{Classification, Event, EventError, Extent, Status};
+pub use event::{Classification, Event, EventError, Extent, Reach, Status};
 pub use read::{read, read_bare};
 pub use series::{Series, Uid};
 pub(crate) use time::basic_clock;

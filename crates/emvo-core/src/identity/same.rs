@@ -101,14 +101,10 @@ pub fn same_dates(
     let window = Window { from, until };
     let dates = |series: &Series<'_>, zones: &ZoneBook| {
         let Occurrences { list, cancelled, .. } = occurrences_of(series, zones, window, ceiling);
-        let told_by = |part| match part {
-            crate::recurrence::Part::Master => series.lead(),
-            crate::recurrence::Part::Override(index) => &series.overrides()[index],
-        };
         let moments = |list: Vec<crate::recurrence::Occurrence>| {
             list.into_iter()
                 .map(|occurrence| {
-                    let title = told_by(occurrence.part).title().unwrap_or_default().into_owned();
+                    let title = occurrence.part.event(series).title().unwrap_or_default().into_owned();
                     (Moment::of(&occurrence.start, zones), Moment::of(&occurrence.end, zones), title)
                 })
                 .collect::<Vec<_>>()

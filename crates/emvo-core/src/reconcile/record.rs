@@ -119,7 +119,7 @@ impl OfSeries {
             series: at,
             told: match occurrence.part {
                 Part::Master => 0,
-                Part::Override(index) => before_overrides + index,
+                Part::Override(index) | Part::Later(index) => before_overrides + index,
             },
             start: Moment::of(&occurrence.start, input.zones),
             end: Moment::of(&occurrence.end, input.zones),

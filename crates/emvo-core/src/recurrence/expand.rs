@@ -275,6 +275,29 @@ impl<'r> Starts<'r> {
     }
 }
 
+/// Whether a rule, asked by itself, has a start at the very start of its series.
+pub(crate) fn is_start_of(rule: &Rule, start: DateTime) -> bool {
+    let mut starts = Starts::new(rule, start, Last::Open);
+    starts.fill(0);
+    starts.ready.contains(&starts.start)
+}
+
+/// The last start of a rule that is not after a moment. Looks back in steps
+/// that widen, so that a long series is not walked from its beginning; a rule
+/// that counts has to be.
+pub(crate) fn last_start(rule: &Rule, start: DateTime, moment: i64) -> Option<i64> {
+    const STEPS: [i64; 3] = [40, 400, 4000];
+    let own = clock_seconds(start);
+    let from_of = |days: &i64| moment.saturating_sub(days * SECONDS_A_DAY);
+    for from in STEPS.iter().map(from_of).filter(|from| *from > own && rule.count.is_none()) {
+        let last = Starts::new(rule, start, Last::At(moment)).from(from).last();
+        if last.is_some() {
+            return last;
+        }
+    }
+    Starts::new(rule, start, Last::At(moment)).last()
+}
+
 impl Iterator for Starts<'_> {
     type Item = i64;
 

@@ -6,14 +6,18 @@
 //! own clock, is asked of [`crate::zone`].
 
 pub(crate) mod day;
+mod ends;
 mod expand;
 mod occurrences;
 mod period;
 mod phrase;
+mod probable;
 mod rule;
+mod slots;
 
-pub(crate) use expand::{Last, Starts};
+pub(crate) use expand::{Last, Starts, is_start_of, last_start};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
-pub(crate) use occurrences::{last_of, on_clock_of};
 pub use phrase::{PhraseError, parse_phrase, phrase, rule_in_words, rule_of_words};
+pub use probable::{Probable, is_unsupported, probable_rule};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};
+pub(crate) use slots::{Recurrence, exceptions, last_of, on_clock_of};

@@ -6,8 +6,8 @@
 
 use super::day::{clock_at, clock_seconds};
 use super::expand::Last;
-use super::occurrences::last_of;
 use super::rule::{ByDay, Frequency, Rule, Weekday};
+use super::slots::last_of;
 use crate::calendar::{EventTime, ZoneRef};
 use crate::zone::{Zone, ZoneBook};
 

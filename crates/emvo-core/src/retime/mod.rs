@@ -6,12 +6,14 @@
 //! splitting a series in two. Whom it is done to is [`crate::select`]'s.
 
 mod express;
+mod range;
 mod shift;
 mod split;
 mod times;
 mod to_dates;
 
 pub use express::express_in;
+pub use range::split_at_range;
 pub use shift::{localise, pin, read_as, shift};
 pub use split::{split_by_window, split_off};
 pub(crate) use times::{with_dates_in_zone_of_start, with_times_in_zone_of_start, with_zone};
@@ -80,6 +82,18 @@ pub enum Refusal {
     /// It has more dates than are looked at.
     #[error("it has more dates than --ceiling allows")]
     Ceiling,
+    /// An override that reaches on has whole days, or a zone, that its series
+    /// has not.
+    #[error(
+        "an override that stands for all later dates is in another zone than its series, or another kind of time"
+    )]
+    OtherKindOfTime,
+    /// An override is about a date that the series does not have.
+    #[error("it has no date that the override on {date} could stand for")]
+    NoSuchDate {
+        /// The date, for people.
+        date: String,
+    },
     /// Whole days shifted by hours.
     #[error("it lasts whole days, which can be shifted by whole days only")]
     WholeDays,

@@ -2,7 +2,6 @@
 
 use super::Refusal;
 use crate::calendar::{Event, EventTime, Series};
-use crate::content::{Item, Property};
 use crate::identity::derived_uid_of_parts;
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
 use crate::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
@@ -186,30 +185,9 @@ fn keep_slots(series: &mut Series<'_>, zones: &ZoneBook, is_kept: impl Fn(i64) -
         .overrides_mut()
         .retain(|event| event.replaces().is_some_and(|replaces| is_kept(on_clock(replaces))));
     let Some(master) = series.master_mut() else { return };
-    if !master.component().properties().any(|line| line.is("EXDATE") || line.is("RDATE")) {
-        return;
+    for name in ["EXDATE", "RDATE"] {
+        master.remove_dates(name, |time| !is_kept(on_clock(time)));
     }
-    master.edit(|component| {
-        component.items_mut().retain_mut(|item| {
-            let Item::Property(line) = item else { return true };
-            if !(line.is("EXDATE") || line.is("RDATE")) {
-                return true;
-            }
-            let zone = line.parameter("TZID").and_then(|zone| crate::calendar::ZoneName::new(&zone));
-            let value = line.value().into_owned();
-            let kept: Vec<&str> = value
-                .split(',')
-                .filter(|text| {
-                    let first = text.split('/').next().unwrap_or_default().trim();
-                    EventTime::parse(first, zone.as_ref()).map_or(true, |time| is_kept(on_clock(&time)))
-                })
-                .collect();
-            if kept.len() < value.split(',').count() {
-                *item = Item::Property(Property::with_value(line, &kept.join(",")));
-            }
-            !kept.is_empty()
-        });
-    });
 }
 
 /// The id of a later part: from the series' and the date it begins at, so that

@@ -1,10 +1,16 @@
 //! The calendar around a series, looked at once for all rules.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
+use std::sync::{Arc, OnceLock};
 
+use jiff::civil::Date;
 use rayon::prelude::*;
 
+use super::r18_until_short::{Midnight, midnight_of, tells_habit};
+
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::recurrence::{Recurrence, rule_in_words};
+use crate::roll::{Rolled, roll};
 use crate::zone::{
     Definition, DefinitionError, Zone, ZoneBook, ZoneKind, ZoneSource, instants_in_use,
     is_of_one_windows_zone, zones_that_agree,
@@ -14,6 +20,8 @@ use crate::zone::{
 const MOST: (usize, usize) = (2, 3);
 /// Fewer timed events than this say nothing about a habit.
 const ENOUGH_EVENTS: usize = 3;
+/// Fewer single events may follow a rule by chance.
+const LEAST_FLATTENED: usize = 4;
 
 /// What a check is told besides the calendar.
 #[derive(Clone, Debug, Default)]
@@ -22,6 +30,20 @@ pub struct CheckOptions {
     pub forced_zone: Option<Zone>,
     /// Definitions of the inputs before this one.
     pub others: Vec<OtherDefinition>,
+    /// What a start that its rule does not pick becomes (R04).
+    pub start_as: StartAs,
+    /// How far a rule of exceptions without end is written out (R10).
+    pub horizon: Option<Date>,
+}
+
+/// What a start that its rule does not pick becomes.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum StartAs {
+    /// A further date beside the rule.
+    #[default]
+    Extra,
+    /// It moves to the first date of the rule.
+    Move,
 }
 
 /// A zone definition of another input.
@@ -51,6 +73,9 @@ pub struct Context<'c, 'a> {
     facts: BTreeMap<ZoneName, ZoneFacts>,
     /// For each series, in order.
     uses: Vec<Uses>,
+    /// Single events that are one series, by their first; found when asked for.
+    rolled: OnceLock<HashMap<usize, Arc<Rolled>>>,
+    midnight_ends: OnceLock<(usize, usize)>,
 }
 
 /// The zone names of a series, and the instants it uses.
@@ -128,6 +153,20 @@ pub struct Subject<'s, 'a> {
     pub zones: Vec<&'s ZoneFacts>,
     /// The first and the last instant that it uses.
     pub span: (i64, i64),
+    /// When it has dates; `None` if it does not repeat.
+    pub(super) recurrence: Option<Recurrence>,
+    /// What zone names mean.
+    pub(super) book: &'s ZoneBook,
+}
+
+impl Subject<'_, '_> {
+    /// How the series repeats, in words; empty if it does not.
+    pub(super) fn in_words(&self) -> String {
+        let lead = self.series.lead();
+        let words: Vec<String> =
+            lead.rules().map(|rule| rule_in_words(&rule, lead.start(), self.book)).collect();
+        words.join(" & ")
+    }
 }
 
 impl<'c, 'a> Context<'c, 'a> {
@@ -162,8 +201,17 @@ impl<'c, 'a> Context<'c, 'a> {
                 }
             }
         }
-        let mut context =
-            Self { calendar, zones, home, floating_home, options, facts: BTreeMap::new(), uses };
+        let mut context = Self {
+            calendar,
+            zones,
+            home,
+            floating_home,
+            options,
+            facts: BTreeMap::new(),
+            uses,
+            rolled: OnceLock::new(),
+            midnight_ends: OnceLock::new(),
+        };
         context.facts =
             spans.into_iter().map(|(name, span)| (name.clone(), context.facts_about(name, span))).collect();
         context
@@ -228,7 +276,30 @@ impl<'c, 'a> Context<'c, 'a> {
     pub fn subject<'s>(&'s self, index: usize, series: &'s Series<'a>) -> Subject<'s, 'a> {
         let uses = &self.uses[index];
         let zones = uses.names.iter().filter_map(|name| self.facts.get(name)).collect();
-        Subject { index, series, zones, span: uses.span }
+        let master = series.master().filter(|master| master.repeats());
+        let recurrence = master.map(|master| Recurrence::of(master, self.zones));
+        Subject { index, series, zones, span: uses.span, recurrence, book: self.zones }
+    }
+
+    /// The series that single events were taken from, of which this is the
+    /// first.
+    pub(super) fn rolled_at(&self, index: usize) -> Option<&Arc<Rolled>> {
+        let found = || {
+            let found = roll(&self.calendar.series, self.zones, LEAST_FLATTENED);
+            found.into_iter().map(|rolled| (rolled.members[0], Arc::new(rolled))).collect()
+        };
+        self.rolled.get_or_init(found).get(&index)
+    }
+
+    /// How many of the series that end at a midnight have a date later that
+    /// day, of how many.
+    pub(super) fn midnight_ends(&self) -> (usize, usize) {
+        *self.midnight_ends.get_or_init(|| {
+            let series = self.calendar.series.iter().filter(|series| tells_habit(series));
+            let ends: Vec<Midnight> = series.filter_map(|series| midnight_of(series, self.zones)).collect();
+            let losing = ends.iter().filter(|end| matches!(end, Midnight::LosesDate(_))).count();
+            (losing, ends.len())
+        })
     }
 
     /// The facts about every name in use, in order.

@@ -68,6 +68,8 @@ impl Safety {
 pub enum Group {
     /// Time zones.
     Zones,
+    /// Recurrence.
+    Recurrence,
 }
 
 impl Group {
@@ -75,6 +77,7 @@ impl Group {
     pub fn title(self) -> &'static str {
         match self {
             Self::Zones => "Time zones",
+            Self::Recurrence => "Recurrence",
         }
     }
 }

@@ -1,10 +1,14 @@
 //! Repairs as data, and what each does to a series.
 
+use std::sync::Arc;
+
+use super::series_edit::SeriesEdit;
 use crate::calendar::{EventTime, Series, ZoneName, ZoneRef};
 use crate::merge::refer_to;
 use crate::retime::{
     Refusal, Retimed, express_in, localise, pin, with_dates_in_zone_of_start, with_times_in_zone_of_start,
 };
+use crate::roll::Rolled;
 use crate::zone::{Zone, ZoneBook};
 
 /// What a repair does. Where it needs a definition, the definition follows.
@@ -38,6 +42,10 @@ pub enum Edit {
     AlignTimes,
     /// All times are written in this zone.
     Express(Zone),
+    /// The rule, the dates or the overrides of the series change.
+    Series(SeriesEdit),
+    /// Single events become one series.
+    Roll(Arc<Rolled>),
 }
 
 impl Edit {
@@ -58,12 +66,15 @@ impl Edit {
                 ZoneRef::Utc | ZoneRef::Floating => Ok(vec![in_utc(series, from)]),
             },
             Self::Separate { from, to } => Ok(renamed(from, to)),
-            Self::Define(_) | Self::Redefine(_) => Ok(vec![series.clone()]),
+            // Definitions are the calendar's, and rolling takes more than one
+            // series: the rounds of repair see to both.
+            Self::Define(_) | Self::Redefine(_) | Self::Roll(_) => Ok(vec![series.clone()]),
             Self::Pin(zone) => settled(series, pin(series, zone, zones)),
             Self::Localise(zone) => settled(series, localise(series, zone, zones)),
             Self::AlignDates => Ok(vec![with_dates_in_zone_of_start(series, zones)]),
             Self::AlignTimes => Ok(vec![with_times_in_zone_of_start(series, zones)]),
             Self::Express(zone) => settled(series, express_in(series, zone, zones)),
+            Self::Series(edit) => edit.apply(series, zones),
         }
     }
 
@@ -88,6 +99,10 @@ impl Edit {
         match self {
             Self::Define(_) => ("not defined in the file".to_owned(), "defined".to_owned()),
             Self::Redefine(_) => ("as the file defines it".to_owned(), "as the zone is".to_owned()),
+            Self::Series(edit) => edit.words(before, after),
+            Self::Roll(rolled) => {
+                (format!("{} single events", rolled.members.len()), rolled.rule.to_string())
+            }
             Self::AlignDates => (dates_of(before), after.first().map(dates_of).unwrap_or_default()),
             Self::Rename { .. }
             | Self::Pin(_)

@@ -9,7 +9,26 @@
 mod context;
 mod describe;
 mod edit;
+mod r01_until_type;
+mod r02_until_and_count;
+mod r03_rule_invalid;
+mod r04_start_off_rule;
+mod r05_exception_misses;
+mod r06_exception_empty;
+mod r07_override_orphan;
+mod r08_override_range;
+mod r09_rules_several;
+mod r10_exrule;
+mod r11_endless;
+mod r12_series_empty;
+mod r13_series_flattened;
+mod r14_date_skips;
+mod r15_rule_unsupported;
+mod r16_override_twice;
+mod r17_override_cancelled;
+mod r18_until_short;
 mod repair;
+mod series_edit;
 mod z01_alias;
 mod z02_undefined;
 mod z03_private;
@@ -28,19 +47,53 @@ use rayon::prelude::*;
 use crate::calendar::Series;
 use crate::select::Selection;
 
-pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, Subject, ZoneFacts};
+pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use describe::{Described, Group, Level, RuleId, Safety};
 pub use edit::{Edit, spans};
 pub use repair::{Answers, Consent, RepairPlan, Repaired, names_in_use, repair, settle_definitions};
+pub use series_edit::SeriesEdit;
 
 /// A rule: looks at one series at a time, with the calendar around it.
 pub trait Rule: Described + Sync {
     /// Reports what it finds in a series.
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings);
+
+    /// How much of a calendar it takes to tell.
+    fn scope(&self) -> Scope {
+        Scope::Series
+    }
 }
 
-/// All rules, in the order in which their repairs are applied.
+/// How much of a calendar a rule has to see.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Scope {
+    /// One series, and what the calendar says about itself.
+    Series,
+    /// All series at once.
+    Calendar,
+}
+
+/// All rules, in order of their ids, which is the order in which their repairs
+/// are applied.
 pub const RULES: &[&dyn Rule] = &[
+    &r01_until_type::UntilType,
+    &r02_until_and_count::UntilAndCount,
+    &r03_rule_invalid::RuleInvalid,
+    &r04_start_off_rule::StartOffRule,
+    &r05_exception_misses::ExceptionMisses,
+    &r06_exception_empty::ExceptionEmpty,
+    &r07_override_orphan::OverrideOrphan,
+    &r08_override_range::OverrideRange,
+    &r09_rules_several::RulesSeveral,
+    &r10_exrule::Exrule,
+    &r11_endless::Endless,
+    &r12_series_empty::SeriesEmpty,
+    &r13_series_flattened::SeriesFlattened,
+    &r14_date_skips::DateSkips,
+    &r15_rule_unsupported::RuleUnsupported,
+    &r16_override_twice::OverrideTwice,
+    &r17_override_cancelled::OverrideCancelled,
+    &r18_until_short::UntilShort,
     &z01_alias::ZoneAlias,
     &z02_undefined::ZoneUndefined,
     &z03_private::ZonePrivate,
@@ -73,6 +126,8 @@ pub struct Finding {
     pub title: String,
     /// When it starts, for people.
     pub start: String,
+    /// How it repeats, in words; empty if it does not.
+    pub repeats: String,
     /// The line of its `BEGIN`; 0 if it came from a table.
     pub line: u32,
     /// What is wrong, and what speaks for it.
@@ -124,6 +179,7 @@ impl Findings {
             uid: series.uid().map(ToString::to_string).unwrap_or_default(),
             title: series.lead().title().unwrap_or_default().into_owned(),
             start: series.lead().start().to_string(),
+            repeats: subject.in_words(),
             line: series.lead().line(),
             message,
             safety,
@@ -142,6 +198,12 @@ pub struct RuleChoice {
 }
 
 impl RuleChoice {
+    /// The rules that one series alone can tell about.
+    pub fn of_single_series() -> Self {
+        let wide = RULES.iter().filter(|rule| rule.scope() == Scope::Calendar);
+        Self { only: BTreeSet::new(), skip: wide.map(|rule| rule.id()).collect() }
+    }
+
     fn takes(&self, rule: RuleId) -> bool {
         (self.only.is_empty() || self.only.contains(&rule)) && !self.skip.contains(&rule)
     }

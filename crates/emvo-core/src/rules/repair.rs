@@ -67,14 +67,22 @@ pub struct Repaired<'a> {
     pub left: Vec<Finding>,
     /// Series that came into being by splitting.
     pub added: usize,
+    /// Single events that became part of a series.
+    pub folded: usize,
     /// Repairs that could not be made, and why.
     pub refused: Vec<String>,
 }
 
 /// Repairs a calendar as far as the plan allows.
 pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPlan) -> Repaired<'a> {
-    let mut repaired =
-        Repaired { calendar, changes: Vec::new(), left: Vec::new(), added: 0, refused: Vec::new() };
+    let mut repaired = Repaired {
+        calendar,
+        changes: Vec::new(),
+        left: Vec::new(),
+        added: 0,
+        folded: 0,
+        refused: Vec::new(),
+    };
     let mut tried: BTreeSet<(RuleId, Option<Uid>)> = BTreeSet::new();
     for _ in 0..MOST_ROUNDS {
         let zones = ZoneBook::of(&repaired.calendar, choices);
@@ -82,7 +90,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
             let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
             check(&context, &plan.rules, &plan.selection)
         };
-        let due = due(&findings, plan, &repaired.calendar, &tried);
+        let due = due(&findings, plan, &repaired.calendar, &zones, &tried);
         if due.is_empty() {
             repaired.left = findings;
             return repaired;
@@ -98,9 +106,12 @@ fn due(
     findings: &[Finding],
     plan: &RepairPlan,
     calendar: &Calendar<'_>,
+    zones: &ZoneBook,
     tried: &BTreeSet<(RuleId, Option<Uid>)>,
 ) -> BTreeMap<usize, (RuleId, Edit)> {
     let mut due: BTreeMap<usize, (RuleId, Edit)> = BTreeMap::new();
+    // Single events that become part of a series in this round.
+    let mut reserved: BTreeSet<usize> = BTreeSet::new();
     for finding in findings {
         let Some(edit) = &finding.edit else { continue };
         let answer = plan.answers.get(&(finding.rule, finding.uid.clone(), finding.title.clone()));
@@ -111,9 +122,17 @@ fn due(
             (None, Safety::ShowOnly) => false,
         };
         let uid = calendar.series[finding.series].uid().cloned();
-        if is_allowed && !tried.contains(&(finding.rule, uid)) {
-            due.entry(finding.series).or_insert_with(|| (finding.rule, edit.clone()));
+        if !is_allowed || tried.contains(&(finding.rule, uid)) || reserved.contains(&finding.series) {
+            continue;
         }
+        if let Edit::Roll(rolled) = edit {
+            let is_chosen = |at: &usize| plan.selection.chooses(&calendar.series[*at], zones);
+            if rolled.members.iter().any(|at| due.contains_key(at) || !is_chosen(at)) {
+                continue;
+            }
+            reserved.extend(&rolled.members);
+        }
+        due.entry(finding.series).or_insert_with(|| (finding.rule, edit.clone()));
     }
     due
 }
@@ -128,12 +147,21 @@ fn round(
     let before = names_in_use(&repaired.calendar);
     let mut definitions = Definitions::default();
     let series = std::mem::take(&mut repaired.calendar.series);
+    let mut rolled = rolled_series(due, &series);
     for (index, one) in series.into_iter().enumerate() {
+        if rolled.gone.contains(&index) {
+            repaired.folded += 1;
+            continue;
+        }
         let Some((rule, edit)) = due.get(&index) else {
             repaired.calendar.series.push(one);
             continue;
         };
-        match applied(edit, &one, plan.selection.window, zones) {
+        let result = match rolled.new.remove(&index) {
+            Some(new) => Ok(vec![new]),
+            None => applied(edit, &one, plan.selection.window, zones),
+        };
+        match result {
             Ok(parts) => {
                 let is_news = definitions.note(edit);
                 let (before, after) = edit.words(&one, &parts);
@@ -166,6 +194,25 @@ fn round(
         }
     }
     definitions.carry_out(&mut repaired.calendar, zones, &before);
+}
+
+/// What becomes of single events that are one series.
+struct RolledSeries<'a> {
+    /// The series, in the place of their first events.
+    new: BTreeMap<usize, Series<'a>>,
+    /// All their other events.
+    gone: BTreeSet<usize>,
+}
+
+fn rolled_series<'a>(due: &BTreeMap<usize, (RuleId, Edit)>, series: &[Series<'a>]) -> RolledSeries<'a> {
+    let mut result = RolledSeries { new: BTreeMap::new(), gone: BTreeSet::new() };
+    for (index, (_, edit)) in due {
+        if let Edit::Roll(rolled) = edit {
+            result.new.insert(*index, rolled.series(series));
+            result.gone.extend(rolled.members.iter().filter(|at| *at != index));
+        }
+    }
+    result
 }
 
 /// A repair of what lies in the window, if there is one: a series that reaches

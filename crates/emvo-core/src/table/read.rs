@@ -20,6 +20,9 @@ pub struct ReadOptions {
     pub order: DateOrder,
     /// Headers that the words for fields do not settle: field and header.
     pub columns: Vec<(Field, String)>,
+    /// The phrase or rule text for rows of which a column only says that they
+    /// repeat (rule C06).
+    pub repeat_rule: Option<String>,
 }
 
 /// A table, read.
@@ -33,6 +36,9 @@ pub struct Table {
     pub headers: Vec<String>,
     /// The columns that nobody claims and every event carries along.
     pub unclaimed: Vec<String>,
+    /// The rows that say that they repeat, but not how, and for which nobody
+    /// said it: each is its first date alone (rule C06).
+    pub flag_only: Vec<u64>,
 }
 
 /// A row that is no event.
@@ -81,12 +87,20 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         DateOrder::Auto => decide_order(&layout, &records)?,
         order => order,
     };
-    let rows = RowReader { layout: &layout, order, house: options.house.as_ref() };
-    let mut set_aside = Vec::new();
+    let rows = RowReader {
+        layout: &layout,
+        order,
+        house: options.house.as_ref(),
+        repeat_rule: options.repeat_rule.as_deref(),
+    };
+    let (mut set_aside, mut flag_only) = (Vec::new(), Vec::new());
     let mut by_calendar: Vec<(String, Vec<Row>)> = Vec::new();
     for (number, record) in &records {
         match rows.read(record) {
             Ok(row) => {
+                if row.is_flag_only {
+                    flag_only.push(*number);
+                }
                 let calendar = row.calendar.clone().unwrap_or_else(|| name.to_owned());
                 match by_calendar.iter_mut().find(|(known, _)| *known == calendar) {
                     Some((_, rows)) => rows.push(row),
@@ -111,7 +125,7 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         .zip(&layout.fields)
         .filter(|(header, field)| field.is_none() && !header.is_empty());
     let unclaimed = unclaimed.map(|(header, _)| header.clone()).collect();
-    Ok(Table { calendars, set_aside, unclaimed, headers: layout.headers })
+    Ok(Table { calendars, set_aside, unclaimed, flag_only, headers: layout.headers })
 }
 
 fn layout_of(text: &str, options: &ReadOptions) -> Result<Layout, TableError> {

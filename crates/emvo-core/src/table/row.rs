@@ -37,6 +37,7 @@ pub(super) struct RowReader<'t> {
     pub(super) layout: &'t Layout,
     pub(super) order: DateOrder,
     pub(super) house: Option<&'t Zone>,
+    pub(super) repeat_rule: Option<&'t str>,
 }
 
 /// A row, read: all but its id.
@@ -44,6 +45,17 @@ pub(super) struct Row {
     pub(super) component: Component<'static>,
     pub(super) uid: Option<String>,
     pub(super) calendar: Option<String>,
+    /// It repeats, and nobody says how.
+    pub(super) is_flag_only: bool,
+}
+
+/// What a row says about repeating.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Repeats {
+    /// Nothing, or a rule.
+    AsSaid,
+    /// That it does, and nobody says how (rule C06).
+    NobodySaysHow,
 }
 
 struct Cells<'r> {
@@ -75,12 +87,12 @@ impl RowReader<'_> {
             Extent::Length(length) => component.add(Property::new("DURATION", &[], &length.to_string())),
             Extent::Unstated => {}
         }
-        self.add_recurrence(&cells, &start, &mut component)?;
+        let is_flag_only = self.add_recurrence(&cells, &start, &mut component)? == Repeats::NobodySaysHow;
         add_texts(&cells, &mut component);
         add_flags(&cells, &mut component)?;
         self.add_unclaimed(&cells, &mut component);
         let owned = |field| cells.get(field).map(str::to_owned);
-        Ok(Row { component, uid: owned(Field::Uid), calendar: owned(Field::Calendar) })
+        Ok(Row { component, uid: owned(Field::Uid), calendar: owned(Field::Calendar), is_flag_only })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
@@ -158,14 +170,24 @@ impl RowReader<'_> {
         cells: &Cells<'_>,
         start: &EventTime,
         into: &mut Component<'static>,
-    ) -> Result<(), RowError> {
-        if let Some(cell) = cells.get(Field::Repeat).filter(|cell| answer(cell) == Answer::NotSaid) {
+    ) -> Result<Repeats, RowError> {
+        let mut repeats = Repeats::AsSaid;
+        let cell = cells.get(Field::Repeat);
+        let said = match cell.map(answer) {
+            Some(Answer::NotSaid) => cell,
+            Some(Answer::Yes) => self.repeat_rule,
+            Some(Answer::No) | None => None,
+        };
+        if let Some(cell) = said {
             for rule in cell.split(" & ") {
                 let rule = rule.trim().trim_start_matches("RRULE:");
                 let rule =
                     rule_of_words(rule, start).map_err(|_| RowError::Rule { cell: cell.to_owned() })?;
                 into.add(Property::new("RRULE", &[], &rule));
             }
+        } else if let Some(cell) = cell.filter(|cell| answer(cell) == Answer::Yes) {
+            repeats = Repeats::NobodySaysHow;
+            self.add_carried(Field::Repeat, cell, into);
         }
         for (field, name) in
             [(Field::Exceptions, "EXDATE"), (Field::ExtraDates, "RDATE"), (Field::Replaces, "RECURRENCE-ID")]
@@ -181,7 +203,16 @@ impl RowReader<'_> {
                 into.add(start.at_clock(clock).to_property(name));
             }
         }
-        Ok(())
+        Ok(repeats)
+    }
+
+    /// A cell that is no event's field goes along under its header.
+    fn add_carried(&self, field: Field, cell: &str, into: &mut Component<'static>) {
+        let header = self.layout.column(field).and_then(|at| self.layout.headers.get(at));
+        if let Some(header) = header {
+            let value = escape_text(cell);
+            into.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, header)], &value));
+        }
     }
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {

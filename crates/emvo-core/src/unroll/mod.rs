@@ -12,7 +12,7 @@ use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
 use crate::zone::ZoneBook;
 
 /// The header of the column, and the carried cell, that names the series.
-const SERIES_HEADER: &str = "series";
+pub(crate) const SERIES_HEADER: &str = "series";
 
 /// What a series becomes.
 #[derive(Debug)]
@@ -48,16 +48,25 @@ pub fn unroll<'a>(series: &Series<'a>, zones: &ZoneBook, window: Window, ceiling
     Unrolled::Events(events.collect())
 }
 
+/// The id of the series that a single event was taken from, if it says so.
+pub(crate) fn series_of(event: &Event<'_>) -> Option<String> {
+    let lines = event.component().properties_named(COLUMN_PROPERTY);
+    let mut own =
+        lines.filter(|line| line.parameter(COLUMN_HEADER).is_some_and(|header| header == SERIES_HEADER));
+    own.next().map(|line| line.text().into_owned())
+}
+
 /// One date of a series as an event of its own.
 fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>> {
-    let event: &Event<'a> = match occurrence.part {
-        Part::Master => series.master()?,
-        Part::Override(index) => series.overrides().get(index)?,
-    };
+    let event: &Event<'a> = occurrence.part.event(series);
     // What names the date for ever is the date that the series has it on.
-    let slot: &EventTime = event.replaces().unwrap_or(&occurrence.start);
+    let (kind, slot): (&str, &EventTime) = match (occurrence.part, event.replaces()) {
+        (Part::Override(_), Some(replaces)) => ("date", replaces),
+        (Part::Master | Part::Override(_), _) => ("date", &occurrence.start),
+        (Part::Later(_), _) => ("later", &occurrence.start),
+    };
     let own = series.uid().map(ToString::to_string).unwrap_or_default();
-    let uid = derived_uid_of_parts(&["date", &own, &slot.to_string()], 0);
+    let uid = derived_uid_of_parts(&[kind, &own, &slot.to_string()], 0);
     let mut component: Component<'a> = event.component().clone();
     for name in ["RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"] {
         component.remove(name);
@@ -100,10 +109,7 @@ mod tests {
             .flat_map(|series| {
                 let found = occurrences_of(series, zones, window(), Ceiling::default());
                 found.list.into_iter().map(|one| {
-                    let event = match one.part {
-                        Part::Master => series.lead(),
-                        Part::Override(index) => &series.overrides()[index],
-                    };
+                    let event = one.part.event(series);
                     (
                         one.start.to_string(),
                         one.end.to_string(),

@@ -156,6 +156,15 @@ impl Behaviour {
         }
     }
 
+    /// The clock times around one of them between which clocks are not touched:
+    /// from the first to the first that is out. Empty where they are touched.
+    pub(crate) fn calm_clocks_around(&self, clock: i64) -> std::ops::Range<i64> {
+        let behind = self.changes.partition_point(|change| change.settled_at() <= clock);
+        let from = behind.checked_sub(1).map_or(i64::MIN, |last| self.changes[last].settled_at());
+        let until = self.changes.get(behind).map_or(i64::MAX, Change::unsettled_from);
+        from..until.max(from)
+    }
+
     /// The offset before any change.
     pub(crate) fn first_offset(&self) -> i32 {
         self.first

@@ -201,8 +201,10 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
         let shown = if detail == Detail::All { usize::MAX } else { NAMED };
         for one in list.iter().take(shown) {
             let place = place_of(one);
-            let line = format!("{}  {}", one.finding.start, one.finding.title);
-            let _ = writeln!(out, "      {}  {}", sanitized(&line), styled(DIM, sanitized(&place)));
+            let Finding { start, title, repeats, .. } = &one.finding;
+            let repeats = if repeats.is_empty() { String::new() } else { format!(" · {repeats}") };
+            let line = sanitized(&format!("{start}  {title}{repeats}"));
+            let _ = writeln!(out, "      {line}  {}", styled(DIM, sanitized(&place)));
         }
         if list.len() > shown {
             let more = grouped(list.len() - shown);
@@ -236,6 +238,9 @@ fn repair_words(found: &[&Found<'_>]) -> String {
         }
     };
     match (count(Safety::Safe), count(Safety::Consent)) {
+        (0, 0) if found.iter().all(|one| one.finding.level == Level::Note) => {
+            format!("→ good to know; `emvo rules {rule}` says why")
+        }
         (0, 0) => format!("→ needs a person; `emvo rules {rule}` says why"),
         (safe, 0) => format!("→ `emvo repair` does {}", of_all(safe)),
         (safe, consent) => format!("→ `emvo repair --consent {rule}` does {}", of_all(safe + consent)),
@@ -281,6 +286,7 @@ pub(crate) struct FindingJson<'f> {
     uid: &'f str,
     title: &'f str,
     start: &'f str,
+    repeats: &'f str,
     message: &'f str,
     repair: &'static str,
 }
@@ -299,6 +305,7 @@ impl<'f> FindingJson<'f> {
             uid: &finding.uid,
             title: &finding.title,
             start: &finding.start,
+            repeats: &finding.repeats,
             message: &finding.message,
             repair: finding.safety.name(),
         }

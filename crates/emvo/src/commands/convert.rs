@@ -1,11 +1,14 @@
 //! `convert`: calendars ⇄ tables.
 
+use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::content::Property;
 use emvo_core::merge::{Duplicates, MergeInput, MergeOptions, merge};
-use emvo_core::recurrence::{Ceiling, Window};
+use emvo_core::receipt::Change;
+use emvo_core::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
+use emvo_core::roll::roll;
 use emvo_core::table::CannotCarry;
 use emvo_core::unroll::{Unrolled, unroll};
 use emvo_core::zone::ZoneBook;
@@ -22,6 +25,9 @@ use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{WARNING, counted, grouped, sanitized, styled};
 
+/// Fewer alike events than this follow a rule by chance.
+const LEAST_ROLLED: usize = 3;
+
 /// Calendars into tables, and tables into calendars
 #[derive(Debug, clap::Args)]
 pub(crate) struct ConvertArgs {
@@ -35,6 +41,12 @@ pub(crate) struct ConvertArgs {
     /// Series become single events, one for each date in the window
     #[arg(long)]
     unroll: bool,
+    /// Regular single events become series
+    #[arg(long, conflicts_with = "unroll")]
+    roll: bool,
+    /// How rows repeat that only say that they do, as "every year until 2031-12-31"
+    #[arg(long, value_name = "PHRASE")]
+    repeat_rule: Option<String>,
     #[command(flatten)]
     window: WindowArgs,
     #[command(flatten)]
@@ -60,7 +72,8 @@ impl FormatArg {
 
 pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     let answer = args.answer.settle();
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
+    reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
     let plan = args.output.settle()?;
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let choice = args.window.settle()?;
@@ -80,6 +93,9 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             let mut changed = converted(source, loaded, kind, &reading);
             if let Some(window) = window {
                 unroll_all(&mut changed, source, window, choice.ceiling, &mut kept_as_series);
+            }
+            if args.roll {
+                roll_all(&mut changed);
             }
             of_source.push(changed);
         }
@@ -103,8 +119,8 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         Answer::Silent => {}
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
-            if detail == Detail::All {
-                text.push_str(&written::change_lines(&all_changes, detail, written::Examples::One));
+            if detail == Detail::All || args.roll {
+                text.push_str(&written::change_lines(&all_changes, detail, written::Examples::Several));
             }
             text.push_str(&unclaimed_lines(&sources));
             text.push_str(&written::output_lines(&outputs.paths, &plan));
@@ -112,12 +128,15 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             for line in &kept_as_series {
                 anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(line));
             }
+            warn_of_flags(&sources);
             warn_of_what_is_left_out(&outputs.cannot_carry);
             warn_of_several_calendars(outputs.calendars_in_one_file);
         }
     }
     Ok(Outcome::needs_a_look_if(
-        outputs.balance.set_aside + outputs.fragments > 0 || !kept_as_series.is_empty(),
+        outputs.balance.set_aside + outputs.fragments > 0
+            || !kept_as_series.is_empty()
+            || sources.iter().any(|source| !source.flag_only.is_empty()),
     ))
 }
 
@@ -152,6 +171,39 @@ fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: 
     }
 }
 
+/// The rule for rows that only say that they repeat.
+fn repeat_rule_of(text: String) -> anyhow::Result<String> {
+    let is_rule = Rule::parse(&text).is_ok();
+    if !is_rule {
+        parse_phrase(&text).with_context(|| format!("--repeat-rule `{text}`"))?;
+    }
+    Ok(text)
+}
+
+/// Puts single events together that are series taken apart.
+fn roll_all(changed: &mut Changed<'_>) {
+    let found = roll(&changed.calendar.series, &changed.zones, LEAST_ROLLED);
+    let all = std::mem::take(&mut changed.calendar.series);
+    let mut new = HashMap::new();
+    let mut gone = HashSet::new();
+    for rolled in &found {
+        let series = rolled.series(&all);
+        let lead = series.lead();
+        changed.changes.push(Change {
+            rule: Some("R13"),
+            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            title: lead.title().unwrap_or_default().into_owned(),
+            before: counted(rolled.members.len(), "single event", "single events"),
+            after: rule_in_words(&rolled.rule.to_string(), lead.start(), &changed.zones),
+        });
+        gone.extend(rolled.members.iter().skip(1).copied());
+        new.insert(rolled.members[0], series);
+    }
+    changed.folded += gone.len();
+    let kept = all.into_iter().enumerate().filter(|(at, _)| !gone.contains(at));
+    changed.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
+}
+
 /// Takes the series of a calendar apart. What stays a series is listed.
 fn unroll_all(
     changed: &mut Changed<'_>,
@@ -177,6 +229,18 @@ fn unroll_all(
         let title = series.lead().title().unwrap_or_default();
         kept.push(format!("{}: `{title}` stays a series: {reason}", source.path));
         changed.calendar.series.push(series);
+    }
+}
+
+fn warn_of_flags(sources: &[Source<'_>]) {
+    for source in sources.iter().filter(|source| !source.flag_only.is_empty()) {
+        let rows = counted(source.flag_only.len(), "row is flagged", "rows are flagged");
+        let line = format!(
+            "C06: {}: {rows} as repeating, but nothing says how: only the first date is there. \
+             --repeat-rule \"every year\" says it for all of them, a rule in the column for each",
+            source.path
+        );
+        anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(&line));
     }
 }
 

@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 
 use anyhow::{Context as _, bail};
 use emvo_core::calendar::{Event, EventTime, ZoneRef};
-use emvo_core::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of};
+use emvo_core::recurrence::{Ceiling, Occurrence, Window, occurrences_of};
 use emvo_core::zone::{Zone, ZoneBook};
 use serde::Serialize;
 
@@ -196,10 +196,7 @@ fn list(
                 }
                 list.cancelled += found.cancelled.len();
                 let told = |occurrence: &Occurrence, is_cancelled: bool| {
-                    let event = match occurrence.part {
-                        Part::Master => series.lead(),
-                        Part::Override(index) => &series.overrides()[index],
-                    };
+                    let event = occurrence.part.event(series);
                     let uid = series.uid().map(ToString::to_string).unwrap_or_default();
                     Row::of(
                         occurrence,

@@ -43,8 +43,9 @@ const WALK: [Step; 9] = [
         status: 1,
     },
     Step {
-        why: "The safety office has decided: by the clock on the wall.",
-        command: "repair exports/norrsund/crew.ics --consent Z06 -o safety-office.ics --overwrite",
+        why: "The safety office has decided: the meeting goes by the clock on the wall, the four briefings \
+              are one series, and the watch that is called off is no date at all.",
+        command: "repair exports/norrsund/crew.ics --consent Z06,R13,R17 -o safety-office.ics --overwrite",
         status: 0,
     },
     Step {

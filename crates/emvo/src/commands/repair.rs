@@ -4,8 +4,9 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
-use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, repair};
+use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, repair};
 use emvo_core::zone::ZoneBook;
+use jiff::civil::Date;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
@@ -42,8 +43,31 @@ pub(crate) struct RepairArgs {
     /// A sheet with answers, as `check --report sheet.csv` writes it
     #[arg(long, value_name = "SHEET", help_heading = "Rules")]
     answers: Option<PathBuf>,
+    /// What a start that its rule does not pick becomes (R04)
+    #[arg(long, value_enum, value_name = "WHAT", default_value_t = StartAsArg::Extra, help_heading = "Rules")]
+    start_as: StartAsArg,
+    /// How far a rule of exceptions without end is written out (R10)
+    #[arg(long, value_name = "DATE", help_heading = "Rules")]
+    horizon: Option<Date>,
     #[command(flatten)]
     answer: AnswerArgs,
+}
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+enum StartAsArg {
+    /// A further date beside the rule
+    Extra,
+    /// It moves to the first date of the rule
+    Move,
+}
+
+impl StartAsArg {
+    fn meaning(self) -> StartAs {
+        match self {
+            Self::Extra => StartAs::Extra,
+            Self::Move => StartAs::Move,
+        }
+    }
 }
 
 pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
@@ -65,7 +89,9 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     repair_plan.selection = chosen.selection.clone();
-    let mut all = Repairs::default();
+    let options =
+        CheckOptions { start_as: args.start_as.meaning(), horizon: args.horizon, ..CheckOptions::default() };
+    let mut all = Repairs { options, ..Repairs::default() };
     let mut changed = Vec::new();
     for source in &sources {
         let mut of_source = Vec::new();
@@ -155,7 +181,7 @@ impl Repairs {
             zones,
             changes: repaired.changes,
             added: repaired.added,
-            folded: 0,
+            folded: repaired.folded,
             removed: 0,
         }
     }

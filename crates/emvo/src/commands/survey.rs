@@ -4,6 +4,7 @@ use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
 
 use anyhow::Context;
+use emvo_core::recurrence::rule_in_words;
 use emvo_core::rules::{self, CheckOptions, Level, RuleChoice, RuleId, check};
 use emvo_core::select::Selection;
 use emvo_core::survey::{Survey, ZoneMeaning, events_digest, survey};
@@ -91,7 +92,7 @@ fn findings(sources: &[Source<'_>], reading: &Reading) -> BTreeMap<RuleId, RuleC
     for loaded in sources.iter().flat_map(|source| &source.loaded) {
         let house = reading.zones.house.as_ref();
         let context = rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
-        for finding in check(&context, &RuleChoice::default(), &Selection::default()) {
+        for finding in check(&context, &RuleChoice::of_single_series(), &Selection::default()) {
             let count = counts.entry(finding.rule).or_insert(RuleCount { events: 0, level: Level::Note });
             count.events += 1;
             count.level = count.level.max(finding.level);
@@ -187,6 +188,31 @@ fn text(
     }
     if detail == Detail::All {
         out.push_str(&zone_lines(rows));
+        out.push_str(&repeat_lines(rows));
+    }
+    out
+}
+
+/// How the series of each calendar repeat, in words, the most frequent first.
+fn repeat_lines(rows: &[Row<'_, '_>]) -> String {
+    let mut out = String::new();
+    for row in rows {
+        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
+        for series in &row.loaded.calendar.series {
+            let lead = series.lead();
+            for rule in lead.rules() {
+                *counts.entry(rule_in_words(&rule, lead.start(), &row.loaded.zones)).or_insert(0) += 1;
+            }
+        }
+        let mut counts: Vec<(String, usize)> = counts.into_iter().collect();
+        counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+        if counts.is_empty() {
+            continue;
+        }
+        let _ = writeln!(out, "{} repeats:", sanitized(&row.loaded.calendar.name()));
+        for (words, count) in &counts {
+            let _ = writeln!(out, "  {}", sanitized(&format!("{} × {words}", grouped(*count))));
+        }
     }
     out
 }

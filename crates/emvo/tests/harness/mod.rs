@@ -79,6 +79,19 @@ impl Case {
         Run::of(&output)
     }
 
+    /// A run that has to end with this status.
+    pub fn ends(&self, status: i32, arguments: &[&str]) -> Run {
+        let run = self.emvo(arguments);
+        assert_eq!(run.status, status, "{arguments:?}: {run:#?}");
+        run
+    }
+
+    /// The JSON of a run that has to end with this status.
+    pub fn json_ends(&self, status: i32, arguments: &[&str]) -> serde_json::Value {
+        let run = self.ends(status, arguments);
+        serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:#?}"))
+    }
+
     pub fn json(&self, arguments: &[&str]) -> serde_json::Value {
         let run = self.emvo(arguments);
         serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:#?}"))

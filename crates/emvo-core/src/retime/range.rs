@@ -1,0 +1,81 @@
+//! An override that stands for all later dates as well (`RANGE=THISANDFUTURE`)
+//! → a series of its own (rule R08).
+
+use super::shift::{RuleEnd, later, move_rules};
+use super::times::{Role, map_event};
+use super::{Refusal, split_off};
+use crate::calendar::{Reach, Series};
+use crate::content::{Item, Property};
+use crate::recurrence::day::clock_seconds;
+use crate::recurrence::on_clock_of;
+use crate::zone::ZoneBook;
+
+/// The properties that say when a series has dates.
+const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
+
+/// Splits a series where its first override that reaches on begins: from there
+/// on the override's fields, times and length are those of the series. All dates
+/// stay what they were.
+pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
+    let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
+    let slot_of = |event: &crate::calendar::Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
+    let ranged = series.overrides().iter().filter(|event| event.reach() == Reach::ThisAndFuture);
+    let Some((slot, event)) =
+        ranged.filter_map(|event| Some((slot_of(event)?, event))).min_by_key(|(slot, _)| *slot)
+    else {
+        return Ok(vec![series.clone()]);
+    };
+    if event.start().zone() != master.start().zone() || event.is_all_day() != master.is_all_day() {
+        return Err(Refusal::OtherKindOfTime);
+    }
+    let shift = clock_seconds(event.start().clock()) - slot;
+    let (head, tail) = split_off(series, slot, zones)?;
+    let Some(mut tail) = tail else { return Err(Refusal::NoSuchDate { date: event.start().to_string() }) };
+    let starts_there = clock_seconds(tail.lead().start().clock()) == slot;
+    if !starts_there {
+        return Err(Refusal::NoSuchDate { date: event.start().to_string() });
+    }
+    tail.overrides_mut().retain(|other| other.replaces() != event.replaces());
+    let old = tail.clone();
+    // Later overrides keep their own times; only the dates they replace move.
+    for other in tail.overrides_mut() {
+        map_event(other, &mut |role, time| match role {
+            Role::Slot => later(time, shift),
+            Role::Start | Role::End => time.clone(),
+        });
+    }
+    if let Some(master) = tail.master_mut() {
+        map_event(master, &mut |_, time| later(time, shift));
+    }
+    move_rules(&old, &mut tail, shift, zones, RuleEnd::MovesAlong)?;
+    let lines: Vec<Property<'a>> = recurrence_lines(&tail);
+    let uid = tail.uid().cloned();
+    if let Some(master) = tail.master_mut() {
+        let mut new = event.clone();
+        new.set_replaces(None);
+        new.edit(|component| {
+            for name in RECURRENCE {
+                component.remove(name);
+            }
+            for line in lines {
+                component.add(line);
+            }
+        });
+        new.set_rank(master.rank());
+        *master = new;
+    }
+    if let Some(uid) = uid {
+        tail.set_uid(&uid);
+    }
+    Ok(head.into_iter().chain([tail]).collect())
+}
+
+fn recurrence_lines<'a>(series: &Series<'a>) -> Vec<Property<'a>> {
+    let items = series.lead().component().items().iter();
+    items
+        .filter_map(|item| match item {
+            Item::Property(line) if RECURRENCE.iter().any(|name| line.is(name)) => Some(line.clone()),
+            Item::Property(_) | Item::Component(_) => None,
+        })
+        .collect()
+}

@@ -1,0 +1,42 @@
+//! `R12 series-empty`: a series without any date.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Group, Level, Rule, Subject};
+use crate::recurrence::{exceptions, on_clock_of};
+
+/// A series with more exceptions than this is not empty in any export we know.
+const LOOKED_AT: usize = 20_000;
+
+declare_rule! {
+    /// ## What it finds
+    /// A series of which rule, exceptions and overrides leave no date.
+    ///
+    /// ## Why it matters
+    /// Nobody sees it, some systems refuse it, and it makes counts differ. It may
+    /// be the rest of a series that was deleted date by date.
+    ///
+    /// ## Example
+    /// Three weekly dates and three exceptions.
+    ///
+    /// ## Repair
+    /// None: a person has to say whether it may go.
+    SeriesEmpty, "R12", "series-empty", Group::Recurrence, "a series without any date"
+}
+
+impl Rule for SeriesEmpty {
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else { return };
+        let has_exceptions =
+            ["EXDATE", "EXRULE"].iter().any(|name| master.component().property(name).is_some());
+        if !has_exceptions || !subject.series.overrides().is_empty() || !recurrence.unreadable().is_empty() {
+            return;
+        }
+        let excluded = exceptions(master, context.zones, (i64::MIN / 4, i64::MAX / 4), LOOKED_AT);
+        let own = on_clock_of(master.start(), master.start(), context.zones).unwrap_or(0);
+        let mut slots = recurrence.slots(own.min(i64::MAX / 4) - 1, i64::MAX / 4).take(LOOKED_AT);
+        if slots.all(|slot| excluded.contains(&slot)) {
+            let message = format!("has no date left: {} exceptions take them all", excluded.len());
+            found.show(self, Level::Warning, subject, message);
+        }
+    }
+}

@@ -1,0 +1,367 @@
+//! What repairs do to the rule, the dates and the overrides of one series.
+
+use crate::calendar::{Event, EventTime, Extent, Series, Uid};
+use crate::content::Property;
+use crate::identity::{derived_uid, derived_uid_of_parts};
+use crate::recurrence::day::{clock_at, clock_seconds};
+use crate::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
+use crate::retime::{Refusal, split_at_range};
+use crate::zone::ZoneBook;
+
+/// More dates than this are not written out one by one.
+const MOST_DATES: usize = 2_000;
+
+/// A change to the recurrence of one series.
+#[derive(Clone, Debug)]
+pub enum SeriesEdit {
+    /// A rule is replaced by another (R01, R02, R03, R18).
+    Rule {
+        /// The rule's text as it stands.
+        from: String,
+        /// The new text.
+        to: String,
+    },
+    /// The start becomes a further date beside its rule, and a count becomes an
+    /// end: then all systems see the same dates (R04).
+    StartIsExtra,
+    /// The series starts at this first date of its rule (R04).
+    StartMoves(EventTime),
+    /// Exceptions are replaced by others (R05).
+    Exceptions(Vec<(EventTime, Vec<EventTime>)>),
+    /// Overrides of these numbers become single events (R07).
+    Detach(Vec<usize>),
+    /// Overrides replace other dates than they say (R07).
+    Tie(Vec<(usize, EventTime)>),
+    /// From an override that reaches on, the series is another one (R08).
+    SplitAtRange,
+    /// One rule stays; the dates of the others become further dates, or a
+    /// series of their own where they never end (R09).
+    OneRule,
+    /// What an `EXRULE` excludes becomes exceptions; without an end of its own
+    /// the series ends at this time (R10).
+    ListExceptions(Option<EventTime>),
+    /// Overrides of these numbers go, since another replaces the same date
+    /// (R16).
+    DropOverrides(Vec<usize>),
+    /// Cancelled overrides of these numbers become exceptions (R17).
+    Except(Vec<usize>),
+}
+
+impl SeriesEdit {
+    /// What becomes of a series.
+    pub(super) fn apply<'a>(
+        &self,
+        series: &Series<'a>,
+        zones: &ZoneBook,
+    ) -> Result<Vec<Series<'a>>, Refusal> {
+        let mut new = series.clone();
+        match self {
+            Self::Rule { from, to } => replace_rule(&mut new, from, to),
+            Self::StartIsExtra => start_is_extra(&mut new, zones)?,
+            Self::StartMoves(start) => start_moves(&mut new, start),
+            Self::Exceptions(pairs) => {
+                let Some(master) = new.master_mut() else { return Ok(vec![new]) };
+                master.remove_dates("EXDATE", |date| pairs.iter().any(|(old, _)| old == date));
+                let dates: Vec<EventTime> = pairs.iter().flat_map(|(_, new)| new.clone()).collect();
+                master.add_dates("EXDATE", &dates);
+            }
+            Self::Detach(numbers) => return Ok(detach(new, numbers)),
+            Self::Tie(pairs) => {
+                for (number, slot) in pairs {
+                    new.overrides_mut()[*number].set_replaces(Some(slot.clone()));
+                }
+            }
+            Self::SplitAtRange => return split_at_range(series, zones),
+            Self::OneRule => return one_rule(series, zones),
+            Self::ListExceptions(end) => list_exceptions(&mut new, end.as_ref(), zones)?,
+            Self::DropOverrides(numbers) => drop_overrides(&mut new, numbers),
+            Self::Except(numbers) => {
+                let slots: Vec<EventTime> =
+                    numbers.iter().filter_map(|at| new.overrides()[*at].replaces().cloned()).collect();
+                drop_overrides(&mut new, numbers);
+                if let Some(master) = new.master_mut() {
+                    master.add_dates("EXDATE", &slots);
+                }
+            }
+        }
+        Ok(vec![new])
+    }
+
+    /// What a person sees of it: before and after.
+    pub(super) fn words(&self, before: &Series<'_>, after: &[Series<'_>]) -> (String, String) {
+        let list = |times: &mut dyn Iterator<Item = String>| times.collect::<Vec<_>>().join(", ");
+        let slot =
+            |at: &usize| before.overrides()[*at].replaces().map(EventTime::to_string).unwrap_or_default();
+        match self {
+            Self::Rule { from, to } => (from.clone(), to.clone()),
+            Self::StartIsExtra => {
+                (rules_of(before), format!("{} and {}", rules_of_all(after), before.lead().start()))
+            }
+            Self::StartMoves(start) => {
+                (format!("starts {}", before.lead().start()), format!("starts {start}"))
+            }
+            Self::Exceptions(pairs) => (
+                format!("without {}", list(&mut pairs.iter().map(|(old, _)| old.to_string()))),
+                format!(
+                    "without {}",
+                    list(&mut pairs.iter().flat_map(|(_, new)| new).map(EventTime::to_string))
+                ),
+            ),
+            Self::Detach(numbers) => {
+                (format!("overrides on {}", list(&mut numbers.iter().map(slot))), "single events".to_owned())
+            }
+            Self::Tie(pairs) => (
+                format!("override on {}", list(&mut pairs.iter().map(|(at, _)| slot(at)))),
+                format!("override on {}", list(&mut pairs.iter().map(|(_, slot)| slot.to_string()))),
+            ),
+            Self::SplitAtRange => (before.lead().span(), super::edit::spans(after)),
+            Self::OneRule => (rules_of(before), rules_of_all(after)),
+            Self::ListExceptions(_) => {
+                let exrule =
+                    before.lead().component().property("EXRULE").map(|rule| rule.value().into_owned());
+                let dates = after.first().map_or(0, |after| after.lead().dates("EXDATE").len());
+                (format!("EXRULE {}", exrule.unwrap_or_default()), format!("{dates} dates as EXDATE"))
+            }
+            Self::DropOverrides(numbers) => {
+                (format!("two overrides on {}", list(&mut numbers.iter().map(slot))), "the newest".to_owned())
+            }
+            Self::Except(numbers) => (
+                format!("cancelled on {}", list(&mut numbers.iter().map(slot))),
+                "an exception of the series".to_owned(),
+            ),
+        }
+    }
+}
+
+fn rules_of(series: &Series<'_>) -> String {
+    series.lead().rules().collect::<Vec<_>>().join(" & ")
+}
+
+fn rules_of_all(parts: &[Series<'_>]) -> String {
+    parts.iter().map(rules_of).collect::<Vec<_>>().join(" | ")
+}
+
+fn replace_rule(series: &mut Series<'_>, from: &str, to: &str) {
+    let Some(master) = series.master_mut() else { return };
+    master.edit(|component| {
+        let line = component.properties().find(|line| line.is("RRULE") && line.value() == from);
+        let Some(new) = line.map(|line| line.with_value(to)) else { return };
+        for item in component.items_mut() {
+            if let crate::content::Item::Property(line) = item
+                && line.is("RRULE")
+                && line.value() == from
+            {
+                *line = new.clone();
+            }
+        }
+    });
+}
+
+fn start_is_extra(series: &mut Series<'_>, zones: &ZoneBook) -> Result<(), Refusal> {
+    let Some(master) = series.master_mut() else { return Ok(()) };
+    let start = master.start().clone();
+    let text = master.rules().next().map(std::borrow::Cow::into_owned).unwrap_or_default();
+    let mut rule = Rule::parse(&text).map_err(|_| Refusal::UnreadableRule { rule: text.clone() })?;
+    if rule.count.is_some() {
+        let last = last_start(&rule, start.clock(), i64::MAX).and_then(clock_at);
+        rule.count = None;
+        rule.until = last.map(|clock| end_of_rule(&start.at_clock(clock), zones));
+        let to = rule.text_like(&text);
+        replace_rule(series, &text, &to);
+    }
+    if let Some(master) = series.master_mut()
+        && !master.dates("RDATE").contains(&start)
+    {
+        master.add_dates("RDATE", &[start]);
+    }
+    Ok(())
+}
+
+/// A last date as the end of a rule: RFC 5545 section 3.3.10 wants UTC wherever
+/// the start has a zone.
+pub(super) fn end_of_rule(last: &EventTime, zones: &ZoneBook) -> EventTime {
+    match zones.instant(last).and_then(clock_at) {
+        Some(at) if *last.zone() != crate::calendar::ZoneRef::Floating => {
+            EventTime::Clock { at, zone: crate::calendar::ZoneRef::Utc }
+        }
+        _ => last.clone(),
+    }
+}
+
+fn start_moves(series: &mut Series<'_>, start: &EventTime) {
+    let Some(master) = series.master_mut() else { return };
+    let text = master.rules().next().map(std::borrow::Cow::into_owned).unwrap_or_default();
+    let seconds = clock_seconds(start.clock()) - clock_seconds(master.start().clock());
+    if let Extent::End(end) = master.extent()
+        && let Some(clock) = clock_at(clock_seconds(end.clock()) + seconds)
+    {
+        let end = end.at_clock(clock);
+        master.set_extent(Extent::End(end));
+    }
+    master.set_start(start.clone());
+    // The old start was the first that the rule counted.
+    if let Ok(mut rule) = Rule::parse(&text)
+        && let Some(count) = rule.count
+    {
+        rule.count = Some(count.saturating_sub(1).max(1));
+        let to = rule.text_like(&text);
+        replace_rule(series, &text, &to);
+    }
+}
+
+/// Overrides as single events of their own.
+fn detach<'a>(mut series: Series<'a>, numbers: &[usize]) -> Vec<Series<'a>> {
+    let mut kept = Vec::new();
+    let mut singles = Vec::new();
+    for (at, event) in std::mem::take(series.overrides_mut()).into_iter().enumerate() {
+        if numbers.contains(&at) { singles.push(event) } else { kept.push(event) }
+    }
+    let own = series.uid().cloned();
+    let singles = singles.into_iter().map(|event| single(event, own.as_ref()));
+    if series.master().is_none() && kept.is_empty() {
+        return singles.collect();
+    }
+    *series.overrides_mut() = kept;
+    let singles: Vec<Series<'a>> = singles.collect();
+    std::iter::once(series).chain(singles).collect()
+}
+
+fn single<'a>(mut event: Event<'a>, own: Option<&Uid>) -> Series<'a> {
+    let slot = event.replaces().map(EventTime::to_string).unwrap_or_default();
+    event.set_replaces(None);
+    let uid = match own {
+        Some(own) => derived_uid_of_parts(&["single", own.as_str(), &slot], 0),
+        None => derived_uid(&event, 0),
+    };
+    let mut single = Series::of(event);
+    single.set_uid(&uid);
+    single
+}
+
+fn drop_overrides(series: &mut Series<'_>, numbers: &[usize]) {
+    let mut at = 0;
+    series.overrides_mut().retain(|_| {
+        at += 1;
+        !numbers.contains(&(at - 1))
+    });
+}
+
+/// The dates of a rule, if they can be written out one by one.
+fn listed(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Option<Vec<i64>> {
+    if rule.is_endless() {
+        return None;
+    }
+    let starts = Starts::new(rule, start.clock(), last_of(rule, start, zones));
+    let dates: Vec<i64> = starts.take(MOST_DATES + 1).collect();
+    (dates.len() <= MOST_DATES).then_some(dates)
+}
+
+/// The first rule that cannot be written out stays, else the first of all. What
+/// cannot be written out beside it becomes a series of its own, if the two have
+/// no date in common.
+fn one_rule<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
+    let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
+    let start = master.start().clone();
+    let mut rules = Vec::new();
+    for text in master.rules() {
+        let rule = Rule::parse(&text).map_err(|_| Refusal::UnreadableRule { rule: text.to_string() })?;
+        rules.push((text.into_owned(), listed(&rule, &start, zones), rule));
+    }
+    let stays = rules.iter().position(|(_, dates, _)| dates.is_none()).unwrap_or(0);
+    let (text, _, rule) = rules.remove(stays);
+    let mut new = series.clone();
+    let Some(master) = new.master_mut() else { return Ok(vec![new]) };
+    master.edit(|component| component.set(Property::new("RRULE", &[], &text)));
+    let mut others = Vec::new();
+    for (_, dates, other) in &rules {
+        let Some(dates) = dates else {
+            others.push(own_series(series, &rule, other, zones)?);
+            continue;
+        };
+        let times = dates.iter().filter_map(|date| clock_at(*date)).map(|clock| start.at_clock(clock));
+        let known = master.dates("RDATE");
+        let new: Vec<EventTime> = times.filter(|time| *time != start && !known.contains(time)).collect();
+        master.add_dates("RDATE", &new);
+    }
+    Ok(std::iter::once(new).chain(others).collect())
+}
+
+/// The dates of a further endless rule as a series of its own.
+fn own_series<'a>(
+    series: &Series<'a>,
+    stays: &Rule,
+    other: &Rule,
+    zones: &ZoneBook,
+) -> Result<Series<'a>, Refusal> {
+    let Some(master) = series.master() else { return Ok(series.clone()) };
+    let refusal = || Refusal::Rule { rule: other.to_string() };
+    let start = master.start();
+    let own = clock_seconds(start.clock());
+    let mut dates =
+        Starts::new(other, start.clock(), last_of(other, start, zones)).skip_while(|at| *at <= own);
+    let first = dates.next().and_then(clock_at).ok_or_else(refusal)?;
+    let both = Starts::new(stays, start.clock(), last_of(stays, start, zones)).skip(1);
+    let taken: std::collections::HashSet<i64> = both.take(MOST_DATES).collect();
+    let is_shared = dates.take(MOST_DATES).any(|date| taken.contains(&date));
+    if is_shared || other.count.is_some() || !series.overrides().is_empty() {
+        return Err(refusal());
+    }
+    let first = start.at_clock(first);
+    let mut new = Series::of(master.clone());
+    if let Some(master) = new.master_mut() {
+        master.edit(|component| component.set(Property::new("RRULE", &[], &other.to_string())));
+        master.remove_dates("RDATE", |_| true);
+    }
+    start_moves(&mut new, &first);
+    let uid = series.uid().map(Uid::to_string).unwrap_or_default();
+    new.set_uid(&derived_uid_of_parts(&["rule", &uid, &other.to_string()], 0));
+    Ok(new)
+}
+
+/// Writes out what an `EXRULE` excludes of the dates that the series has.
+fn list_exceptions(
+    series: &mut Series<'_>,
+    end: Option<&EventTime>,
+    zones: &ZoneBook,
+) -> Result<(), Refusal> {
+    let Some(master) = series.master_mut() else { return Ok(()) };
+    let start = master.start().clone();
+    if let Some(end) = end {
+        let texts: Vec<String> = master.rules().map(std::borrow::Cow::into_owned).collect();
+        for text in texts {
+            let mut rule = Rule::parse(&text).map_err(|_| Refusal::UnreadableRule { rule: text.clone() })?;
+            if rule.is_endless() {
+                rule.until = Some(end.clone());
+                replace_rule(series, &text, &rule.text_like(&text));
+            }
+        }
+    }
+    let Some(master) = series.master_mut() else { return Ok(()) };
+    let recurrence = Recurrence::of(master, zones);
+    let known = master.dates("EXDATE");
+    let known: Vec<i64> = known.iter().filter_map(|date| on_clock_of(date, &start, zones)).collect();
+    let excluded = exceptions(master, zones, (i64::MIN / 4, i64::MAX / 4), MOST_DATES);
+    let last = excluded.iter().copied().max().unwrap_or(i64::MIN);
+    let dates: Vec<EventTime> = recurrence
+        .slots(i64::MIN / 4, last)
+        .filter(|slot| excluded.contains(slot) && !known.contains(slot))
+        .filter_map(clock_at)
+        .map(|clock| start.at_clock(clock))
+        .collect();
+    if dates.len() >= MOST_DATES {
+        return Err(Refusal::Ceiling);
+    }
+    master.edit(|component| {
+        component.remove("EXRULE");
+    });
+    master.add_dates("EXDATE", &dates);
+    Ok(())
+}
+
+/// The last moment of a rule on its own clock, and what follows is out.
+pub(super) fn moment_of(last: Last) -> Option<i64> {
+    match last {
+        Last::Open => None,
+        Last::At(moment) => Some(moment),
+    }
+}
