@@ -337,6 +337,39 @@ def skarvik_drills():
     (OUT / "skarvik" / "drills.csv").write_bytes(("\ufeff" + "\r\n".join(rows) + "\r\n").encode())
 
 
+
+def serial(month, date, year=2026):
+    """The day as a spreadsheet counts it, from 1900."""
+    return str((dt.date(year, month, date) - dt.date(1899, 12, 30)).days)
+
+
+def skarvik_service():
+    """A spreadsheet that wrote its dates as numbers and its repetition as a yes."""
+    rows = ["Otsikko;Alkupäivä;Alkuaika;Kesto;Toistuu;Paikka;Huomautus"]
+    plan = [("Pelastusliivien tarkastus", serial(9, 14), "9.00", "3 h", "kyllä", "M/S Kajsa", ""),
+            ("Palopumppujen koeajo", serial(9, 21), "klo 10", "90 min", "kyllä", "M/S Aallotar", "Konehuone"),
+            ("Kansinosturin katsastus", serial(10, 5), "8.30", "1,5 h", "kyllä", "M/S Kajsa", ""),
+            ("Potkurin vaihto", serial(10, 12), "7.00", "8 h", "ei", "Lövhamn", "Telakka sulkee klo 16"),
+            ("", serial(10, 13), "13.00", "1 h", "ei", "Lövhamn", ""),
+            ("Ankkuripelin huolto", "########", "9.00", "2 h", "ei", "M/S Aallotar", "")]
+    rows += [";".join(row) for row in plan]
+    path = OUT / "skarvik" / "huolto.csv"
+    path.write_bytes(("\r\n".join(rows) + "\r\n").encode("windows-1252"))
+
+
+def skarvik_quay():
+    """Who lies at the quay: day first, marks for busy, a totals line."""
+    rows = ["# laituripaikat syksy 2026;;;;;", "Otsikko;Alkupäivä;Loppupäivä;Varattu;Paikka;Alus"]
+    plan = [("Laituri 1 varattu", "05/10/2026", "09/10/2026", "x", "Skarvik, laituri 1", "M/S Ebba"),
+            ("Laituri 2 varattu", "19/10/2026", "23/10/2026", "x", "Skarvik, laituri 2", "M/S Tuuli"),
+            ("Laituri 1 vapaa vieraille", "01/11/2026", "30/11/2026", "", "Skarvik, laituri 1", ""),
+            ("Laituri 2 huollossa", "07/12/2026", "11/12/2026", "x", "Skarvik, laituri 2", "")]
+    rows += [";".join(row) for row in plan]
+    rows.append("Yhteensä 4 varausta;;;;;")
+    path = OUT / "skarvik" / "laituri.csv"
+    path.write_bytes(("\r\n".join(rows) + "\r\n").encode("windows-1252"))
+
+
 if __name__ == "__main__":
     norrsund_crew()
     norrsund_sailings()
@@ -346,3 +379,5 @@ if __name__ == "__main__":
     skarvik_sailings()
     skarvik_harbour()
     skarvik_drills()
+    skarvik_service()
+    skarvik_quay()

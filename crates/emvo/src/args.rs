@@ -60,6 +60,9 @@ pub(crate) struct ReadingArgs {
     /// Which column holds a field, where its header does not say; may be given several times
     #[arg(long, value_name = "FIELD=HEADER")]
     pub(crate) column: Vec<String>,
+    /// A columns file: which column of a table holds what, and how it is written
+    #[arg(long, value_name = "FILE")]
+    pub(crate) columns: Option<PathBuf>,
     /// The charset of the inputs, where it is not found by looking
     #[arg(long, value_name = "CHARSET")]
     pub(crate) input_encoding: Option<String>,

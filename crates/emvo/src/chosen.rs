@@ -91,6 +91,12 @@ impl SelectArgs {
 }
 
 impl Chosen {
+    /// Whether faults of whole files are asked for: where events are chosen, they
+    /// are not.
+    pub(crate) fn takes_files(&self) -> bool {
+        self.selection.is_everything() && self.findings.is_empty()
+    }
+
     /// The selection with the window, if one was asked for.
     pub(crate) fn within(mut self, choice: &WindowChoice, sources: &[crate::source::Source<'_>]) -> Self {
         if choice.is_asked_for() {

@@ -28,6 +28,7 @@ pub(crate) enum Target {
 pub(crate) enum Kind {
     Ics,
     Csv,
+    JsonLines,
 }
 
 impl Kind {
@@ -35,6 +36,7 @@ impl Kind {
         match self {
             Self::Ics => "ics",
             Self::Csv => "csv",
+            Self::JsonLines => "jsonl",
         }
     }
 }
@@ -106,8 +108,9 @@ impl OutputPlan {
             .as_deref()
         {
             Some("ics") => Ok(Kind::Ics),
-            Some("csv") => Ok(Kind::Csv),
-            _ => bail!("the output's name ends in neither .ics nor .csv; --to says what to write"),
+            Some("csv" | "tsv") => Ok(Kind::Csv),
+            Some("jsonl") => Ok(Kind::JsonLines),
+            _ => bail!("the output's name ends in neither .ics, .csv nor .jsonl; --to says what to write"),
         }
     }
 
@@ -328,7 +331,8 @@ fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
         .from_writer("\u{feff}".as_bytes().to_vec());
     for source in with_rows {
         let head = ["file", "row", "reason"].into_iter().map(str::to_owned);
-        writer.write_record(head.chain(source.set_aside.headers.iter().cloned()))?;
+        let headers = source.table.sniffed.iter().flat_map(|sniffed| sniffed.headers().map(str::to_owned));
+        writer.write_record(head.chain(headers))?;
         for row in &source.set_aside.rows {
             let head = [source.path.clone(), row.row.to_string(), row.reason.clone()];
             writer.write_record(head.into_iter().chain(row.cells.iter().cloned()))?;

@@ -1,10 +1,14 @@
 //! Arguments as meant: what was typed, checked before any file is read.
 
+use std::fs;
+use std::path::Path;
+
 use anyhow::{Context, bail};
+use emvo_core::content::decode;
 use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::rules::{self, Described, RuleId};
 use emvo_core::survey::default_window;
-use emvo_core::table::{DateOrder, Field, ReadOptions};
+use emvo_core::table::{Columns, DateOrder, Field, ReadOptions};
 use emvo_core::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 
@@ -18,6 +22,16 @@ pub(crate) struct Reading {
     pub(crate) calendars: Vec<String>,
     pub(crate) table: ReadOptions,
     pub(crate) charset: Option<String>,
+    pub(crate) undecided: Undecided,
+}
+
+/// What is done about a table whose dates read two ways (rule C02).
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Undecided {
+    /// The command refuses it.
+    Refuse,
+    /// The command tells about it, and reads nothing from it.
+    Tell,
 }
 
 impl ReadingArgs {
@@ -37,13 +51,22 @@ impl ReadingArgs {
             OrderArg::Year => DateOrder::Year,
         };
         let columns = self.column.iter().map(|entry| column(entry)).collect::<anyhow::Result<_>>()?;
+        let columns_file = self.columns.as_deref().map(columns_file).transpose()?;
+        let charset = self.input_encoding;
+        let zone_map = zones.map.clone();
         Ok(Reading {
             zones,
             calendars: self.calendar,
-            table: ReadOptions { house, order, columns, repeat_rule: None },
-            charset: self.input_encoding,
+            table: ReadOptions { house, zone_map, order, columns, columns_file, repeat_rule: None },
+            charset,
+            undecided: Undecided::Refuse,
         })
     }
+}
+
+fn columns_file(path: &Path) -> anyhow::Result<Columns> {
+    let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
+    Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
 }
 
 fn column(entry: &str) -> anyhow::Result<(Field, String)> {

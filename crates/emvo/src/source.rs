@@ -4,13 +4,14 @@ use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::{self, Calendar};
-use emvo_core::content::{self, Decoded, Fault, FaultKind, Item};
-use emvo_core::table::{self, SetAsideRow};
+use emvo_core::content::{self, Charset, Decoded, Fault, FaultKind, Item};
+use emvo_core::rules::SourceFacts;
+use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
 use emvo_core::zone::ZoneBook;
 use rayon::prelude::*;
 
 use crate::gather::{NamedBy, SourceFile};
-use crate::settle::Reading;
+use crate::settle::{Reading, Undecided};
 
 /// A file as text.
 pub(crate) struct SourceText<'f> {
@@ -40,12 +41,28 @@ pub(crate) struct Source<'t> {
     pub(crate) format: Format,
     pub(crate) loaded: Vec<Loaded<'t>>,
     pub(crate) set_aside: SetAside<'t>,
-    /// Columns of a table that nobody claims.
-    pub(crate) unclaimed: Vec<String>,
-    /// Rows of a table that say that they repeat, but not how.
-    pub(crate) flag_only: Vec<u64>,
+    /// How its bytes were read.
+    pub(crate) charset: Charset,
+    /// How a table was read.
+    pub(crate) table: TableFacts,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
+}
+
+/// What is known about a table besides its events; empty for a calendar file.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct TableFacts {
+    pub(crate) sniffed: Option<Sniffed>,
+    pub(crate) notes: Vec<Note>,
+    /// The dates that read two ways, where that kept the table from being read.
+    pub(crate) undecided: Option<String>,
+}
+
+impl TableFacts {
+    /// How many rows are flagged as repeating and no more.
+    pub(crate) fn flag_only(&self) -> usize {
+        self.notes.iter().filter(|note| note.kind == NoteKind::RepeatFlagOnly).count()
+    }
 }
 
 /// A calendar with the meaning of its zone names.
@@ -59,9 +76,8 @@ pub(crate) struct Loaded<'t> {
 pub(crate) struct SetAside<'t> {
     /// Parts of a calendar file.
     pub(crate) faults: Vec<Fault<'t>>,
-    /// Rows of a table, with the table's headers.
+    /// Rows of a table.
     pub(crate) rows: Vec<SetAsideRow>,
-    pub(crate) headers: Vec<String>,
 }
 
 impl SetAside<'_> {
@@ -82,6 +98,18 @@ fn is_event(fault: &Fault<'_>) -> bool {
 impl<'t> Source<'t> {
     pub(crate) fn calendars(&self) -> impl Iterator<Item = &Calendar<'t>> {
         self.loaded.iter().map(|loaded| &loaded.calendar)
+    }
+
+    /// What rules about files look at.
+    pub(crate) fn facts(&self) -> SourceFacts<'_, 't> {
+        SourceFacts {
+            charset: self.charset,
+            faults: &self.set_aside.faults,
+            unsound: self.calendars().flat_map(|calendar| &calendar.unsound).collect(),
+            rows: &self.set_aside.rows,
+            notes: &self.table.notes,
+            undecided: self.table.undecided.clone(),
+        }
     }
 
     /// Events in the file, those that could not be read included.
@@ -140,8 +168,8 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<O
         );
     };
     let source = match format {
-        Format::Ics => read_calendar_file(file, &decoded.text, reading)?,
-        Format::Csv => read_table_file(file, &decoded.text, reading)?,
+        Format::Ics => read_calendar_file(file, decoded, reading)?,
+        Format::Csv => read_table_file(file, decoded, reading)?,
     };
     Ok(Some(source))
 }
@@ -154,10 +182,10 @@ fn looks_like_calendar(text: &str) -> bool {
 
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
-    text: &'t str,
+    decoded: &'t Decoded<'_>,
     reading: &Reading,
 ) -> anyhow::Result<Source<'t>> {
-    let parsed = content::parse(text);
+    let parsed = content::parse(&decoded.text);
     let stem = stem_of(&file.path);
     let mut calendars = Vec::new();
     let mut bare = Vec::new();
@@ -183,24 +211,38 @@ fn read_calendar_file<'t>(
         format: Format::Ics,
         loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
-        unclaimed: Vec::new(),
-        flag_only: Vec::new(),
+        charset: decoded.charset,
+        table: TableFacts::default(),
         bytes: &file.bytes,
     })
 }
 
-fn read_table_file<'t>(file: &'t SourceFile, text: &'t str, reading: &Reading) -> anyhow::Result<Source<'t>> {
-    let table = table::read(text, &stem_of(&file.path), &reading.table)
-        .with_context(|| format!("`{}`", file.path))?;
-    Ok(Source {
+fn read_table_file<'t>(
+    file: &'t SourceFile,
+    decoded: &'t Decoded<'_>,
+    reading: &Reading,
+) -> anyhow::Result<Source<'t>> {
+    let mut source = Source {
         path: file.path.clone(),
         format: Format::Csv,
-        loaded: table.calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
-        set_aside: SetAside { rows: table.set_aside, headers: table.headers, ..SetAside::default() },
-        unclaimed: table.unclaimed,
-        flag_only: table.flag_only,
+        loaded: Vec::new(),
+        set_aside: SetAside::default(),
+        charset: decoded.charset,
+        table: TableFacts::default(),
         bytes: &file.bytes,
-    })
+    };
+    match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
+        Ok(table) => {
+            source.loaded = table.calendars.into_iter().map(|calendar| load(calendar, reading)).collect();
+            source.set_aside.rows = table.set_aside;
+            source.table = TableFacts { sniffed: Some(table.sniffed), notes: table.notes, undecided: None };
+        }
+        Err(TableError::Order { evidence }) if reading.undecided == Undecided::Tell => {
+            source.table.undecided = Some(evidence);
+        }
+        Err(error) => return Err(error).with_context(|| format!("`{}`", file.path)),
+    }
+    Ok(source)
 }
 
 fn load<'t>(calendar: Calendar<'t>, reading: &Reading) -> Loaded<'t> {
@@ -219,7 +261,7 @@ fn keep_chosen_calendars(sources: &mut Vec<Source<'_>>, chosen: &[String]) -> an
     for source in sources.iter_mut() {
         source.loaded.retain(|loaded| chosen.contains(&loaded.calendar.name()));
     }
-    sources.retain(|source| !source.loaded.is_empty());
+    sources.retain(|source| !source.loaded.is_empty() || source.table.undecided.is_some());
     Ok(())
 }
 

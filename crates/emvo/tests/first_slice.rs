@@ -34,8 +34,8 @@ fn survey_answers_with_the_agreed_keys() {
     let case = Case::with_demo_exports();
     let answer = case.json(&["survey", "exports", "--json"]);
     assert_eq!(answer["command"], "survey");
-    assert_eq!(answer["totals"]["events"], 288);
-    assert_eq!(answer["totals"]["set_aside"], 4);
+    assert_eq!(answer["totals"]["events"], 297);
+    assert_eq!(answer["totals"]["set_aside"], 6);
     let crew = &answer["calendars"][0];
     assert_eq!((crew["name"].as_str(), crew["format"].as_str()), (Some("Norrsund besättning"), Some("ics")));
     for key in
@@ -74,9 +74,9 @@ fn what_cannot_be_read_is_kept_beside_the_output() {
         count("read") + count("added"),
         count("written") + count("folded") + count("removed") + count("set_aside")
     );
-    assert_eq!(count("set_aside"), 4);
+    assert_eq!(count("set_aside"), 6);
     let rows = case.read("all.set-aside.csv");
-    assert!(rows.starts_with('\u{feff}') && rows.contains("varv.csv,9,`31.2.2027`"), "{rows}");
+    assert!(rows.starts_with('\u{feff}') && rows.contains("varv.csv,10,`31.2.2027`"), "{rows}");
     let parts = case.read("all.set-aside.ics");
     assert!(
         parts.contains("UID:cut-off@skarvik.example.org") && parts.contains("DTSTART:20260931T090000"),

@@ -62,7 +62,7 @@ fn repair_makes_safe_repairs_and_waits_with_the_rest() {
     let counts = left["counts"].as_object().unwrap();
     assert_eq!(
         counts.keys().collect::<Vec<_>>(),
-        ["R11", "R13", "R14", "R17", "Z03", "Z04", "Z06"],
+        ["C08", "R11", "R13", "R14", "R17", "Z03", "Z04", "Z06"],
         "all safe ones are done"
     );
 

@@ -5,7 +5,8 @@
 
 use std::borrow::Cow;
 
-use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE, WINDOWS_1252};
+use chardetng::{EncodingDetector, Iso2022JpDetection, Utf8Detection};
+use encoding_rs::{Encoding, UTF_8, UTF_16BE, UTF_16LE};
 use memchr::{memchr, memmem};
 
 /// How the bytes of a source were read.
@@ -24,6 +25,40 @@ pub enum Charset {
     /// which every byte means something.
     Assumed(&'static str),
 }
+
+impl Charset {
+    /// Its name.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Utf8 | Self::Utf8WithMark | Self::Utf8SplitByFolds => "UTF-8",
+            Self::Declared(name) | Self::Assumed(name) => name,
+        }
+    }
+}
+
+/// Why a text cannot be written in a charset.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum EncodeError {
+    /// Nobody knows the charset.
+    #[error("`{label}` is not a charset; write one such as utf-8, utf-8-bom or windows-1252")]
+    Unknown {
+        /// The label as given.
+        label: String,
+    },
+    /// The charset has no sign for something in the text.
+    #[error("{charset} has no sign for `{sign}`, which stands in line {line} of the output; utf-8 has")]
+    NoSign {
+        /// The charset.
+        charset: &'static str,
+        /// The first sign that it has not.
+        sign: char,
+        /// The line of the output.
+        line: usize,
+    },
+}
+
+/// More bytes than this tell no more about a charset.
+const ENOUGH_TO_DETECT: usize = 1 << 20;
 
 /// A source as text, and how it was read.
 #[derive(Debug)]
@@ -87,7 +122,39 @@ fn decode_unmarked(bytes: &[u8]) -> Decoded<'_> {
     if let Ok(text) = String::from_utf8(move_folds_out_of_characters(bytes)) {
         return Decoded { text: Cow::Owned(text), charset: Charset::Utf8SplitByFolds };
     }
-    decode_with(bytes, WINDOWS_1252, Charset::Assumed(WINDOWS_1252.name()))
+    let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
+    detector.feed(&bytes[..bytes.len().min(ENOUGH_TO_DETECT)], true);
+    let guess = detector.guess(None, Utf8Detection::Deny);
+    decode_with(bytes, guess, Charset::Assumed(guess.name()))
+}
+
+/// Text in a charset that a reader asks for, such as `windows-1252` or
+/// `utf-16le`, by the labels of the WHATWG Encoding Standard; `utf-8-bom` is
+/// UTF-8 behind a byte order mark, by which spreadsheets know it.
+pub fn encode(text: &str, label: &str) -> Result<Vec<u8>, EncodeError> {
+    if label.eq_ignore_ascii_case("utf-8-bom") {
+        return Ok([b"\xEF\xBB\xBF", text.as_bytes()].concat());
+    }
+    let encoding = Encoding::for_label(label.as_bytes())
+        .ok_or_else(|| EncodeError::Unknown { label: label.to_owned() })?;
+    let marked = std::iter::once('\u{feff}').chain(text.chars());
+    let mut unit = [0; 2];
+    if encoding == UTF_16LE {
+        let units = marked.flat_map(|char| char.encode_utf16(&mut unit).to_vec());
+        return Ok(units.flat_map(u16::to_le_bytes).collect());
+    }
+    if encoding == UTF_16BE {
+        let units = marked.flat_map(|char| char.encode_utf16(&mut unit).to_vec());
+        return Ok(units.flat_map(u16::to_be_bytes).collect());
+    }
+    let (bytes, _, has_unmappable) = encoding.encode(text);
+    if !has_unmappable {
+        return Ok(bytes.into_owned());
+    }
+    let has_no_sign = |char: &char| encoding.encode(char.encode_utf8(&mut [0; 4])).2;
+    let sign = text.chars().find(has_no_sign).unwrap_or(char::REPLACEMENT_CHARACTER);
+    let line = text.split('\n').position(|line| line.contains(sign)).unwrap_or(0) + 1;
+    Err(EncodeError::NoSign { charset: encoding.name(), sign, line })
 }
 
 fn decode_with<'a>(bytes: &'a [u8], encoding: &'static Encoding, charset: Charset) -> Decoded<'a> {
@@ -148,6 +215,20 @@ mod tests {
             let decoded = decode(bytes);
             assert_eq!((&*decoded.text, decoded.charset), (text, charset), "{name}");
         }
+    }
+
+    #[test]
+    fn text_is_written_in_the_charset_asked_for() {
+        for label in ["windows-1252", "utf-16le", "utf-16be", "utf-8-bom", "utf-8"] {
+            assert_eq!(
+                decode(&encode("Hållö kaj 2 öppen", label).unwrap()).text,
+                "Hållö kaj 2 öppen",
+                "{label}"
+            );
+        }
+        let error = |text, label| encode(text, label).unwrap_err().to_string();
+        insta::assert_snapshot!(error("a\nb ✓", "windows-1252"), @"windows-1252 has no sign for `✓`, which stands in line 2 of the output; utf-8 has");
+        insta::assert_snapshot!(error("", "latin-99"), @"`latin-99` is not a charset; write one such as utf-8, utf-8-bom or windows-1252");
     }
 
     #[test]

@@ -35,6 +35,17 @@ impl<'a> Component<'a> {
         Self { name: name.into(), items: Vec::new(), line: 0, source: None }
     }
 
+    /// An empty component with room for so many properties.
+    pub(crate) fn with_capacity(name: &'static str, capacity: usize) -> Self {
+        Self { name: Cow::Borrowed(name), items: Vec::with_capacity(capacity), line: 0, source: None }
+    }
+
+    /// Adds a property at the very end, behind inner components if there are
+    /// any.
+    pub(crate) fn push(&mut self, property: Property<'a>) {
+        self.items_mut().push(Item::Property(property));
+    }
+
     pub(super) fn open(name: &'a str, line: u32, capacity: usize) -> Self {
         Self { name: Cow::Borrowed(name), items: Vec::with_capacity(capacity), line, source: None }
     }

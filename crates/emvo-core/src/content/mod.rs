@@ -11,13 +11,15 @@
 
 mod charset;
 mod component;
+mod mojibake;
 mod parse;
 mod property;
 mod text;
 mod write;
 
-pub use charset::{Charset, Decoded, decode, decode_as};
+pub use charset::{Charset, Decoded, EncodeError, decode, decode_as, encode};
 pub use component::{Component, Item, ItemsMut};
+pub use mojibake::undone_mojibake;
 pub use parse::{Fault, FaultKind, Parsed, parse};
 pub use property::{Parameter, Property};
 pub use text::{escape_text, split_list, unescape_text};

@@ -17,7 +17,9 @@ mod slots;
 
 pub(crate) use expand::{Last, Starts, is_start_of, last_start};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
-pub use phrase::{PhraseError, parse_phrase, phrase, rule_in_words, rule_of_words};
+pub use phrase::{
+    PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_of_words, rule_of_words_until,
+};
 pub use probable::{Probable, is_unsupported, probable_rule};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};
 pub(crate) use slots::{Recurrence, exceptions, last_of, on_clock_of};

@@ -4,6 +4,8 @@
 //! is told as it stands (RFC 5545). A phrase that is written reads back as a
 //! rule with the same dates. `docs/repeat-phrases.md` has the grammar.
 
+use jiff::civil::Date;
+
 use super::day::{clock_at, clock_seconds};
 use super::expand::Last;
 use super::rule::{ByDay, Frequency, Rule, Weekday};
@@ -318,20 +320,21 @@ fn ordinal_number(word: &str) -> Option<i8> {
 pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneBook) -> String {
     let in_words = || {
         let mut rule = Rule::parse(text).ok()?;
-        if let (Some(until), Last::At(last)) = (&rule.until, last_of(&rule, start, zones))
-            && !until.is_date()
-        {
-            let last = clock_at(last)?;
-            let is_whole = start.is_date() || last.time() >= start.clock().time();
-            let day = if is_whole { last.date() } else { last.date().yesterday().ok()? };
-            if day < start.date() {
-                return None;
-            }
+        if rule.until.as_ref().is_some_and(|until| !until.is_date()) {
+            let day = last_day_of(&rule, start, zones).filter(|day| *day >= start.date())?;
             rule.until = Some(EventTime::Date(day));
         }
         phrase(&rule)
     };
     in_words().unwrap_or_else(|| text.to_owned())
+}
+
+/// The last day on which a rule with an `UNTIL` may have a date.
+pub fn last_day_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Option<Date> {
+    let Last::At(last) = last_of(rule, start, zones) else { return None };
+    let last = clock_at(last)?;
+    let is_whole = start.is_date() || last.time() >= start.clock().time();
+    if is_whole { Some(last.date()) } else { last.date().yesterday().ok() }
 }
 
 /// The rule that a phrase or a rule text means for a series that starts at
@@ -341,7 +344,22 @@ pub fn rule_of_words(text: &str, start: &EventTime) -> Result<String, PhraseErro
     if Rule::parse(text).is_ok() {
         return Ok(text.to_owned());
     }
-    let mut rule = parse_phrase(text)?;
+    Ok(with_proper_end(parse_phrase(text)?, start).to_string())
+}
+
+/// The same where the last day stands elsewhere; an end that the words have
+/// goes first.
+pub fn rule_of_words_until(text: &str, last: Date, start: &EventTime) -> Result<String, PhraseError> {
+    let parsed = Rule::parse(text).ok();
+    let mut rule = parsed.map_or_else(|| parse_phrase(text), Ok)?;
+    if rule.is_endless() {
+        rule.until = Some(EventTime::Date(last));
+    }
+    Ok(with_proper_end(rule, start).to_string())
+}
+
+/// A last day as the end that a series of this start needs.
+fn with_proper_end(mut rule: Rule, start: &EventTime) -> Rule {
     if let (Some(EventTime::Date(day)), false) = (&rule.until, start.is_date()) {
         let end_of_day = day.at(23, 59, 59, 0);
         let in_utc = |zone: &Zone| clock_at(zone.behaviour().instant_of(clock_seconds(end_of_day)));
@@ -352,7 +370,7 @@ pub fn rule_of_words(text: &str, start: &EventTime) -> Result<String, PhraseErro
         };
         rule.until = at.map(|at| EventTime::Clock { at, zone }).or(rule.until);
     }
-    Ok(rule.to_string())
+    rule
 }
 
 #[cfg(test)]

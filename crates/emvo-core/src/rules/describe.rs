@@ -70,6 +70,12 @@ pub enum Group {
     Zones,
     /// Recurrence.
     Recurrence,
+    /// Dates and ranges.
+    Dates,
+    /// Text and form.
+    Text,
+    /// Tables.
+    Tables,
 }
 
 impl Group {
@@ -78,6 +84,9 @@ impl Group {
         match self {
             Self::Zones => "Time zones",
             Self::Recurrence => "Recurrence",
+            Self::Dates => "Dates and ranges",
+            Self::Text => "Text and form",
+            Self::Tables => "Tables",
         }
     }
 }

@@ -4,6 +4,7 @@ use std::sync::Arc;
 
 use super::series_edit::SeriesEdit;
 use crate::calendar::{EventTime, Series, ZoneName, ZoneRef};
+use crate::content::{Item, Property, undone_mojibake};
 use crate::merge::refer_to;
 use crate::retime::{
     Refusal, Retimed, express_in, localise, pin, with_dates_in_zone_of_start, with_times_in_zone_of_start,
@@ -44,6 +45,11 @@ pub enum Edit {
     Express(Zone),
     /// The rule, the dates or the overrides of the series change.
     Series(SeriesEdit),
+    /// Text of a field that was decoded wrongly is read as it was.
+    Undo {
+        /// The property's name.
+        field: &'static str,
+    },
     /// Single events become one series.
     Roll(Arc<Rolled>),
 }
@@ -75,6 +81,7 @@ impl Edit {
             Self::AlignTimes => Ok(vec![with_times_in_zone_of_start(series, zones)]),
             Self::Express(zone) => settled(series, express_in(series, zone, zones)),
             Self::Series(edit) => edit.apply(series, zones),
+            Self::Undo { field } => Ok(vec![undone(series, field)]),
         }
     }
 
@@ -100,6 +107,12 @@ impl Edit {
             Self::Define(_) => ("not defined in the file".to_owned(), "defined".to_owned()),
             Self::Redefine(_) => ("as the file defines it".to_owned(), "as the zone is".to_owned()),
             Self::Series(edit) => edit.words(before, after),
+            Self::Undo { field } => {
+                let text = |series: &Series<'_>| {
+                    series.events().find_map(|event| event.text(field).map(std::borrow::Cow::into_owned))
+                };
+                (text(before).unwrap_or_default(), after.first().and_then(text).unwrap_or_default())
+            }
             Self::Roll(rolled) => {
                 (format!("{} single events", rolled.members.len()), rolled.rule.to_string())
             }
@@ -129,6 +142,28 @@ fn settled<'a>(series: &Series<'a>, result: Retimed<'a>) -> Result<Vec<Series<'a
         Retimed::Untouched => Ok(vec![series.clone()]),
         Retimed::Refused(refusal) => Err(refusal),
     }
+}
+
+/// A series with the text of a field as it was before it was decoded wrongly.
+fn undone<'a>(series: &Series<'a>, field: &str) -> Series<'a> {
+    let mut new = series.clone();
+    for event in new.events_mut() {
+        let is_wrong = |line: &Property<'_>| line.is(field) && undone_mojibake(&line.value()).is_some();
+        if !event.component().properties().any(is_wrong) {
+            continue;
+        }
+        event.edit(|component| {
+            for item in component.items_mut() {
+                if let Item::Property(line) = item
+                    && line.is(field)
+                    && let Some(better) = undone_mojibake(&line.value())
+                {
+                    *line = line.with_value(&better);
+                }
+            }
+        });
+    }
+    new
 }
 
 /// A name for UTC goes: times in UTC have a form of their own.

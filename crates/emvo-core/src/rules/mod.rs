@@ -6,7 +6,17 @@
 //! tests all walk it. Repairs are data ([`Edit`]); [`repair()`] alone applies
 //! them.
 
+mod c01_row_unreadable;
+mod c02_date_order;
+mod c03_date_serial;
+mod c04_date_lost;
+mod c05_column_unclaimed;
+mod c06_repeat_flag_only;
+mod c07_title_missing;
+mod c08_formula_cell;
 mod context;
+mod d10_date_impossible;
+mod d15_start_missing;
 mod describe;
 mod edit;
 mod r01_until_type;
@@ -29,6 +39,11 @@ mod r17_override_cancelled;
 mod r18_until_short;
 mod repair;
 mod series_edit;
+mod source;
+mod t01_charset;
+mod t02_mojibake;
+mod t03_folding;
+mod t06_truncated;
 mod z01_alias;
 mod z02_undefined;
 mod z03_private;
@@ -52,11 +67,16 @@ pub use describe::{Described, Group, Level, RuleId, Safety};
 pub use edit::{Edit, spans};
 pub use repair::{Answers, Consent, RepairPlan, Repaired, names_in_use, repair, settle_definitions};
 pub use series_edit::SeriesEdit;
+pub use source::{SourceFacts, check_source};
 
-/// A rule: looks at one series at a time, with the calendar around it.
+/// A rule: looks at one series at a time, with the calendar around it, or at
+/// the file around that.
 pub trait Rule: Described + Sync {
     /// Reports what it finds in a series.
-    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings);
+    fn check(&self, _subject: &Subject<'_, '_>, _context: &Context<'_, '_>, _found: &mut Findings) {}
+
+    /// Reports what it finds in the file around the series.
+    fn check_source(&self, _facts: &SourceFacts<'_, '_>, _found: &mut Findings) {}
 
     /// How much of a calendar it takes to tell.
     fn scope(&self) -> Scope {
@@ -76,6 +96,16 @@ pub enum Scope {
 /// All rules, in order of their ids, which is the order in which their repairs
 /// are applied.
 pub const RULES: &[&dyn Rule] = &[
+    &c01_row_unreadable::RowUnreadable,
+    &c02_date_order::DateOrder,
+    &c03_date_serial::DateSerial,
+    &c04_date_lost::DateLost,
+    &c05_column_unclaimed::ColumnUnclaimed,
+    &c06_repeat_flag_only::RepeatFlagOnly,
+    &c07_title_missing::TitleMissing,
+    &c08_formula_cell::FormulaCell,
+    &d10_date_impossible::DateImpossible,
+    &d15_start_missing::StartMissing,
     &r01_until_type::UntilType,
     &r02_until_and_count::UntilAndCount,
     &r03_rule_invalid::RuleInvalid,
@@ -94,6 +124,10 @@ pub const RULES: &[&dyn Rule] = &[
     &r16_override_twice::OverrideTwice,
     &r17_override_cancelled::OverrideCancelled,
     &r18_until_short::UntilShort,
+    &t01_charset::CharsetOther,
+    &t02_mojibake::Mojibake,
+    &t03_folding::Folding,
+    &t06_truncated::Truncated,
     &z01_alias::ZoneAlias,
     &z02_undefined::ZoneUndefined,
     &z03_private::ZonePrivate,
@@ -111,15 +145,15 @@ pub fn rule(name: &str) -> Option<&'static dyn Rule> {
     RULES.iter().copied().find(|rule| rule.id().as_str().eq_ignore_ascii_case(name) || rule.slug() == name)
 }
 
-/// A fault in one series.
+/// A fault in one series, or in a file.
 #[derive(Clone, Debug)]
 pub struct Finding {
     /// The rule that found it.
     pub rule: RuleId,
     /// How bad it is.
     pub level: Level,
-    /// Which series of the calendar.
-    pub series: usize,
+    /// Which series of the calendar; `None` for a fault of the file.
+    pub series: Option<usize>,
     /// The id of the series, empty if it has none.
     pub uid: String,
     /// Its title.
@@ -130,6 +164,8 @@ pub struct Finding {
     pub repeats: String,
     /// The line of its `BEGIN`; 0 if it came from a table.
     pub line: u32,
+    /// The row of a table, where it is about one.
+    pub row: Option<u64>,
     /// What is wrong, and what speaks for it.
     pub message: String,
     /// How safe the repair is.
@@ -175,12 +211,13 @@ impl Findings {
         self.list.push(Finding {
             rule: rule.id(),
             level,
-            series: subject.index,
+            series: Some(subject.index),
             uid: series.uid().map(ToString::to_string).unwrap_or_default(),
             title: series.lead().title().unwrap_or_default().into_owned(),
             start: series.lead().start().to_string(),
             repeats: subject.in_words(),
             line: series.lead().line(),
+            row: None,
             message,
             safety,
             edit,
@@ -204,7 +241,7 @@ impl RuleChoice {
         Self { only: BTreeSet::new(), skip: wide.map(|rule| rule.id()).collect() }
     }
 
-    fn takes(&self, rule: RuleId) -> bool {
+    pub(super) fn takes(&self, rule: RuleId) -> bool {
         (self.only.is_empty() || self.only.contains(&rule)) && !self.skip.contains(&rule)
     }
 }

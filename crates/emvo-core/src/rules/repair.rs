@@ -113,7 +113,7 @@ fn due(
     // Single events that become part of a series in this round.
     let mut reserved: BTreeSet<usize> = BTreeSet::new();
     for finding in findings {
-        let Some(edit) = &finding.edit else { continue };
+        let (Some(edit), Some(series)) = (&finding.edit, finding.series) else { continue };
         let answer = plan.answers.get(&(finding.rule, finding.uid.clone(), finding.title.clone()));
         let is_allowed = match (answer, finding.safety) {
             (Some(answer), _) => *answer,
@@ -121,8 +121,8 @@ fn due(
             (None, Safety::Consent) => plan.consent.covers(finding.rule),
             (None, Safety::ShowOnly) => false,
         };
-        let uid = calendar.series[finding.series].uid().cloned();
-        if !is_allowed || tried.contains(&(finding.rule, uid)) || reserved.contains(&finding.series) {
+        let uid = calendar.series[series].uid().cloned();
+        if !is_allowed || tried.contains(&(finding.rule, uid)) || reserved.contains(&series) {
             continue;
         }
         if let Edit::Roll(rolled) = edit {
@@ -132,7 +132,7 @@ fn due(
             }
             reserved.extend(&rolled.members);
         }
-        due.entry(finding.series).or_insert_with(|| (finding.rule, edit.clone()));
+        due.entry(series).or_insert_with(|| (finding.rule, edit.clone()));
     }
     due
 }

@@ -53,8 +53,16 @@ impl Rule for ZoneUndefined {
                 None => format!("`{}` is not defined in the file", facts.name),
             };
             if let Some((zone, _)) = &facts.meaning {
-                let message = format!("{what}; it means {}", zone.name());
-                found.offer(self, subject, message, Safety::Safe, Edit::Define(facts.name.clone()));
+                // A table has no place for a definition: there is nothing wrong
+                // with it, and a calendar that is made of it gets one.
+                let is_table = subject.series.lead().line() == 0;
+                let (level, message) = if is_table {
+                    (Level::Note, format!("{} gets its definition when a calendar is written", zone.name()))
+                } else {
+                    (Level::Warning, format!("{what}; it means {}", zone.name()))
+                };
+                let edit = Edit::Define(facts.name.clone());
+                found.push(self, level, subject, message, Safety::Safe, Some(edit));
             } else {
                 let near = closest(facts.name.as_str(), 3);
                 let near =

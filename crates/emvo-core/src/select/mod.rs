@@ -71,6 +71,17 @@ pub struct Selection {
 }
 
 impl Selection {
+    /// Whether every event is meant.
+    pub fn is_everything(&self) -> bool {
+        self.titles.is_empty()
+            && self.categories.is_empty()
+            && self.locations.is_empty()
+            && self.uids.is_empty()
+            && self.repetition.is_none()
+            && self.extension.is_none()
+            && self.window.is_none()
+    }
+
     /// Whether a series, or one of its overrides, is chosen.
     #[allow(clippy::redundant_closure_for_method_calls, reason = "the method is for one lifetime only")]
     pub fn chooses(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {

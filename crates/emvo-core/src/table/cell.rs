@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 
+use super::words::{answer_of, state_of, unit_of};
 use crate::calendar::Duration;
 
 /// Signs with which a spreadsheet starts a formula.
@@ -16,78 +17,96 @@ pub(super) enum Answer {
 }
 
 pub(super) fn answer(cell: &str) -> Answer {
-    match cell.trim().to_lowercase().as_str() {
-        "yes" | "y" | "true" | "1" | "x" | "✓" | "✔" | "on" | "ja" | "j" | "kyllä" | "k" | "sant"
-        | "tosi" => Answer::Yes,
-        "no" | "n" | "false" | "0" | "off" | "nej" | "ei" | "falskt" | "epätosi" => Answer::No,
-        _ => Answer::NotSaid,
+    match answer_of(cell) {
+        Some("yes") => Answer::Yes,
+        Some(_) => Answer::No,
+        None => Answer::NotSaid,
     }
 }
 
 /// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see.
 pub(super) fn classification(cell: &str) -> Option<&'static str> {
-    match cell.trim().to_lowercase().as_str() {
-        "private" | "privat" | "yksityinen" => Some("PRIVATE"),
-        "confidential" | "konfidentiell" | "luottamuksellinen" => Some("CONFIDENTIAL"),
-        cell if answer(cell) == Answer::Yes => Some("PRIVATE"),
-        _ => None,
+    match state_of(cell) {
+        Some("private") => Some("PRIVATE"),
+        Some("confidential") => Some("CONFIDENTIAL"),
+        Some(_) => None,
+        None => (answer(cell) == Answer::Yes).then_some("PRIVATE"),
     }
 }
 
 /// `TRANSPARENT` for free, `OPAQUE` for busy, nothing if it does not say.
 pub(super) fn transparency(cell: &str) -> Option<&'static str> {
-    match cell.trim().to_lowercase().as_str() {
-        "free" | "transparent" | "available" | "ledig" | "vapaa" => Some("TRANSPARENT"),
-        "busy" | "opaque" | "upptagen" | "varattu" => Some("OPAQUE"),
-        cell => match answer(cell) {
-            Answer::Yes => Some("OPAQUE"),
-            Answer::No => Some("TRANSPARENT"),
-            Answer::NotSaid => None,
-        },
+    match (state_of(cell), answer(cell)) {
+        (Some("free"), _) | (None, Answer::No) => Some("TRANSPARENT"),
+        (Some("busy" | "tentative"), _) | (None, Answer::Yes) => Some("OPAQUE"),
+        (Some(_), _) | (None, Answer::NotSaid) => None,
     }
 }
 
-/// A length: `1:30` (hours and minutes), `90 min`, `1h30`, `2 h`, `PT1H30M`; a
-/// bare number means minutes.
-pub(super) fn length(cell: &str) -> Option<Duration> {
-    let text: String = cell.trim().to_lowercase().chars().filter(|char| !char.is_whitespace()).collect();
-    if !text.contains(|char: char| char.is_ascii_digit()) {
-        return None;
+/// `CONFIRMED`, `TENTATIVE`, `CANCELLED`, nothing if it says something else.
+pub(super) fn status(cell: &str) -> Option<&'static str> {
+    match state_of(cell)? {
+        "confirmed" => Some("CONFIRMED"),
+        "tentative" => Some("TENTATIVE"),
+        "cancelled" => Some("CANCELLED"),
+        _ => None,
     }
+}
+
+/// A length: `1:30` (hours and minutes), `90 min`, `1h30`, `1,5 h`, `2 days`,
+/// `PT1H30M`; a bare number means minutes. Words behind it, as in `15 minutes
+/// before`, are left out.
+pub(super) fn length(cell: &str) -> Option<Duration> {
+    let text = cell.trim().to_lowercase();
     if let Some(length) = Duration::parse(&text) {
         return Some(length);
     }
-    if let Some((hours, minutes)) = text.split_once(':') {
-        let mut parts = minutes.split(':');
-        let minutes = parts.next()?;
-        let seconds = parts.next().unwrap_or("0");
-        return seconds_of(hours, minutes, seconds);
+    if text.contains(':') {
+        return clock_length(&text);
     }
-    if let Ok(minutes) = text.parse::<i64>() {
-        return Some(Duration::from_seconds(minutes.checked_mul(60)?));
-    }
-    let days =
-        text.strip_suffix("days").or_else(|| text.strip_suffix("day")).or_else(|| text.strip_suffix('d'));
-    if let Some(days) = days {
-        return Some(Duration { days: days.parse().ok()?, seconds: 0 });
-    }
-    let (hours, rest) = match text.split_once('h') {
-        Some((hours, rest)) => {
-            (hours, rest.trim_start_matches("ours").trim_start_matches("our").trim_start_matches('r'))
+    let (mut rest, mut days, mut seconds, mut last_unit) = (text.as_str(), 0_i64, 0.0_f64, None);
+    while let Some((number, unit, after)) = next_part(rest) {
+        let unit = match (unit_of(unit), last_unit) {
+            // `1h30`, or a bare number.
+            (None, Some(3600) | None) if unit.is_empty() => 60,
+            (Some(unit), _) => unit,
+            (None, _) => return None,
+        };
+        if unit >= 86_400 && number.fract() == 0.0 {
+            #[allow(clippy::cast_possible_truncation, reason = "a whole number below a million")]
+            let number = number as i64;
+            days += number * (unit / 86_400);
+        } else {
+            #[allow(clippy::cast_precision_loss, reason = "a handful of small units")]
+            let unit = unit as f64;
+            seconds += number * unit;
         }
-        None => ("0", text.as_str()),
-    };
-    let minutes = rest.trim_end_matches(|char: char| char.is_alphabetic() || char == '.');
-    let unit = &rest[minutes.len()..];
-    let is_unit =
-        matches!(unit, "" | "m" | "min" | "min." | "mins" | "minutes" | "minute" | "minuter" | "minuuttia");
-    let minutes = if minutes.is_empty() { "0" } else { minutes };
-    if is_unit { seconds_of(hours, minutes, "0") } else { None }
+        last_unit = Some(unit);
+        rest = after;
+    }
+    last_unit?;
+    #[allow(clippy::cast_possible_truncation, reason = "numbers below a million, times a week")]
+    let seconds = seconds.round() as i64;
+    Some(Duration { days, seconds })
 }
 
-fn seconds_of(hours: &str, minutes: &str, seconds: &str) -> Option<Duration> {
-    let number = |text: &str| text.parse::<u32>().ok().map(i64::from);
-    Some(Duration::from_seconds(number(hours)? * 3600 + number(minutes)? * 60 + number(seconds)?))
+/// The next number with the word behind it, and what follows.
+fn next_part(text: &str) -> Option<(f64, &str, &str)> {
+    let text = text.trim_start();
+    let digits =
+        text.find(|char: char| !(char.is_ascii_digit() || matches!(char, '.' | ','))).unwrap_or(text.len());
+    let number = text[..digits].trim_end_matches(['.', ',']).replace(',', ".");
+    let number: f64 = number.parse().ok().filter(|number| *number < 1_000_000.0)?;
+    let rest = text[digits..].trim_start();
+    let letters = rest.find(|char: char| !char.is_alphabetic()).unwrap_or(rest.len());
+    Some((number, &rest[..letters], rest[letters..].trim_start_matches('.')))
+}
+
+fn clock_length(text: &str) -> Option<Duration> {
+    let mut parts = text.split(':').map(|part| part.trim().parse::<u32>().ok().map(i64::from));
+    let (hours, minutes) = (parts.next()??, parts.next()??);
+    let seconds = parts.next().map_or(Some(0), |seconds| seconds)?;
+    parts.next().is_none().then(|| Duration::from_seconds(hours * 3600 + minutes * 60 + seconds))
 }
 
 /// The parts of a cell that holds several values: `a; b`.
@@ -97,15 +116,29 @@ pub(super) fn several(cell: &str) -> impl Iterator<Item = &str> {
 
 /// A cell that no spreadsheet takes for a formula (rule C08).
 pub fn guarded(cell: &str) -> Cow<'_, str> {
-    if cell.starts_with(FORMULA_SIGNS) { Cow::Owned(format!("'{cell}")) } else { Cow::Borrowed(cell) }
+    if is_formula(cell) { Cow::Owned(format!("'{cell}")) } else { Cow::Borrowed(cell) }
 }
 
 /// A cell as it was before it was guarded.
 pub(super) fn unguarded(cell: &str) -> &str {
     match cell.strip_prefix('\'') {
-        Some(rest) if rest.starts_with(FORMULA_SIGNS) => rest,
+        Some(rest) if is_formula(rest) => rest,
         _ => cell,
     }
+}
+
+/// Also behind apostrophes: what looks guarded already has to keep its own.
+fn is_formula(cell: &str) -> bool {
+    cell.trim_start_matches('\'').starts_with(FORMULA_SIGNS)
+}
+
+/// Whether a cell is what a spreadsheet shows where a date was lost: `####`,
+/// `#VALUE!` and the like, in any language (rule C04).
+pub(super) fn is_lost(cell: &str) -> bool {
+    let cell = cell.trim();
+    let is_hashes = cell.len() >= 2 && cell.bytes().all(|byte| byte == b'#');
+    let is_error = cell.starts_with('#') && (cell.ends_with(['!', '?']) || cell == "#N/A");
+    is_hashes || is_error
 }
 
 #[cfg(test)]
@@ -117,26 +150,57 @@ mod tests {
         for (cell, minutes) in [
             ("1:30", 90),
             ("90 min", 90),
+            ("90 min.", 90),
             ("1h30", 90),
             ("1 h 30 min", 90),
+            ("1,5 tim", 90),
             ("2 hours", 120),
+            ("2 Stunden", 120),
             ("45", 45),
+            ("15 minutes before", 15),
             ("PT2H", 120),
             ("0:05:00", 5),
         ] {
-            assert_eq!(length(cell).map(|length| length.seconds), Some(minutes * 60), "{cell}");
+            assert_eq!(
+                length(cell).map(|length| (length.days, length.seconds)),
+                Some((0, minutes * 60)),
+                "{cell}"
+            );
         }
         assert_eq!(length("3 days"), Some(Duration { days: 3, seconds: 0 }));
-        for cell in ["", "long", "1 fortnight", "1:xx", "h"] {
+        assert_eq!(length("1 vecka"), Some(Duration { days: 7, seconds: 0 }));
+        for cell in ["", "long", "1 fortnight", "1:xx", "h", "before 5", "99999999 h", "1:2:3:4"] {
             assert_eq!(length(cell), None, "{cell}");
         }
     }
 
     #[test]
+    fn states_are_known_in_six_languages() {
+        assert_eq!(
+            (classification("Vertraulich"), classification("ja")),
+            (Some("CONFIDENTIAL"), Some("PRIVATE"))
+        );
+        assert_eq!((classification("Normal"), classification("perhaps")), (None, None));
+        assert_eq!((transparency("Ledig"), transparency("no")), (Some("TRANSPARENT"), Some("TRANSPARENT")));
+        assert_eq!((transparency("Varattu"), transparency("")), (Some("OPAQUE"), None));
+        assert_eq!((status("Inställt"), status("open")), (Some("CANCELLED"), None));
+    }
+
+    #[test]
     fn a_guard_comes_off_again() {
         for cell in ["=1+1", "+358 40", "@home", "-", "'quoted'", "plain", "'=x"] {
-            assert_eq!(unguarded(&guarded(cell)), if cell == "'=x" { "=x" } else { cell });
+            assert_eq!(unguarded(&guarded(cell)), cell);
         }
         assert_eq!(guarded("=1+1"), "'=1+1");
+    }
+
+    #[test]
+    fn lost_cells_are_known_by_their_look() {
+        for cell in ["####", "#VALUE!", "#VÄRDEFEL!", "#REF!", "#N/A", "#NIMI?"] {
+            assert!(is_lost(cell), "{cell}");
+        }
+        for cell in ["#1", "#", "", "# 12"] {
+            assert!(!is_lost(cell), "{cell}");
+        }
     }
 }

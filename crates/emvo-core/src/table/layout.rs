@@ -3,32 +3,60 @@
 use csv::{ByteRecord, ReaderBuilder};
 
 use super::column::Field;
+use super::words::{Sureness, field_of};
 
 /// What stands between the cells of a row.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Delimiter {
     /// `,` as in RFC 4180.
+    #[default]
     Comma,
     /// `;`, where the comma is for decimals.
     Semicolon,
     /// A tab.
     Tab,
+    /// `|`.
+    Bar,
 }
 
 impl Delimiter {
-    const ALL: [Self; 3] = [Self::Comma, Self::Semicolon, Self::Tab];
+    const ALL: [Self; 4] = [Self::Comma, Self::Semicolon, Self::Tab, Self::Bar];
 
     pub(super) fn byte(self) -> u8 {
         match self {
             Self::Comma => b',',
             Self::Semicolon => b';',
             Self::Tab => b'\t',
+            Self::Bar => b'|',
+        }
+    }
+
+    /// In words, for people.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Comma => "comma",
+            Self::Semicolon => "semicolon",
+            Self::Tab => "tab",
+            Self::Bar => "vertical bar",
+        }
+    }
+
+    /// The delimiter that a sign or a word means.
+    pub fn of_name(name: &str) -> Option<Self> {
+        match name {
+            "\t" => Some(Self::Tab),
+            "," => Some(Self::Comma),
+            ";" => Some(Self::Semicolon),
+            "|" => Some(Self::Bar),
+            name => Self::ALL.into_iter().find(|delimiter| delimiter.name() == name),
         }
     }
 }
 
 /// How many rows may stand above the header: titles, blanks, export notes.
 const ROWS_ABOVE_HEADER: usize = 20;
+/// A row with more cells than this is no row of a table that people made.
+pub(super) const MOST_COLUMNS: usize = 4_096;
 
 /// A table's layout.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -41,6 +69,8 @@ pub struct Layout {
     pub headers: Vec<String>,
     /// What each column is, by its place; `None` for one that nobody claims.
     pub fields: Vec<Option<Field>>,
+    /// Columns that claim the same field with equal right, by their places.
+    pub(super) rivals: Vec<(Field, usize, usize)>,
 }
 
 impl Layout {
@@ -50,8 +80,27 @@ impl Layout {
     }
 
     /// Whether the columns say when something starts.
-    pub(super) fn has_start(&self) -> bool {
+    fn has_start(&self) -> bool {
         self.column(Field::Start).is_some() || self.column(Field::StartDate).is_some()
+    }
+
+    fn claimed(&self) -> usize {
+        self.fields.iter().flatten().count()
+    }
+
+    /// Makes a column the one for a field, whoever claimed it before.
+    pub(super) fn settle(&mut self, field: Field, at: usize) {
+        self.fields.iter_mut().filter(|known| **known == Some(field)).for_each(|known| *known = None);
+        self.rivals.retain(|(contested, one, two)| *contested != field && *one != at && *two != at);
+        self.fields[at] = Some(field);
+    }
+
+    /// The columns that nobody claims: header and place.
+    pub(super) fn unclaimed(&self) -> impl Iterator<Item = (&str, usize)> {
+        let columns = self.headers.iter().zip(&self.fields).enumerate();
+        columns
+            .filter(|(_, (header, field))| field.is_none() && !header.is_empty())
+            .map(|(at, (header, _))| (header.as_str(), at))
     }
 }
 
@@ -59,17 +108,20 @@ impl Layout {
 /// for a start and at least one thing more.
 pub fn sniff(text: &str) -> Option<Layout> {
     let layouts = Delimiter::ALL.into_iter().filter_map(|delimiter| layout_with(text, delimiter));
-    layouts.max_by_key(|layout| layout.fields.iter().flatten().count())
+    // Of equals the first: the comma before the semicolon.
+    layouts.rev().max_by_key(Layout::claimed)
 }
 
 fn layout_with(text: &str, delimiter: Delimiter) -> Option<Layout> {
     let mut best: Option<Layout> = None;
     for (above_header, record) in reader(text, delimiter).byte_records().take(ROWS_ABOVE_HEADER).enumerate() {
         let Ok(record) = record else { continue };
+        if record.len() < 2 || record.len() > MOST_COLUMNS {
+            continue;
+        }
         let layout = layout_of(&record, delimiter, above_header);
-        let claimed = layout.fields.iter().flatten().count();
-        let is_header = layout.has_start() && claimed >= 2;
-        if is_header && best.as_ref().is_none_or(|best| claimed > best.fields.iter().flatten().count()) {
+        let is_header = layout.has_start() && layout.claimed() >= 2;
+        if is_header && best.as_ref().is_none_or(|best| layout.claimed() > best.claimed()) {
             best = Some(layout);
         }
     }
@@ -79,13 +131,26 @@ fn layout_with(text: &str, delimiter: Delimiter) -> Option<Layout> {
 fn layout_of(record: &ByteRecord, delimiter: Delimiter, above_header: usize) -> Layout {
     let headers: Vec<String> =
         record.iter().map(|cell| String::from_utf8_lossy(cell).trim().to_owned()).collect();
-    let mut fields: Vec<Option<Field>> = Vec::with_capacity(headers.len());
-    for header in &headers {
-        // The first column of a kind is it; a second one is carried.
-        let field = Field::of_header(header).filter(|field| !fields.contains(&Some(*field)));
-        fields.push(field);
+    let mut layout =
+        Layout { delimiter, above_header, fields: vec![None; headers.len()], rivals: Vec::new(), headers };
+    let claims: Vec<Option<(Field, Sureness)>> =
+        layout.headers.iter().map(|header| field_of(header)).collect();
+    for (at, (field, sureness)) in claims.iter().enumerate().filter_map(|(at, claim)| Some((at, (*claim)?))) {
+        match layout.column(field) {
+            None => layout.fields[at] = Some(field),
+            Some(first) => match claims[first].map(|(_, known)| known.cmp(&sureness)) {
+                Some(std::cmp::Ordering::Less) => {
+                    layout.fields[first] = None;
+                    layout.fields[at] = Some(field);
+                    layout.rivals.retain(|(contested, ..)| *contested != field);
+                }
+                Some(std::cmp::Ordering::Equal) => layout.rivals.push((field, first, at)),
+                // A likely word beside a sure one: the column is carried.
+                Some(std::cmp::Ordering::Greater) | None => {}
+            },
+        }
     }
-    Layout { delimiter, above_header, headers, fields }
+    layout
 }
 
 pub(super) fn reader(text: &str, delimiter: Delimiter) -> csv::Reader<&[u8]> {
@@ -105,7 +170,8 @@ mod tests {
         let rows = [
             ("Subject,Start Date,Start Time\n", Delimiter::Comma, 0),
             ("Crew plan;;\n;;\nTitel;Datum;Tid\n", Delimiter::Semicolon, 2),
-            ("title\tstart\tend\n", Delimiter::Tab, 0),
+            ("# written by the crew office\ntitle\tstart\tend\n", Delimiter::Tab, 1),
+            ("Betreff|Beginn|Ende\n", Delimiter::Bar, 0),
         ];
         for (text, delimiter, above) in rows {
             let layout = sniff(text).unwrap();
@@ -114,5 +180,24 @@ mod tests {
         for text in ["", "just,some,words\n1,2,3\n", "title,location\na,b\n"] {
             assert_eq!(sniff(text), None, "{text}");
         }
+    }
+
+    #[test]
+    fn a_sure_word_wins_and_equals_are_rivals() {
+        let layout = sniff("Date,Start date,Title,Room,Location,Where\n").unwrap();
+        let claimed = |layout: &Layout, field| layout.headers[layout.column(field).unwrap()].clone();
+        assert_eq!(
+            (claimed(&layout, Field::StartDate), claimed(&layout, Field::Location)),
+            ("Start date".into(), "Location".into())
+        );
+        assert_eq!(layout.rivals, []);
+        assert_eq!(
+            layout.unclaimed().map(|(header, _)| header).collect::<Vec<_>>(),
+            ["Date", "Room", "Where"]
+        );
+        let mut layout = sniff("Title,Start,Room,Where\n").unwrap();
+        assert_eq!(layout.rivals, [(Field::Location, 2, 3)]);
+        layout.settle(Field::Location, 3);
+        assert_eq!((layout.rivals.len(), claimed(&layout, Field::Location)), (0, "Where".into()));
     }
 }

@@ -2,22 +2,40 @@
 //!
 //! Owns delimiters, headers, the ways in which people write dates and yes or
 //! no, and the guard against cells that a spreadsheet would run. Quoting is
-//! RFC 4180's. Rows that cannot be read are set aside as they stand.
+//! RFC 4180's. Rows that cannot be read are set aside as they stand. The words
+//! by which columns and cells are known stand in `data/`.
 
 mod cell;
+mod cells_of;
+mod clock;
 mod column;
+mod columns_file;
 mod date;
+mod format;
 mod layout;
+mod lines;
+mod month;
+mod notes;
+mod order;
 mod read;
 mod row;
+mod serial;
+mod sniffed;
+mod words;
 mod write;
 
 pub use cell::guarded;
 pub use column::Field;
-pub use date::{DateOrder, OrderEvidence};
+pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
+pub use format::{Pattern, PatternError};
 pub use layout::{Delimiter, Layout, sniff};
-pub use read::{ReadOptions, SetAsideRow, Table, TableError, read};
-pub use write::{CannotCarry, WrittenTable, write};
+pub use lines::write_lines;
+pub use notes::{Note, NoteKind, RowFault, SetAsideRow};
+pub use order::{DateOrder, OrderEvidence, Speaking};
+pub use read::{ReadOptions, Table, TableError, read};
+pub use serial::Epoch;
+pub use sniffed::Sniffed;
+pub use write::{CannotCarry, NoPlace, WriteOptions, WrittenTable, write};
 
 /// The property that carries a cell whose column nobody claimed, and the
 /// parameter that holds the column's header.

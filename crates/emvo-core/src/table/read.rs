@@ -1,11 +1,19 @@
 //! Text → calendars: the rows of a table, and those that could not be read.
 
-use std::collections::HashMap;
+use std::collections::{BTreeMap, HashMap};
 
+use rayon::prelude::*;
+
+use super::cell::{Answer, is_lost};
 use super::column::Field;
-use super::date::{DateOrder, OrderEvidence};
-use super::layout::{Layout, reader, sniff};
-use super::row::{Row, RowReader};
+use super::columns_file::{Columns, Content};
+use super::date::read_date;
+use super::layout::{Layout, MOST_COLUMNS, reader, sniff};
+use super::notes::{Note, NoteKind, SetAsideRow};
+use super::order::{DateOrder, OrderEvidence};
+use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
+use super::serial::{Epoch, is_serial, read_serial};
+use super::sniffed::Sniffed;
 use crate::calendar::{Calendar, read_bare};
 use crate::content::{Item, Property};
 use crate::identity::{derived_uid_of_parts, normalised};
@@ -16,10 +24,15 @@ use crate::zone::Zone;
 pub struct ReadOptions {
     /// The zone of times that carry none; without it they float.
     pub house: Option<Zone>,
+    /// What zone names mean that nobody else knows.
+    pub zone_map: BTreeMap<String, Zone>,
     /// The order of day and month.
     pub order: DateOrder,
-    /// Headers that the words for fields do not settle: field and header.
+    /// Headers that the words for fields do not settle: field and header, or
+    /// `#3` for the third column.
     pub columns: Vec<(Field, String)>,
+    /// A columns file; what it names goes before the words for fields.
+    pub columns_file: Option<Columns>,
     /// The phrase or rule text for rows of which a column only says that they
     /// repeat (rule C06).
     pub repeat_rule: Option<String>,
@@ -32,24 +45,10 @@ pub struct Table {
     pub calendars: Vec<Calendar<'static>>,
     /// The rows that are no events.
     pub set_aside: Vec<SetAsideRow>,
-    /// The header cells as they stand.
-    pub headers: Vec<String>,
-    /// The columns that nobody claims and every event carries along.
-    pub unclaimed: Vec<String>,
-    /// The rows that say that they repeat, but not how, and for which nobody
-    /// said it: each is its first date alone (rule C06).
-    pub flag_only: Vec<u64>,
-}
-
-/// A row that is no event.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct SetAsideRow {
-    /// Its number as a spreadsheet shows it: the first line is 1.
-    pub row: u64,
-    /// Why it is no event.
-    pub reason: String,
-    /// Its cells as they stand.
-    pub cells: Vec<String>,
+    /// What a person should know besides.
+    pub notes: Vec<Note>,
+    /// How the table is laid out.
+    pub sniffed: Sniffed,
 }
 
 /// Why a table cannot be read at all.
@@ -69,6 +68,23 @@ pub enum TableError {
         /// The headers of the table.
         found: String,
     },
+    /// Two columns claim the same field with equal right.
+    #[error(
+        "the columns `{one}` (#{one_at}) and `{two}` (#{two_at}) both mean {field}: say which with \
+         --column {field}=\"{one}\", or --column {field}=#{two_at} by its number"
+    )]
+    Rivals {
+        /// The field.
+        field: &'static str,
+        /// The first column's header.
+        one: String,
+        /// Its number, from 1.
+        one_at: usize,
+        /// The second column's header.
+        two: String,
+        /// Its number, from 1.
+        two_at: usize,
+    },
     /// Day and month could be either way round (rule C02).
     #[error(
         "C02: day and month cannot be told apart: {evidence}; say which with --date-order day or --date-order month"
@@ -83,32 +99,39 @@ pub enum TableError {
 pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, TableError> {
     let layout = layout_of(text, options)?;
     let records = records(text, &layout);
-    let order = match options.order {
-        DateOrder::Auto => decide_order(&layout, &records)?,
-        order => order,
+    let file_order = options.columns_file.as_ref().map_or(DateOrder::Auto, |file| file.date_order);
+    let evidence = order_evidence(&layout, &records);
+    let order = match (options.order, file_order) {
+        (DateOrder::Auto, DateOrder::Auto) => {
+            evidence.decide().map_err(|_| TableError::Order { evidence: evidence.words() })?
+        }
+        (DateOrder::Auto, order) | (order, _) => order,
     };
-    let rows = RowReader {
-        layout: &layout,
-        order,
-        house: options.house.as_ref(),
-        repeat_rule: options.repeat_rule.as_deref(),
-    };
-    let (mut set_aside, mut flag_only) = (Vec::new(), Vec::new());
-    let mut by_calendar: Vec<(String, Vec<Row>)> = Vec::new();
-    for (number, record) in &records {
-        match rows.read(record) {
+    let epoch = options.columns_file.as_ref().map_or(Epoch::default(), |file| file.epoch);
+    let mut rows = RowReader::new(&layout, order, epoch);
+    rows.house = options.house.as_ref();
+    rows.repeat_rule = options.repeat_rule.as_deref();
+    rows.serials = serial_columns(&layout, &records, order);
+    rows.zones = zones_in(&layout, &records, &options.zone_map);
+    rows.blank_busy = blank_busy(&layout, &records);
+    let mut notes = Vec::new();
+    note_columns(&rows, &records, &mut notes);
+    let read: Vec<_> = records.par_iter().with_min_len(1024).map(|(_, record)| rows.read(record)).collect();
+    let (mut set_aside, mut by_calendar) = (Vec::new(), Vec::<(String, Vec<Row>)>::new());
+    for ((number, record), row) in records.iter().zip(read) {
+        match row {
             Ok(row) => {
-                if row.is_flag_only {
-                    flag_only.push(*number);
-                }
-                let calendar = row.calendar.clone().unwrap_or_else(|| name.to_owned());
-                match by_calendar.iter_mut().find(|(known, _)| *known == calendar) {
-                    Some((_, rows)) => rows.push(row),
-                    None => by_calendar.push((calendar, vec![row])),
+                note_row(*number, &row, &mut notes);
+                let calendar = row.calendar.as_deref().unwrap_or(name);
+                // Most rows are of the calendar of the row above.
+                match by_calendar.iter().rposition(|(known, _)| known == calendar) {
+                    Some(at) => by_calendar[at].1.push(row),
+                    None => by_calendar.push((calendar.to_owned(), vec![row])),
                 }
             }
             Err(error) => set_aside.push(SetAsideRow {
                 row: *number,
+                fault: error.fault(),
                 reason: error.to_string(),
                 cells: record.iter().map(str::to_owned).collect(),
             }),
@@ -119,101 +142,246 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     }
     let calendars =
         by_calendar.into_iter().map(|(calendar, rows)| calendar_of(&calendar, rows, name)).collect();
-    let unclaimed = layout
-        .headers
-        .iter()
-        .zip(&layout.fields)
-        .filter(|(header, field)| field.is_none() && !header.is_empty());
-    let unclaimed = unclaimed.map(|(header, _)| header.clone()).collect();
-    Ok(Table { calendars, set_aside, unclaimed, flag_only, headers: layout.headers })
+    let header_row = header_row(text, &layout);
+    let sniffed = Sniffed::of(&layout, header_row, &evidence, order, records.len());
+    Ok(Table { calendars, set_aside, notes, sniffed })
 }
 
 fn layout_of(text: &str, options: &ReadOptions) -> Result<Layout, TableError> {
     let mut layout = sniff(text).ok_or(TableError::NoHeader)?;
+    let from_file = options.columns_file.iter().flat_map(|file| &file.list);
+    for column in from_file {
+        let Content::Field(field) = column.content else { continue };
+        // A file that is used both ways may name columns that this table lacks.
+        if let Some(at) = position(&layout, &column.header) {
+            layout.settle(field, at);
+        }
+    }
     for (field, header) in &options.columns {
-        let at = layout.headers.iter().position(|known| known.eq_ignore_ascii_case(header.trim()));
-        let at = at.ok_or_else(|| TableError::NoColumn {
+        let at = position(&layout, header).ok_or_else(|| TableError::NoColumn {
             header: header.clone(),
             found: layout.headers.join(", "),
         })?;
-        layout.fields.iter_mut().filter(|known| **known == Some(*field)).for_each(|known| *known = None);
-        layout.fields[at] = Some(*field);
+        layout.settle(*field, at);
+    }
+    if let Some((field, one, two)) = layout.rivals.first() {
+        return Err(TableError::Rivals {
+            field: field.name(),
+            one: layout.headers[*one].clone(),
+            one_at: one + 1,
+            two: layout.headers[*two].clone(),
+            two_at: two + 1,
+        });
     }
     Ok(layout)
 }
 
+/// The place of a column by its header, or by its number as `#3`.
+fn position(layout: &Layout, header: &str) -> Option<usize> {
+    let header = header.trim();
+    let by_name = layout.headers.iter().position(|known| known.eq_ignore_ascii_case(header));
+    let by_number = || header.strip_prefix('#')?.parse::<usize>().ok()?.checked_sub(1);
+    by_name.or_else(by_number).filter(|at| *at < layout.headers.len())
+}
+
 /// The records below the header with their row numbers, without blank lines,
-/// lines of separators and repeated headers.
+/// lines of separators, comments and repeated headers.
 fn records(text: &str, layout: &Layout) -> Vec<(u64, csv::StringRecord)> {
     let mut records = Vec::new();
     let mut line_breaks_in_cells = 0;
     for (at, record) in reader(text, layout.delimiter).records().enumerate() {
         // The text is UTF-8 and rows may have any length, so no row is an error.
         let Ok(record) = record else { continue };
-        let line = record.position().map_or(0, csv::Position::line);
-        let row = line.saturating_sub(line_breaks_in_cells);
-        line_breaks_in_cells += record.iter().map(|cell| cell.matches('\n').count() as u64).sum::<u64>();
-        let is_blank = record.iter().all(|cell| cell.trim().chars().all(|char| "-=_*~".contains(char)));
+        let row = record.position().map_or(0, |position| line_at(text, position));
+        let row = row.saturating_sub(line_breaks_in_cells);
+        line_breaks_in_cells += line_breaks_in(&record);
+        let is_blank = record.len() <= MOST_COLUMNS
+            && record.iter().all(|cell| cell.trim().bytes().all(|byte| b"-=_*~".contains(&byte)));
         let is_header = record.iter().map(str::trim).eq(layout.headers.iter().map(String::as_str));
-        if at > layout.above_header && !is_blank && !is_header {
+        if at > layout.above_header && !is_blank && !is_header && !is_comment(&record) {
             records.push((row, record));
         }
     }
     records
 }
 
-fn decide_order(layout: &Layout, records: &[(u64, csv::StringRecord)]) -> Result<DateOrder, TableError> {
+/// The line on which a record starts: its position stands before the empty lines
+/// above it.
+fn line_at(text: &str, position: &csv::Position) -> u64 {
+    let from = usize::try_from(position.byte()).unwrap_or(usize::MAX);
+    let above =
+        text.as_bytes().get(from..).unwrap_or_default().iter().take_while(|byte| b"\r\n".contains(byte));
+    position.line() + above.filter(|byte| **byte == b'\n').count() as u64
+}
+
+fn line_breaks_in(record: &csv::StringRecord) -> u64 {
+    let bytes = record.as_slice().as_bytes();
+    memchr::memchr_iter(b'\n', bytes).count() as u64
+}
+
+/// A line that starts with `#` and has nothing else in it.
+fn is_comment(record: &csv::StringRecord) -> bool {
+    let mut cells = record.iter();
+    cells.next().is_some_and(|first| first.trim_start().starts_with("# ") && !is_lost(first))
+        && cells.all(|cell| cell.trim().is_empty())
+}
+
+fn header_row(text: &str, layout: &Layout) -> u64 {
+    let header = reader(text, layout.delimiter).into_records().nth(layout.above_header);
+    header
+        .and_then(Result::ok)
+        .and_then(|record| record.position().map(|position| line_at(text, position)))
+        .unwrap_or(1)
+}
+
+const DATES: [Field; 5] = [Field::Start, Field::StartDate, Field::End, Field::EndDate, Field::RepeatUntil];
+
+fn order_evidence(layout: &Layout, records: &[(u64, csv::StringRecord)]) -> OrderEvidence {
     let mut evidence = OrderEvidence::default();
-    for field in [Field::Start, Field::StartDate, Field::End, Field::EndDate] {
-        let Some(at) = layout.column(field) else { continue };
+    for at in DATES.into_iter().filter_map(|field| layout.column(field)) {
         for (row, record) in records {
             evidence.add(*row, record.get(at).unwrap_or_default());
         }
     }
-    evidence.decide().map_err(|_| TableError::Order { evidence: words_for(&evidence) })
+    evidence
 }
 
-fn words_for(evidence: &OrderEvidence) -> String {
-    let rows = |list: &[(u64, String)]| {
-        let shown: Vec<_> =
-            list.iter().take(3).map(|(row, cell)| format!("row {row} has `{cell}`")).collect();
-        shown.join(", ")
+/// The date columns in which all dates are spreadsheet numbers.
+fn serial_columns(layout: &Layout, records: &[(u64, csv::StringRecord)], order: DateOrder) -> Vec<usize> {
+    let is_serial_column = |at: &usize| {
+        let mut serials = 0;
+        for (_, record) in records {
+            let cell = record.get(*at).unwrap_or_default().trim();
+            if is_serial(cell) {
+                serials += 1;
+            } else if read_date(cell, order).is_some() {
+                return false;
+            }
+        }
+        serials > 0
     };
-    if evidence.day_first.is_empty() {
-        return format!("{} dates read both ways ({})", evidence.either.len(), rows(&evidence.either));
+    DATES.into_iter().filter_map(|field| layout.column(field)).filter(is_serial_column).collect()
+}
+
+/// What the cells of the zone column mean, each looked up once.
+fn zones_in(
+    layout: &Layout,
+    records: &[(u64, csv::StringRecord)],
+    map: &BTreeMap<String, Zone>,
+) -> HashMap<String, Zone> {
+    let mut zones = HashMap::new();
+    let mut unknown = std::collections::HashSet::new();
+    let Some(at) = layout.column(Field::Zone) else { return zones };
+    for (_, record) in records {
+        let cell = record.get(at).unwrap_or_default().trim();
+        if cell.is_empty() || zones.contains_key(cell) || unknown.contains(cell) {
+            continue;
+        }
+        match map.get(cell).cloned().or_else(|| Zone::named(cell)) {
+            Some(zone) => drop(zones.insert(cell.to_owned(), zone)),
+            None => drop(unknown.insert(cell)),
+        }
     }
-    format!(
-        "the file contradicts itself, day first in {}, month first in {}",
-        rows(&evidence.day_first),
-        rows(&evidence.month_first)
-    )
+    zones
+}
+
+/// In a column of marks an empty cell means no.
+fn blank_busy(layout: &Layout, records: &[(u64, csv::StringRecord)]) -> Answer {
+    let Some(at) = layout.column(Field::Busy) else { return Answer::NotSaid };
+    let mut marks = records.iter().map(|(_, record)| record.get(at).unwrap_or_default().trim());
+    let is_mark = |cell: &str| matches!(cell, "" | "x" | "X" | "1" | "✓" | "✔");
+    let is_marked = marks.clone().any(|cell| !cell.is_empty());
+    if is_marked && marks.all(is_mark) { Answer::No } else { Answer::NotSaid }
+}
+
+fn note_columns(rows: &RowReader<'_>, records: &[(u64, csv::StringRecord)], notes: &mut Vec<Note>) {
+    for at in &rows.serials {
+        let cells = records.iter().filter_map(|(_, record)| record.get(*at));
+        let serials: Vec<&str> = cells.filter(|cell| is_serial(cell)).collect();
+        let Some((first, (date, _))) =
+            serials.first().and_then(|cell| Some((cell, read_serial(cell, rows.epoch)?)))
+        else {
+            continue;
+        };
+        let header = &rows.layout.headers[*at];
+        notes.push(Note {
+            kind: NoteKind::SerialDates,
+            row: None,
+            title: header.clone(),
+            words: format!(
+                "{} spreadsheet numbers in the column `{header}` are read as dates: {} is {date}; if that is four \
+                 years off, `serial_epoch = 1904` in a columns file says so",
+                serials.len(),
+                first.trim()
+            ),
+        });
+    }
+    for (header, _) in rows.layout.unclaimed() {
+        notes.push(Note {
+            kind: NoteKind::ColumnUnclaimed,
+            row: None,
+            title: header.to_owned(),
+            words: format!("the column `{header}` is no field of an event; it is carried along as it is"),
+        });
+    }
+}
+
+fn note_row(number: u64, row: &Row, notes: &mut Vec<Note>) {
+    let mut note = |kind, words: &str| {
+        let title = row.component.text("SUMMARY").unwrap_or_default().into_owned();
+        notes.push(Note { kind, row: Some(number), title, words: words.to_owned() });
+    };
+    if row.repeats == Repeats::NobodySaysHow {
+        note(
+            NoteKind::RepeatFlagOnly,
+            "is flagged as repeating, but nothing says how: only its first date is there. `every year` in the cell, or \
+             convert --repeat-rule \"every year\", says it",
+        );
+    }
+    if row.title == Title::Missing {
+        note(NoteKind::TitleMissing, &format!("has no title; it is called `{UNTITLED}`"));
+    }
 }
 
 /// Rows → a calendar. Rows without an id get one from calendar, title and
 /// start: a later change of room makes no new event. Identical ones are
 /// numbered in order.
 fn calendar_of(name: &str, rows: Vec<Row>, fallback: &str) -> Calendar<'static> {
-    let mut numbers: HashMap<String, u32> = HashMap::new();
-    let mut items = Vec::with_capacity(rows.len());
-    for Row { mut component, uid, .. } in rows {
-        let uid = uid.unwrap_or_else(|| {
-            let title = component.text("SUMMARY").unwrap_or_default();
-            let start =
-                component.property("DTSTART").map(|start| start.logical().into_owned()).unwrap_or_default();
-            let key = format!("{name}\n{}\n{start}", normalised(&title));
-            let number = numbers.entry(key.clone()).or_insert(0);
-            let uid = derived_uid_of_parts(&[&key], *number);
+    let keys: Vec<Option<String>> = rows.par_iter().with_min_len(1024).map(|row| key_of(name, row)).collect();
+    let mut numbers: HashMap<&str, u32> = HashMap::new();
+    let numbered: Vec<u32> = keys
+        .iter()
+        .map(|key| {
+            let Some(key) = key else { return 0 };
+            let number = numbers.entry(key).or_insert(0);
             *number += 1;
-            uid.to_string()
+            *number - 1
+        })
+        .collect();
+    let items =
+        rows.into_par_iter().zip(&keys).zip(&numbered).with_min_len(1024).map(|((row, key), number)| {
+            let uid = match (&row.uid, key) {
+                (None, Some(key)) => derived_uid_of_parts(&[key], *number).to_string(),
+                (uid, _) => uid.clone().unwrap_or_default(),
+            };
+            let mut component = row.component;
+            component.items_mut().insert(0, Item::Property(Property::text_of("UID", &uid)));
+            Item::Component(Box::new(component))
         });
-        component.items_mut().insert(0, Item::Property(Property::text_of("UID", &uid)));
-        items.push(Item::Component(Box::new(component)));
-    }
-    let mut calendar = read_bare(items, fallback);
+    let mut calendar = read_bare(items.collect(), fallback);
     if name != fallback {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", name));
     }
     calendar
+}
+
+/// What an id is derived from; `None` for a row that has one.
+fn key_of(calendar: &str, row: &Row) -> Option<String> {
+    if row.uid.is_some() {
+        return None;
+    }
+    let title = row.component.text("SUMMARY").unwrap_or_default();
+    Some(format!("{calendar}\n{}\n{}", normalised(&title), row.start.to_property("DTSTART").logical()))
 }
 
 /// How many events the rows of a table stand for: overrides belong to their
@@ -228,89 +396,4 @@ impl Table {
 }
 
 #[cfg(test)]
-mod tests {
-    use super::*;
-    use crate::calendar::Event;
-
-    fn table(text: &str) -> Table {
-        read(text, "file", &ReadOptions::default()).unwrap()
-    }
-
-    fn shown(event: &Event<'_>) -> String {
-        format!("{} | {} – {}", event.title().unwrap(), event.start(), event.end())
-    }
-
-    fn events(text: &str) -> Vec<String> {
-        table(text).calendars[0].events().map(shown).collect()
-    }
-
-    #[test]
-    fn rows_become_events_in_all_their_shapes() {
-        let text = "Title;Start date;Start time;End date;End time;All day;Zone\n\
-            Drill;1.9.2026;9.30;1.9.2026;11.00;nej;Europe/Stockholm\n\
-            Night watch;1.9.2026;22:00;;06:00;;\n\
-            Dry dock;5.10.2026;;18.10.2026;;x;\n\
-            Closure;24.12.2026;;;;;\n";
-        assert_eq!(
-            events(text),
-            [
-                "Drill | 2026-09-01 09:30 Europe/Stockholm – 2026-09-01 11:00 Europe/Stockholm",
-                "Night watch | 2026-09-01 22:00 – 2026-09-02 06:00",
-                "Dry dock | 2026-10-05 – 2026-10-19",
-                "Closure | 2026-12-24 – 2026-12-25",
-            ]
-        );
-    }
-
-    #[test]
-    fn rows_that_are_no_events_are_set_aside_with_their_number() {
-        let text = "Crew plan\n\nTitle,Start,End\nDrill,2026-09-01 09:30,11:00\n-----,-----,-----\n\
-            Lost,31/02/2026,\n\"two\nlines\",,\nSpill,2026-09-02,,more\nTotal: 1,,\n";
-        let table = table(text);
-        assert_eq!(table.calendars[0].series.len(), 1);
-        let rows: Vec<_> = table.set_aside.iter().map(|row| (row.row, row.reason.as_str())).collect();
-        assert_eq!(
-            rows,
-            [
-                (6, "`31/02/2026` is not a date that can be read"),
-                (7, "no start: the cell is empty"),
-                (8, "more cells than headers: `more`"),
-                (9, "no start: the cell is empty"),
-            ]
-        );
-        assert_eq!(table.read_count(), 5);
-    }
-
-    #[test]
-    fn an_order_that_nothing_decides_is_asked_for() {
-        let error = read("title,start\nA,03/04/2026\n", "f", &ReadOptions::default()).unwrap_err();
-        insta::assert_snapshot!(error, @"C02: day and month cannot be told apart: 1 dates read both ways (row 2 has `03/04/2026`); say which with --date-order day or --date-order month");
-        let options = ReadOptions { order: DateOrder::Month, ..ReadOptions::default() };
-        let table = read("title,start\nA,03/04/2026\n", "f", &options).unwrap();
-        assert_eq!(table.calendars[0].series[0].lead().start().to_string(), "2026-03-04");
-    }
-
-    #[test]
-    fn identical_rows_get_different_ids_and_the_same_on_every_run() {
-        let text = "title,start,vessel\nA,2026-01-02,M/S Ebba\nA,2026-01-02,M/S Ebba\n";
-        let uids = |table: &Table| -> Vec<String> {
-            table.calendars[0].series.iter().map(|series| series.uid().unwrap().to_string()).collect()
-        };
-        let first = table(text);
-        assert_eq!(uids(&first), uids(&table(text)));
-        assert_ne!(uids(&first)[0], uids(&first)[1]);
-        assert_eq!(first.unclaimed, ["vessel"]);
-    }
-
-    #[test]
-    fn a_column_can_be_named() {
-        let options =
-            ReadOptions { columns: vec![(Field::Title, "Vessel".to_owned())], ..ReadOptions::default() };
-        let table = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap();
-        assert_eq!(table.calendars[0].series[0].lead().title().unwrap(), "Ebba");
-        let options =
-            ReadOptions { columns: vec![(Field::Title, "Ship".to_owned())], ..ReadOptions::default() };
-        let error = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap_err();
-        assert_eq!(error.to_string(), "no column has the header `Ship`; there are title, start, vessel");
-    }
-}
+mod tests;

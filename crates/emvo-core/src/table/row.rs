@@ -1,23 +1,42 @@
 //! One row → the properties of an event.
 
+use std::collections::HashMap;
+
 use jiff::ToSpan;
 use jiff::civil::{Date, DateTime};
 
-use super::cell::{Answer, answer, classification, length, several, transparency, unguarded};
+use super::cell::{
+    Answer, answer, classification, is_lost, length, several, status, transparency, unguarded,
+};
+use super::clock::read_time;
 use super::column::Field;
-use super::date::{DateOrder, Stated, read_date, read_time};
-use super::layout::Layout;
+use super::date::{Stated, read_date};
+use super::layout::{Layout, MOST_COLUMNS};
+use super::notes::RowFault;
+use super::order::DateOrder;
+use super::serial::{Epoch, read_part_of_day, read_serial};
+use super::words::{is_total, rule_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use crate::calendar::{Duration, EventTime, Extent, ZoneRef};
 use crate::content::{Component, Property, escape_text};
-use crate::recurrence::rule_of_words;
+use crate::recurrence::day::{clock_at, clock_seconds};
+use crate::recurrence::{PhraseError, rule_of_words, rule_of_words_until};
 use crate::zone::Zone;
+
+/// The title of an event whose row has none (rule C07).
+pub(super) const UNTITLED: &str = "(untitled)";
+/// A cell longer than this is no cell that a person has written.
+const LONGEST_CELL: usize = 1 << 20;
 
 /// Why a row is no event.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub(super) enum RowError {
+    #[error("a totals line")]
+    Totals,
     #[error("no start: the cell is empty")]
     StartMissing,
+    #[error("`{cell}` stands where a spreadsheet has lost a date")]
+    DateLost { cell: String },
     #[error("`{cell}` is not a date that can be read")]
     Date { cell: String },
     #[error("`{cell}` is not a time that can be read")]
@@ -30,28 +49,58 @@ pub(super) enum RowError {
     Rule { cell: String },
     #[error("more cells than headers: `{cell}`")]
     Surplus { cell: String },
+    #[error("{cells} cells in one row")]
+    TooManyCells { cells: usize },
+    #[error("a cell of {bytes} bytes: a quote may never be closed")]
+    CellTooLong { bytes: usize },
 }
 
-/// Reads the rows of one table.
+impl RowError {
+    pub(super) fn fault(&self) -> RowFault {
+        match self {
+            Self::Totals => RowFault::Totals,
+            Self::DateLost { .. } => RowFault::DateLost,
+            _ => RowFault::Unreadable,
+        }
+    }
+}
+
+/// What is known about a table before its rows are read.
 pub(super) struct RowReader<'t> {
     pub(super) layout: &'t Layout,
     pub(super) order: DateOrder,
+    pub(super) epoch: Epoch,
+    /// Columns of spreadsheet numbers, by place.
+    pub(super) serials: Vec<usize>,
     pub(super) house: Option<&'t Zone>,
     pub(super) repeat_rule: Option<&'t str>,
+    /// What an empty cell of the busy column says.
+    pub(super) blank_busy: Answer,
+    /// What the cells of the zone column mean.
+    pub(super) zones: HashMap<String, Zone>,
+    places: [Option<usize>; Field::COUNT],
 }
 
 /// A row, read: all but its id.
 pub(super) struct Row {
     pub(super) component: Component<'static>,
+    pub(super) start: EventTime,
     pub(super) uid: Option<String>,
     pub(super) calendar: Option<String>,
-    /// It repeats, and nobody says how.
-    pub(super) is_flag_only: bool,
+    pub(super) title: Title,
+    pub(super) repeats: Repeats,
+}
+
+/// Whether a row has a title of its own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Title {
+    Own,
+    Missing,
 }
 
 /// What a row says about repeating.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Repeats {
+pub(super) enum Repeats {
     /// Nothing, or a rule.
     AsSaid,
     /// That it does, and nobody says how (rule C06).
@@ -60,39 +109,71 @@ enum Repeats {
 
 struct Cells<'r> {
     record: &'r csv::StringRecord,
-    layout: &'r Layout,
+    reader: &'r RowReader<'r>,
 }
 
 impl<'r> Cells<'r> {
     /// The cell of a field, without blanks around it; `None` if empty.
     fn get(&self, field: Field) -> Option<&'r str> {
-        let cell = self.record.get(self.layout.column(field)?)?;
+        let cell = self.record.get(self.reader.places[field as usize]?)?;
         Some(unguarded(cell).trim()).filter(|cell| !cell.is_empty())
     }
 }
 
-impl RowReader<'_> {
+impl<'t> RowReader<'t> {
+    pub(super) fn new(layout: &'t Layout, order: DateOrder, epoch: Epoch) -> Self {
+        let mut places = [None; Field::COUNT];
+        for (at, field) in layout.fields.iter().enumerate() {
+            if let Some(field) = field {
+                places[*field as usize] = Some(at);
+            }
+        }
+        let (serials, zones) = (Vec::new(), HashMap::new());
+        Self {
+            layout,
+            order,
+            epoch,
+            serials,
+            house: None,
+            repeat_rule: None,
+            blank_busy: Answer::NotSaid,
+            zones,
+            places,
+        }
+    }
+
     pub(super) fn read(&self, record: &csv::StringRecord) -> Result<Row, RowError> {
+        if record.len() > MOST_COLUMNS {
+            return Err(RowError::TooManyCells { cells: record.len() });
+        }
+        if let Some(cell) = record.iter().find(|cell| cell.len() > LONGEST_CELL) {
+            return Err(RowError::CellTooLong { bytes: cell.len() });
+        }
         let surplus = record.iter().skip(self.layout.headers.len()).find(|cell| !cell.trim().is_empty());
         if let Some(cell) = surplus {
             return Err(RowError::Surplus { cell: cell.to_owned() });
         }
-        let cells = Cells { record, layout: self.layout };
-        let (start, extent) = self.times(&cells)?;
-        let mut component = Component::new("VEVENT");
-        component.add(Property::new("DTSTAMP", &[], "19700101T000000Z"));
-        component.add(start.to_property("DTSTART"));
+        let cells = Cells { record, reader: self };
+        let (start, extent) = self.times(&cells).map_err(|error| match error {
+            RowError::StartMissing | RowError::Date { .. } if is_total(record.iter()) => RowError::Totals,
+            error => error,
+        })?;
+        let mut component = Component::with_capacity("VEVENT", 10);
+        component.push(Property::new("DTSTAMP", &[], "19700101T000000Z"));
+        component.push(start.to_property("DTSTART"));
         match &extent {
-            Extent::End(end) => component.add(end.to_property("DTEND")),
-            Extent::Length(length) => component.add(Property::new("DURATION", &[], &length.to_string())),
+            Extent::End(end) => component.push(end.to_property("DTEND")),
+            Extent::Length(length) => component.push(Property::new("DURATION", &[], &length.to_string())),
             Extent::Unstated => {}
         }
-        let is_flag_only = self.add_recurrence(&cells, &start, &mut component)? == Repeats::NobodySaysHow;
-        add_texts(&cells, &mut component);
-        add_flags(&cells, &mut component)?;
+        let repeats = self.add_recurrence(&cells, &start, &mut component)?;
+        let title = add_texts(&cells, &mut component);
+        self.add_flags(&cells, &mut component);
         self.add_unclaimed(&cells, &mut component);
+        add_reminders(&cells, &mut component)?;
         let owned = |field| cells.get(field).map(str::to_owned);
-        Ok(Row { component, uid: owned(Field::Uid), calendar: owned(Field::Calendar), is_flag_only })
+        let (uid, calendar) = (owned(Field::Uid), owned(Field::Calendar));
+        Ok(Row { component, start, uid, calendar, title, repeats })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
@@ -115,14 +196,14 @@ impl RowReader<'_> {
             return Ok((EventTime::Date(first_day), all_day_extent(first_day, last, length)));
         }
         let zone = self.zone(cells, &start)?;
-        let at = |at: DateTime| EventTime::Clock { at, zone: zone.clone() };
+        let at = |clock: DateTime| EventTime::Clock { at: clock, zone: zone.name.clone() };
         let begins = start.at().unwrap_or_else(|| first_day.at(0, 0, 0, 0));
         let extent = match (end, length) {
-            (Some(end), _) => Extent::End(at(end_of(begins, &end))),
+            (Some(end), _) => Extent::End(at(zone.clock(end_of(begins, &end), end.offset))),
             (None, Some(length)) => Extent::Length(length),
             (None, None) => Extent::Unstated,
         };
-        Ok((at(begins), extent))
+        Ok((at(zone.clock(begins, start.offset)), extent))
     }
 
     /// What one or two cells say about a moment.
@@ -133,36 +214,51 @@ impl RowReader<'_> {
         day: Field,
         time: Field,
     ) -> Result<Option<Stated>, RowError> {
-        let day_cell = cells.get(day).or_else(|| cells.get(whole));
-        let mut stated = match day_cell {
-            None => Stated { date: None, time: None, zone: None },
-            // `End` often holds a mere time of day.
-            Some(cell) => match read_date(cell, self.order) {
-                Some(stated) => stated,
-                None => Stated {
-                    date: None,
-                    time: Some(read_time(cell).ok_or_else(|| RowError::Date { cell: cell.to_owned() })?),
-                    zone: None,
-                },
-            },
+        let field = if cells.get(day).is_some() { day } else { whole };
+        let mut stated = match cells.get(field) {
+            None => Stated::default(),
+            Some(cell) => self.moment(cell, field)?,
         };
         if let Some(cell) = cells.get(time) {
-            stated.time = Some(read_time(cell).ok_or_else(|| RowError::Time { cell: cell.to_owned() })?);
+            let read = read_time(cell).or_else(|| read_part_of_day(cell));
+            stated.time = Some(read.ok_or_else(|| lost_or(cell, |cell| RowError::Time { cell }))?);
         }
         Ok((stated.date.is_some() || stated.time.is_some()).then_some(stated))
     }
 
-    fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<ZoneRef, RowError> {
-        if let Some(zone) = &start.zone {
-            return Ok(zone.clone());
+    fn moment(&self, cell: &str, field: Field) -> Result<Stated, RowError> {
+        if self.places[field as usize].is_some_and(|place| self.serials.contains(&place))
+            && let Some((date, time)) = read_serial(cell, self.epoch)
+        {
+            return Ok(Stated { date: Some(date), time, offset: None });
         }
-        match cells.get(Field::Zone) {
-            None => Ok(self.house.map_or(ZoneRef::Floating, Zone::to_ref)),
-            Some("floating") => Ok(ZoneRef::Floating),
-            Some(cell) => Zone::named(cell)
-                .map(|zone| zone.to_ref())
-                .ok_or_else(|| RowError::Zone { cell: cell.to_owned() }),
+        // `End` often holds a mere time of day.
+        let time_alone =
+            || read_time(cell).or_else(|| read_part_of_day(cell)).filter(|_| field == Field::End);
+        match read_date(cell, self.order) {
+            Some(stated) => Ok(stated),
+            None => match time_alone() {
+                Some(time) => Ok(Stated { time: Some(time), ..Stated::default() }),
+                None => Err(lost_or(cell, |cell| RowError::Date { cell })),
+            },
         }
+    }
+
+    fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<RowZone, RowError> {
+        let zone = match cells.get(Field::Zone) {
+            None => self.house.cloned(),
+            Some(cell) if cell.eq_ignore_ascii_case("floating") => None,
+            Some(cell) => {
+                Some(self.zones.get(cell).cloned().ok_or_else(|| RowError::Zone { cell: cell.to_owned() })?)
+            }
+        };
+        let name = match &zone {
+            Some(zone) => zone.to_ref(),
+            // A moment with an offset is tied to the world without any zone.
+            None if start.offset.is_some() => ZoneRef::Utc,
+            None => ZoneRef::Floating,
+        };
+        Ok(RowZone { zone, name })
     }
 
     fn add_recurrence(
@@ -171,19 +267,24 @@ impl RowReader<'_> {
         start: &EventTime,
         into: &mut Component<'static>,
     ) -> Result<Repeats, RowError> {
-        let mut repeats = Repeats::AsSaid;
         let cell = cells.get(Field::Repeat);
-        let said = match cell.map(answer) {
-            Some(Answer::NotSaid) => cell,
-            Some(Answer::Yes) => self.repeat_rule,
-            Some(Answer::No) | None => None,
+        let until = match cells.get(Field::RepeatUntil) {
+            None => None,
+            Some(cell) => self.moment(cell, Field::RepeatUntil)?.date,
         };
-        if let Some(cell) = said {
-            for rule in cell.split(" & ") {
+        let mut repeats = Repeats::AsSaid;
+        let said = match cell.map(|cell| (rule_of(cell), answer(cell))) {
+            Some((Some(rule), _)) => Some(rule).filter(|rule| !rule.is_empty()),
+            Some((None, Answer::NotSaid)) => cell,
+            Some((None, Answer::Yes)) => self.repeat_rule,
+            Some((None, Answer::No)) | None => None,
+        };
+        if let Some(said) = said {
+            for rule in said.split(" & ") {
                 let rule = rule.trim().trim_start_matches("RRULE:");
                 let rule =
-                    rule_of_words(rule, start).map_err(|_| RowError::Rule { cell: cell.to_owned() })?;
-                into.add(Property::new("RRULE", &[], &rule));
+                    rule_text(rule, until, start).map_err(|_| RowError::Rule { cell: said.to_owned() })?;
+                into.push(Property::new("RRULE", &[], &rule));
             }
         } else if let Some(cell) = cell.filter(|cell| answer(cell) == Answer::Yes) {
             repeats = Repeats::NobodySaysHow;
@@ -193,14 +294,14 @@ impl RowReader<'_> {
             [(Field::Exceptions, "EXDATE"), (Field::ExtraDates, "RDATE"), (Field::Replaces, "RECURRENCE-ID")]
         {
             for part in cells.get(field).into_iter().flat_map(several) {
-                let stated =
-                    read_date(part, self.order).ok_or_else(|| RowError::Date { cell: part.to_owned() })?;
+                let stated = read_date(part, self.order);
+                let stated = stated.ok_or_else(|| lost_or(part, |cell| RowError::Date { cell }))?;
                 let clock = match (stated.date, stated.time) {
-                    // A bare date excludes that day's occurrence.
+                    // A bare date means that day's occurrence.
                     (Some(date), None) => date.to_datetime(start.clock().time()),
                     _ => stated.at().ok_or_else(|| RowError::Date { cell: part.to_owned() })?,
                 };
-                into.add(start.at_clock(clock).to_property(name));
+                into.push(start.at_clock(clock).to_property(name));
             }
         }
         Ok(repeats)
@@ -208,62 +309,104 @@ impl RowReader<'_> {
 
     /// A cell that is no event's field goes along under its header.
     fn add_carried(&self, field: Field, cell: &str, into: &mut Component<'static>) {
-        let header = self.layout.column(field).and_then(|at| self.layout.headers.get(at));
+        let header = self.places[field as usize].and_then(|at| self.layout.headers.get(at));
         if let Some(header) = header {
-            let value = escape_text(cell);
-            into.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, header)], &value));
+            into.push(carried(header, cell));
+        }
+    }
+
+    fn add_flags(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
+        let busy = match cells.get(Field::Busy) {
+            None if self.blank_busy == Answer::No => Some("TRANSPARENT"),
+            cell => cell.and_then(transparency),
+        };
+        let flags = [
+            ("CLASS", cells.get(Field::Private).and_then(classification)),
+            ("TRANSP", busy),
+            ("STATUS", cells.get(Field::Status).and_then(status)),
+        ];
+        for (name, value) in flags {
+            if let Some(value) = value {
+                into.push(Property::new(name, &[], value));
+            }
         }
     }
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
-        for (at, header) in self.layout.headers.iter().enumerate() {
+        for (header, at) in self.layout.unclaimed() {
             let cell = cells.record.get(at).map(unguarded).unwrap_or_default().trim();
-            if self.layout.fields[at].is_none() && !cell.is_empty() {
-                into.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, header)], &escape_text(cell)));
+            if !cell.is_empty() {
+                into.push(carried(header, cell));
             }
         }
     }
 }
 
-fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) {
-    let title = cells.get(Field::Title).unwrap_or("(untitled)");
-    into.add(Property::text_of("SUMMARY", title));
-    for (field, name) in
-        [(Field::Location, "LOCATION"), (Field::Description, "DESCRIPTION"), (Field::Url, "URL")]
-    {
-        if let Some(cell) = cells.get(field) {
-            let property =
-                if name == "URL" { Property::new(name, &[], cell) } else { Property::text_of(name, cell) };
-            into.add(property);
+/// The zone of a row's times.
+struct RowZone {
+    zone: Option<Zone>,
+    name: ZoneRef,
+}
+
+impl RowZone {
+    /// A clock time with an offset of its own, on this zone's clock.
+    fn clock(&self, clock: DateTime, offset: Option<i32>) -> DateTime {
+        let Some(offset) = offset else { return clock };
+        let instant = clock_seconds(clock) - i64::from(offset);
+        let own = self.zone.as_ref().map_or(instant, |zone| zone.behaviour().clock_at(instant));
+        clock_at(own).unwrap_or(clock)
+    }
+}
+
+fn lost_or(cell: &str, error: impl FnOnce(String) -> RowError) -> RowError {
+    if is_lost(cell) { RowError::DateLost { cell: cell.to_owned() } } else { error(cell.to_owned()) }
+}
+
+fn rule_text(rule: &str, until: Option<Date>, start: &EventTime) -> Result<String, PhraseError> {
+    match until {
+        Some(last) => rule_of_words_until(rule, last, start),
+        None => rule_of_words(rule, start),
+    }
+}
+
+fn carried(header: &str, cell: &str) -> Property<'static> {
+    Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, header)], &escape_text(cell))
+}
+
+fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) -> Title {
+    let fields =
+        [(Field::Title, "SUMMARY"), (Field::Location, "LOCATION"), (Field::Description, "DESCRIPTION")];
+    let mut title = Title::Own;
+    for (field, name) in fields {
+        match cells.get(field) {
+            Some(text) => into.push(Property::text_of(name, text)),
+            None if field == Field::Title && cells.get(Field::Replaces).is_none() => {
+                title = Title::Missing;
+                into.push(Property::text_of(name, UNTITLED));
+            }
+            None => {}
         }
+    }
+    if let Some(url) = cells.get(Field::Url) {
+        into.push(Property::new("URL", &[], url));
     }
     let categories: Vec<_> =
         cells.get(Field::Category).into_iter().flat_map(several).map(escape_text).collect();
     if !categories.is_empty() {
-        into.add(Property::new("CATEGORIES", &[], &categories.join(",")));
+        into.push(Property::new("CATEGORIES", &[], &categories.join(",")));
     }
+    title
 }
 
-fn add_flags(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(), RowError> {
-    if let Some(class) = cells.get(Field::Private).and_then(classification) {
-        into.add(Property::new("CLASS", &[], class));
-    }
-    if let Some(transparency) = cells.get(Field::Busy).and_then(transparency) {
-        into.add(Property::new("TRANSP", &[], transparency));
-    }
-    if let Some(status) = cells.get(Field::Status) {
-        let status = status.to_ascii_uppercase();
-        if ["CONFIRMED", "TENTATIVE", "CANCELLED"].contains(&status.as_str()) {
-            into.add(Property::new("STATUS", &[], &status));
-        }
-    }
+fn add_reminders(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(), RowError> {
     for part in cells.get(Field::Reminder).into_iter().flat_map(several) {
-        if answer(part) == Answer::No && part != "0" {
+        // A word for no, not the number of minutes.
+        let is_none = part != "0" && part != "1" && answer(part) == Answer::No || rule_of(part) == Some("");
+        if is_none {
             continue;
         }
-        let before =
-            length(part.trim_start_matches('-')).ok_or_else(|| RowError::Length { cell: part.to_owned() })?;
-        into.add_component(reminder(before));
+        let before = length(part.trim_start_matches('-'));
+        into.add_component(reminder(before.ok_or_else(|| RowError::Length { cell: part.to_owned() })?));
     }
     Ok(())
 }
@@ -272,9 +415,9 @@ fn add_flags(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(), Row
 fn reminder(before: Duration) -> Component<'static> {
     let trigger = Duration { days: -before.days, seconds: -before.seconds };
     let mut alarm = Component::new("VALARM");
-    alarm.add(Property::new("ACTION", &[], "DISPLAY"));
-    alarm.add(Property::new("DESCRIPTION", &[], "Reminder"));
-    alarm.add(Property::new("TRIGGER", &[], &trigger.to_string()));
+    alarm.push(Property::new("ACTION", &[], "DISPLAY"));
+    alarm.push(Property::new("DESCRIPTION", &[], "Reminder"));
+    alarm.push(Property::new("TRIGGER", &[], &trigger.to_string()));
     alarm
 }
 

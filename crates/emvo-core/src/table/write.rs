@@ -2,12 +2,14 @@
 
 use std::collections::BTreeMap;
 
+use rayon::prelude::*;
+
 use super::cell::guarded;
+use super::cells_of::Row;
 use super::column::Field;
+use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
-use crate::calendar::{Calendar, Classification, Duration, Event, EventTime, Series, Status, ZoneRef};
-use crate::content::Component;
-use crate::recurrence::rule_in_words;
+use crate::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
 use crate::zone::{Zone, ZoneBook};
 
 /// The columns that are always written, in their order.
@@ -37,7 +39,7 @@ pub type CannotCarry = BTreeMap<String, usize>;
 /// A table as text, and what it could not hold.
 #[derive(Debug)]
 pub struct WrittenTable {
-    /// The table in UTF-8 with CRLF line ends (RFC 4180).
+    /// The table in UTF-8.
     pub text: Vec<u8>,
     /// How many series and single events are in it.
     pub events: usize,
@@ -45,26 +47,53 @@ pub struct WrittenTable {
     pub cannot_carry: CannotCarry,
 }
 
-/// Writes calendars as one table with the default columns. A `replaces` column
-/// comes where there are overrides, a `status` column where some event is
-/// cancelled or tentative, and the columns that nobody claimed come back.
-pub fn write(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> WrittenTable {
-    let mut columns = COLUMNS.to_vec();
-    let any =
-        |test: &dyn Fn(&Event<'_>) -> bool| calendars.iter().any(|(calendar, _)| calendar.events().any(test));
-    if any(&|event| event.replaces().is_some()) {
-        columns.push(Field::Replaces);
-    }
-    if any(&|event| event.status() != Status::Confirmed) {
-        columns.push(Field::Status);
-    }
-    let carried = carried_headers(calendars);
-    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
-    let mut push = |cells: Vec<String>| {
-        // Writing to memory cannot fail, and all rows have the same length.
-        let _ = writer.write_record(cells.iter().map(|cell| guarded(cell).into_owned()));
+/// How a table is written.
+#[derive(Clone, Debug, Default)]
+pub struct WriteOptions {
+    /// The columns, if not the default ones.
+    pub columns: Option<Columns>,
+    /// Fields without a column that may be left out.
+    pub leave_out: Vec<Field>,
+    /// A zone whose times need no zone column, since the reader knows it.
+    pub known_zone: Option<Zone>,
+}
+
+/// The columns have no place for something that the events have.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[error("the columns have no place for {}", list(.0))]
+pub struct NoPlace(pub Vec<(Field, usize)>);
+
+fn list(missing: &[(Field, usize)]) -> String {
+    let parts: Vec<String> = missing
+        .iter()
+        .map(|(field, count)| {
+            let events = if *count == 1 { "event has" } else { "events have" };
+            format!("{}, which {count} {events}", field.name())
+        })
+        .collect();
+    parts.join("; ")
+}
+
+/// Fields without which an event would be another one, or at another time.
+const NEEDED: [Field; 5] =
+    [Field::Zone, Field::Repeat, Field::Exceptions, Field::ExtraDates, Field::Replaces];
+
+/// Writes calendars as one table. By default a `replaces` column comes where
+/// there are overrides, a `status` column where some event is cancelled or
+/// tentative, and the columns that nobody claimed come back. A columns file
+/// says otherwise; if it has no place for what makes an event's time, that is
+/// an error.
+pub fn write(
+    calendars: &[(&Calendar<'_>, &ZoneBook)],
+    options: &WriteOptions,
+) -> Result<WrittenTable, NoPlace> {
+    let columns = match &options.columns {
+        Some(file) if !file.list.is_empty() => file.list.clone(),
+        _ => default_columns(calendars),
     };
-    push(columns.iter().map(|field| field.name().to_owned()).chain(carried.iter().cloned()).collect());
+    ensure_place(calendars, &columns, options)?;
+    let rows = Rows { columns: &columns, file: options.columns.as_ref() };
+    let mut text = rows.text([rows.headers()].into_iter());
     let mut events = 0;
     let mut cannot_carry = CannotCarry::new();
     for (calendar, zones) in calendars {
@@ -72,131 +101,125 @@ pub fn write(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> WrittenTable {
         for other in &calendar.others {
             *cannot_carry.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
         }
-        for series in &calendar.series {
-            events += 1;
-            for event in series.events() {
-                note_what_stays_behind(event, &mut cannot_carry);
-                let row = Row { event, series, zones, calendar: &name };
-                let own = columns.iter().map(|field| row.cell(*field));
-                let carried = carried.iter().map(|header| carried_cell(event, header));
-                push(own.chain(carried).collect());
+        events += calendar.series.len();
+        let parts: Vec<(Vec<u8>, CannotCarry)> = calendar
+            .series
+            .par_chunks(512)
+            .map(|series| {
+                let mut left_out = CannotCarry::new();
+                let of_series =
+                    series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
+                let cells = of_series.map(|(series, event)| {
+                    let row = Row { event, series, zones, calendar: &name, file: rows.file };
+                    row.note_what_stays_behind(&columns, &mut left_out);
+                    rows.cells(&row)
+                });
+                (rows.text(cells), left_out)
+            })
+            .collect();
+        for (part, left_out) in parts {
+            text.extend_from_slice(&part);
+            for (name, count) in left_out {
+                *cannot_carry.entry(name).or_insert(0) += count;
             }
         }
     }
-    WrittenTable { text: writer.into_inner().unwrap_or_default(), events, cannot_carry }
+    Ok(WrittenTable { text, events, cannot_carry })
 }
 
-struct Row<'r, 'a> {
-    event: &'r Event<'a>,
-    series: &'r Series<'a>,
-    zones: &'r ZoneBook,
-    calendar: &'r str,
+fn default_columns(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> Vec<Column> {
+    let mut fields = COLUMNS.to_vec();
+    let any =
+        |test: &dyn Fn(&Event<'_>) -> bool| calendars.iter().any(|(calendar, _)| calendar.events().any(test));
+    if any(&|event| event.replaces().is_some()) {
+        fields.push(Field::Replaces);
+    }
+    if any(&|event| event.status() != Status::Confirmed) {
+        fields.push(Field::Status);
+    }
+    let own = fields
+        .into_iter()
+        .map(|field| Column { header: field.name().to_owned(), content: Content::Field(field) });
+    let carried =
+        carried_headers(calendars).into_iter().map(|header| Column { header, content: Content::Carried });
+    own.chain(carried).collect()
 }
 
-impl Row<'_, '_> {
-    fn cell(&self, field: Field) -> String {
-        let event = self.event;
-        let text = |name| event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
-        let yes = |is: bool, yes: &str, no: &str| if is { yes.to_owned() } else { no.to_owned() };
-        match field {
-            Field::Title => text("SUMMARY"),
-            Field::Start => moment(event.start()),
-            Field::End => self.end(),
-            Field::AllDay => yes(event.is_all_day(), "yes", "no"),
-            Field::Zone => self.zone(),
-            Field::Repeat => {
-                let words = event.rules().map(|rule| rule_in_words(&rule, event.start(), self.zones));
-                words.collect::<Vec<_>>().join(" & ")
-            }
-            Field::Exceptions => self.dates("EXDATE"),
-            Field::ExtraDates => self.dates("RDATE"),
-            Field::Location => text("LOCATION"),
-            Field::Description => text("DESCRIPTION"),
-            Field::Category => event.categories().join("; "),
-            Field::Busy => yes(event.is_busy(), "busy", "free"),
-            Field::Private => match event.classification() {
-                Classification::Public => String::new(),
-                Classification::Private => "private".to_owned(),
-                Classification::Confidential => "confidential".to_owned(),
-            },
-            Field::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
-            Field::Url => text("URL"),
-            Field::Calendar => self.calendar.to_owned(),
-            Field::Uid => self.series.uid().map(ToString::to_string).unwrap_or_default(),
-            Field::Replaces => {
-                event.replaces().map(|time| moment(&self.on_clock_of_start(time))).unwrap_or_default()
-            }
-            Field::Status => match event.status() {
-                Status::Confirmed => String::new(),
-                Status::Tentative => "tentative".to_owned(),
-                Status::Cancelled => "cancelled".to_owned(),
-            },
-            Field::StartDate | Field::StartTime | Field::EndDate | Field::EndTime | Field::Duration => {
-                String::new()
-            }
+/// Refuses columns that would make events others than they are.
+fn ensure_place(
+    calendars: &[(&Calendar<'_>, &ZoneBook)],
+    columns: &[Column],
+    options: &WriteOptions,
+) -> Result<(), NoPlace> {
+    let has = |field: Field| columns.iter().any(|column| column.content == Content::Field(field));
+    let mut missing = Vec::new();
+    for field in NEEDED.into_iter().filter(|field| !has(*field) && !options.leave_out.contains(field)) {
+        let series = calendars.iter().flat_map(|(calendar, _)| &calendar.series);
+        let count = series.filter(|series| needs(series, field, options.known_zone.as_ref())).count();
+        if count > 0 {
+            missing.push((field, count));
         }
     }
+    if missing.is_empty() { Ok(()) } else { Err(NoPlace(missing)) }
+}
 
-    /// The last day of an all-day event; else the end on the start's clock.
-    fn end(&self) -> String {
-        if *self.event.extent() == crate::calendar::Extent::Unstated && !self.event.is_all_day() {
-            return String::new();
-        }
-        match self.event.end() {
-            EventTime::Date(after) => {
-                after.yesterday().unwrap_or(after).max(self.event.start().date()).to_string()
-            }
-            end @ EventTime::Clock { .. } => moment(&self.on_clock_of_start(&end)),
-        }
-    }
-
-    fn zone(&self) -> String {
-        match self.event.start() {
-            EventTime::Date(_) => String::new(),
-            EventTime::Clock { zone: ZoneRef::Floating, .. } => "floating".to_owned(),
-            EventTime::Clock { zone: ZoneRef::Utc, .. } => "UTC".to_owned(),
-            EventTime::Clock { zone: ZoneRef::Named(name), .. } => {
-                self.zones.zone_named(name).map_or_else(|| name.to_string(), |zone| zone.name().to_owned())
-            }
-        }
-    }
-
-    fn dates(&self, name: &str) -> String {
-        let dates = self.event.dates(name);
-        dates.iter().map(|date| moment(&self.on_clock_of_start(date))).collect::<Vec<_>>().join("; ")
-    }
-
-    /// A time in the zone of the row, which has one zone cell for all.
-    fn on_clock_of_start(&self, time: &EventTime) -> EventTime {
-        let start = self.event.start();
-        if time.zone() == start.zone() || time.is_date() {
-            return time.clone();
-        }
-        let zone = self.zones.zone_of(start.zone());
-        let clock = zone.zip(self.zones.instant(time)).and_then(|(zone, instant): (Zone, i64)| {
-            crate::recurrence::day::clock_at(zone.behaviour().clock_at(instant))
-        });
-        clock.map_or_else(|| time.clone(), |clock| start.at_clock(clock))
+fn needs(series: &Series<'_>, field: Field, known_zone: Option<&Zone>) -> bool {
+    let lead = series.lead();
+    let has = |name: &str| lead.component().property(name).is_some();
+    match field {
+        Field::Repeat => has("RRULE"),
+        Field::Exceptions => has("EXDATE"),
+        Field::ExtraDates => has("RDATE"),
+        Field::Replaces => !series.overrides().is_empty(),
+        Field::Zone => series.events().any(|event| is_in_unknown_zone(event.start(), known_zone)),
+        _ => false,
     }
 }
 
-/// `2026-09-01T09:30:00`, or `2026-09-01` for a whole day.
-fn moment(time: &EventTime) -> String {
-    match time {
-        EventTime::Date(date) => date.to_string(),
-        EventTime::Clock { at, .. } => at.to_string(),
-    }
+fn is_in_unknown_zone(start: &EventTime, known_zone: Option<&Zone>) -> bool {
+    let is_known = known_zone.is_some_and(|zone| zone.to_ref() == *start.zone());
+    !start.is_date() && *start.zone() != ZoneRef::Floating && !is_known
 }
 
-/// A reminder as minutes before the start; others have no place in a cell.
-fn minutes_before(alarm: &Component<'_>) -> Option<String> {
-    let trigger = alarm.property("TRIGGER")?;
-    if trigger.parameter("RELATED").is_some_and(|related| related.eq_ignore_ascii_case("END")) {
-        return None;
+/// How rows are put into text.
+struct Rows<'o> {
+    columns: &'o [Column],
+    file: Option<&'o Columns>,
+}
+
+impl Rows<'_> {
+    fn headers(&self) -> Vec<String> {
+        self.columns.iter().map(|column| column.header.clone()).collect()
     }
-    let Duration { days, seconds } = Duration::parse(&trigger.value())?;
-    let before = -(days * 1440 + seconds / 60);
-    (before >= 0 && seconds % 60 == 0).then(|| before.to_string())
+
+    fn cells(&self, row: &Row<'_, '_>) -> Vec<String> {
+        let cell = |column: &Column| match &column.content {
+            Content::Field(field) => row.cell(*field, self.columns),
+            Content::Fixed(text) => text.clone(),
+            Content::Carried => carried_cell(row.event, &column.header),
+        };
+        self.columns.iter().map(cell).collect()
+    }
+
+    fn text(&self, rows: impl Iterator<Item = Vec<String>>) -> Vec<u8> {
+        let terminator = match self.file.map(|file| file.line_end).unwrap_or_default() {
+            LineEnd::CrLf => csv::Terminator::CRLF,
+            LineEnd::Lf => csv::Terminator::Any(b'\n'),
+        };
+        let delimiter = self.file.and_then(|file| file.delimiter).unwrap_or_default();
+        let mut writer = csv::WriterBuilder::new()
+            .terminator(terminator)
+            .delimiter(delimiter.byte())
+            .from_writer(Vec::new());
+        for cells in rows {
+            // Writing to memory cannot fail, and all rows have the same length.
+            let _ = match self.file.map(|file| file.guard).unwrap_or_default() {
+                Guard::On => writer.write_record(cells.iter().map(|cell| guarded(cell).into_owned())),
+                Guard::Off => writer.write_record(&cells),
+            };
+        }
+        writer.into_inner().unwrap_or_default()
+    }
 }
 
 fn carried_headers(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> Vec<String> {
@@ -222,47 +245,6 @@ fn carried_cell(event: &Event<'_>, header: &str) -> String {
         .unwrap_or_default()
 }
 
-/// Counts what has no column. Stamps are no content and are not counted.
-fn note_what_stays_behind(event: &Event<'_>, cannot_carry: &mut CannotCarry) {
-    const HAVE_A_PLACE: [&str; 24] = [
-        "UID",
-        "SUMMARY",
-        "DTSTART",
-        "DTEND",
-        "DURATION",
-        "RRULE",
-        "EXDATE",
-        "RDATE",
-        "LOCATION",
-        "DESCRIPTION",
-        "CATEGORIES",
-        "TRANSP",
-        "CLASS",
-        "URL",
-        "RECURRENCE-ID",
-        "STATUS",
-        "DTSTAMP",
-        "CREATED",
-        "LAST-MODIFIED",
-        "SEQUENCE",
-        COLUMN_PROPERTY,
-        "X-EMVO-HEADER",
-        "VERSION",
-        "PRODID",
-    ];
-    for property in event.component().properties() {
-        let name = property.name().to_ascii_uppercase();
-        if !HAVE_A_PLACE.contains(&name.as_str()) && !property.value().trim().is_empty() {
-            *cannot_carry.entry(name).or_insert(0) += 1;
-        }
-    }
-    for component in event.component().components() {
-        if !(component.is("VALARM") && minutes_before(component).is_some()) {
-            *cannot_carry.entry(component.name().to_ascii_uppercase()).or_insert(0) += 1;
-        }
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -285,7 +267,7 @@ mod tests {
         assert_eq!(calendar.series.len(), 3);
         assert_eq!(calendar.series[1].lead().title().unwrap(), "=SUM(A1)");
         let zones = ZoneBook::of(calendar, &ZoneChoices::default());
-        let written = write(&[(calendar, &zones)]);
+        let written = write(&[(calendar, &zones)], &WriteOptions::default()).unwrap();
         assert_eq!(String::from_utf8(written.text).unwrap(), TABLE);
         assert_eq!((written.events, written.cannot_carry.len()), (3, 0));
     }
@@ -296,7 +278,7 @@ mod tests {
             ATTENDEE:mailto:b@example.org\nX-ROOM:3\nBEGIN:VALARM\nTRIGGER;RELATED=END:-PT5M\nEND:VALARM\nEND:VEVENT\n\
             BEGIN:VTODO\nUID:2\nEND:VTODO\nEND:VCALENDAR\n";
         let calendar = crate::calendar::read(crate::content::parse(text).roots.remove(0), "f");
-        let written = write(&[(&calendar, &ZoneBook::default())]);
+        let written = write(&[(&calendar, &ZoneBook::default())], &WriteOptions::default()).unwrap();
         let left: Vec<_> = written.cannot_carry.iter().map(|(name, count)| (name.as_str(), *count)).collect();
         assert_eq!(left, [("ATTENDEE", 2), ("VALARM", 1), ("VTODO", 1), ("X-ROOM", 1)]);
     }

@@ -7,6 +7,7 @@ use std::path::PathBuf;
 use anyhow::{Context as _, bail};
 use emvo_core::rules::{
     self, CheckOptions, Context, Finding, Level, OtherDefinition, RuleChoice, RuleId, Safety, check,
+    check_source,
 };
 use emvo_core::select::Selection;
 use serde::Serialize;
@@ -17,7 +18,7 @@ use crate::commands::sheet;
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
-use crate::settle::{Answer, Detail, Reading, rule_named};
+use crate::settle::{Answer, Detail, Reading, Undecided, rule_named};
 use crate::source::{self, Format, Source};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -78,7 +79,8 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let choice = args.rules.settle()?;
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
+    reading.undecided = Undecided::Tell;
     let report = args.report.map(|path| sheet::Report::settle(path, args.overwrite)).transpose()?;
     let files = gather(&args.input.inputs, report.as_ref().map(sheet::Report::path))?;
     let texts = source::decode(&files, &reading)?;
@@ -88,24 +90,20 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     if let Some(report) = &report {
         report.write(&found)?;
     }
-    let unread: usize = sources.iter().map(unread).sum();
     match answer {
         Answer::Json => print_json(&found).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {
-            anstream::print!("{}", text(&found, &sources, detail));
+            anstream::print!("{}", text(&found, detail));
             if let Some(report) = &report {
                 anstream::println!("wrote {}", sanitized(&report.path().display().to_string()));
             }
         }
     }
-    let needs_a_look = found.iter().any(|found| found.finding.level > Level::Note) || unread > 0;
+    // What cannot be read is a finding of an error, unless its rule is skipped.
+    let needs_a_look = found.iter().any(|found| found.finding.level > Level::Note)
+        || sources.iter().any(|source| source.set_aside.events() > 0);
     Ok(Outcome::needs_a_look_if(needs_a_look))
-}
-
-fn unread(source: &Source<'_>) -> usize {
-    let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
-    source.set_aside.events() + source.set_aside.fragments() + unsound
 }
 
 /// What the rules find in all inputs, in order. Events chosen by `--finding`
@@ -119,13 +117,21 @@ pub(crate) fn findings<'s>(
     let mut all = Vec::new();
     let mut options = CheckOptions::default();
     for source in sources {
+        if chosen.takes_files() {
+            let in_file = check_source(&source.facts(), choice);
+            all.extend(in_file.into_iter().map(|finding| Found {
+                path: &source.path,
+                format: source.format,
+                finding,
+            }));
+        }
         for loaded in &source.loaded {
             let context =
                 Context::of(&loaded.calendar, &loaded.zones, reading.zones.house.as_ref(), &options);
             let mut findings = check(&context, choice, &chosen.selection);
             if !chosen.findings.is_empty() {
                 let of_series = series_with(&context, &chosen.findings, &chosen.selection);
-                findings.retain(|finding| of_series.contains(&finding.series));
+                findings.retain(|finding| finding.series.is_some_and(|series| of_series.contains(&series)));
             }
             all.extend(findings.into_iter().map(|finding| Found {
                 path: &source.path,
@@ -142,7 +148,7 @@ pub(crate) fn findings<'s>(
 /// The series in which these rules find something.
 pub(crate) fn series_with(context: &Context<'_, '_>, rules: &[RuleId], selection: &Selection) -> Vec<usize> {
     let choice = RuleChoice { only: rules.iter().copied().collect(), ..RuleChoice::default() };
-    check(context, &choice, selection).into_iter().map(|finding| finding.series).collect()
+    check(context, &choice, selection).into_iter().filter_map(|finding| finding.series).collect()
 }
 
 /// The zone definitions of a calendar, for the inputs behind it to agree with.
@@ -151,7 +157,7 @@ pub(crate) fn definitions_of(context: &Context<'_, '_>, path: &str) -> Vec<Other
     definitions.map(|definition| OtherDefinition { path: path.to_owned(), definition }).collect()
 }
 
-fn text(found: &[Found<'_>], sources: &[Source<'_>], detail: Detail) -> String {
+fn text(found: &[Found<'_>], detail: Detail) -> String {
     let mut out = String::new();
     let mut by_rule: BTreeMap<RuleId, Vec<&Found<'_>>> = BTreeMap::new();
     for one in found {
@@ -159,16 +165,6 @@ fn text(found: &[Found<'_>], sources: &[Source<'_>], detail: Detail) -> String {
     }
     for (rule, found) in &by_rule {
         out.push_str(&rule_text(*rule, found, detail));
-    }
-    for source in sources.iter().filter(|source| unread(source) > 0) {
-        let parts = counted(unread(source), "event or part of one", "events or parts of them");
-        // Writing into a string cannot fail, here and below.
-        let _ = writeln!(
-            out,
-            "{} {}: {parts} cannot be read; a command that writes keeps them beside its output",
-            styled(WARNING, "!"),
-            sanitized(&source.path)
-        );
     }
     out.push_str(&closing(found));
     out
@@ -178,8 +174,8 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
     let mut out = String::new();
     let described = rules::RULES.iter().find(|known| known.id() == rule);
     let (slug, headline) = described.map_or(("", ""), |known| (known.slug(), known.headline()));
-    let events = counted(found.len(), "event", "events");
-    let _ = writeln!(out, "{}  {events}: {headline}", styled(STRONG, format!("{rule} {slug}")));
+    let times = counted(found.len(), "finding", "findings");
+    let _ = writeln!(out, "{}  {times}: {headline}", styled(STRONG, format!("{rule} {slug}")));
     let mut places: HashMap<(&str, &str), usize> = HashMap::new();
     let mut by_message: Vec<(&str, &str, Vec<&Found<'_>>)> = Vec::new();
     for one in found {
@@ -203,8 +199,9 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
             let place = place_of(one);
             let Finding { start, title, repeats, .. } = &one.finding;
             let repeats = if repeats.is_empty() { String::new() } else { format!(" · {repeats}") };
-            let line = sanitized(&format!("{start}  {title}{repeats}"));
-            let _ = writeln!(out, "      {line}  {}", styled(DIM, sanitized(&place)));
+            let line = sanitized(format!("{start}  {title}{repeats}").trim());
+            let gap = if line.is_empty() { "" } else { "  " };
+            let _ = writeln!(out, "      {line}{gap}{}", styled(DIM, sanitized(&place)));
         }
         if list.len() > shown {
             let more = grouped(list.len() - shown);
@@ -220,10 +217,10 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
 }
 
 fn place_of(found: &Found<'_>) -> String {
-    if found.finding.line == 0 {
-        found.path.to_owned()
-    } else {
-        format!("{}:{}", found.path, found.finding.line)
+    match (found.finding.row, found.finding.line) {
+        (Some(row), _) => format!("{} row {row}", found.path),
+        (None, 0) => found.path.to_owned(),
+        (None, line) => format!("{}:{line}", found.path),
     }
 }
 
@@ -301,7 +298,7 @@ impl<'f> FindingJson<'f> {
             level: finding.level.name(),
             path: found.path,
             line: (found.format == Format::Ics && finding.line > 0).then_some(finding.line),
-            row: None,
+            row: finding.row,
             uid: &finding.uid,
             title: &finding.title,
             start: &finding.start,

@@ -8,20 +8,21 @@ use emvo_core::content::Property;
 use emvo_core::merge::{Duplicates, MergeInput, MergeOptions, merge};
 use emvo_core::receipt::Change;
 use emvo_core::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
+use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
-use emvo_core::table::CannotCarry;
+use emvo_core::table::{CannotCarry, Field};
 use emvo_core::unroll::{Unrolled, unroll};
-use emvo_core::zone::ZoneBook;
+use emvo_core::zone::{Zone, ZoneBook};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
-use crate::commands::per_input::{Changed, changes_of, write_outputs};
+use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::written;
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::output::Kind;
-use crate::settle::{Answer, Detail, Reading};
+use crate::settle::{Answer, Detail, Reading, zone_named};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{WARNING, counted, grouped, sanitized, styled};
 
@@ -47,6 +48,15 @@ pub(crate) struct ConvertArgs {
     /// How rows repeat that only say that they do, as "every year until 2031-12-31"
     #[arg(long, value_name = "PHRASE")]
     repeat_rule: Option<String>,
+    /// The zone to write all times in, at the same instants
+    #[arg(long, value_name = "ZONE", help_heading = "Table")]
+    express_in: Option<String>,
+    /// Fields that the columns have no place for and that may be left out
+    #[arg(long, value_name = "FIELD", value_delimiter = ',', help_heading = "Table")]
+    leave_out: Vec<String>,
+    /// The charset to write in, such as utf-8-bom or windows-1252
+    #[arg(long, value_name = "CHARSET", help_heading = "Table")]
+    encoding: Option<String>,
     #[command(flatten)]
     window: WindowArgs,
     #[command(flatten)]
@@ -59,6 +69,8 @@ pub(crate) enum FormatArg {
     Ics,
     /// A table
     Csv,
+    /// One JSON object a line for each event
+    Jsonl,
 }
 
 impl FormatArg {
@@ -66,6 +78,7 @@ impl FormatArg {
         match self {
             Self::Ics => Kind::Ics,
             Self::Csv => Kind::Csv,
+            Self::Jsonl => Kind::JsonLines,
         }
     }
 }
@@ -76,6 +89,12 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
     let plan = args.output.settle()?;
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
+    let mut form = TableForm::of(&reading);
+    form.encoding = args.encoding.or(form.encoding);
+    form.options.leave_out =
+        args.leave_out.iter().map(|name| field_of(name)).collect::<anyhow::Result<_>>()?;
+    form.options.known_zone =
+        args.express_in.as_deref().map(|zone| zone_named(zone, "--express-in")).transpose()?;
     let choice = args.window.settle()?;
     if choice.is_asked_for() && !args.unroll {
         bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
@@ -94,6 +113,9 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             if let Some(window) = window {
                 unroll_all(&mut changed, source, window, choice.ceiling, &mut kept_as_series);
             }
+            if let Some(zone) = &form.options.known_zone {
+                express_all(&mut changed, source, zone, &mut kept_as_series);
+            }
             if args.roll {
                 roll_all(&mut changed);
             }
@@ -101,7 +123,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         }
         converted_all.push(of_source);
     }
-    let outputs = write_outputs(&sources, &converted_all, &plan, kind)?;
+    let outputs = write_outputs(&sources, &converted_all, &plan, kind, &form)?;
     let all_changes = changes_of(&converted_all);
     match answer {
         Answer::Json => {
@@ -136,7 +158,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     Ok(Outcome::needs_a_look_if(
         outputs.balance.set_aside + outputs.fragments > 0
             || !kept_as_series.is_empty()
-            || sources.iter().any(|source| !source.flag_only.is_empty()),
+            || sources.iter().any(|source| source.table.flag_only() > 0),
     ))
 }
 
@@ -144,7 +166,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
 /// a merge of its own, which gives it the zone definitions and ids it needs.
 fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
     let mut calendar = loaded.calendar.clone();
-    if kind == Kind::Csv {
+    if kind != Kind::Ics {
         return Changed {
             calendar,
             zones: loaded.zones.clone(),
@@ -204,6 +226,32 @@ fn roll_all(changed: &mut Changed<'_>) {
     changed.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
 }
 
+fn field_of(name: &str) -> anyhow::Result<Field> {
+    Field::of_name(name.trim()).with_context(|| {
+        let names: Vec<_> = Field::names().collect();
+        format!("--leave-out: there is no field `{name}`; there are {}", names.join(", "))
+    })
+}
+
+/// Writes all times in one zone. A series that one rule cannot keep there stays
+/// in its own, and is listed.
+fn express_all(changed: &mut Changed<'_>, source: &Source<'_>, zone: &Zone, kept: &mut Vec<String>) {
+    for series in std::mem::take(&mut changed.calendar.series) {
+        match retime(&series, &Retime::ExpressIn(zone.clone()), None, &changed.zones) {
+            Retimed::Done(parts) => {
+                changed.added += parts.len().saturating_sub(1);
+                changed.calendar.series.extend(parts);
+            }
+            Retimed::Untouched => changed.calendar.series.push(series),
+            Retimed::Refused(refusal) => {
+                let title = series.lead().title().unwrap_or_default();
+                kept.push(format!("{}: `{title}` stays in its zone: {refusal}", source.path));
+                changed.calendar.series.push(series);
+            }
+        }
+    }
+}
+
 /// Takes the series of a calendar apart. What stays a series is listed.
 fn unroll_all(
     changed: &mut Changed<'_>,
@@ -233,8 +281,8 @@ fn unroll_all(
 }
 
 fn warn_of_flags(sources: &[Source<'_>]) {
-    for source in sources.iter().filter(|source| !source.flag_only.is_empty()) {
-        let rows = counted(source.flag_only.len(), "row is flagged", "rows are flagged");
+    for source in sources.iter().filter(|source| source.table.flag_only() > 0) {
+        let rows = counted(source.table.flag_only(), "row is flagged", "rows are flagged");
         let line = format!(
             "C06: {}: {rows} as repeating, but nothing says how: only the first date is there. \
              --repeat-rule \"every year\" says it for all of them, a rule in the column for each",
@@ -245,11 +293,14 @@ fn warn_of_flags(sources: &[Source<'_>]) {
 }
 
 fn unclaimed_lines(sources: &[Source<'_>]) -> String {
-    let with_columns = sources.iter().filter(|source| !source.unclaimed.is_empty());
-    let lines = with_columns.map(|source| {
-        let columns = source.unclaimed.join(", ");
+    let lines = sources.iter().filter_map(|source| {
+        let columns: Vec<&str> = source.table.sniffed.as_ref()?.unclaimed().collect();
+        if columns.is_empty() {
+            return None;
+        }
+        let columns = columns.join(", ");
         let stem = Path::new(&source.path).display();
-        format!("{}\n", sanitized(&format!("{stem}: carried along as they are: the columns {columns}")))
+        Some(format!("{}\n", sanitized(&format!("{stem}: carried along as they are: the columns {columns}"))))
     });
     lines.collect()
 }

@@ -28,14 +28,20 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 9] = [
+const WALK: [Step; 10] = [
     Step {
-        why: "Norrsund Line takes over Skarvik Båtar. Nine exports, from two systems. What is in them?",
+        why: "Norrsund Line takes over Skarvik Båtar. Eleven exports, from two systems. What is in them?",
         command: "survey exports",
         status: 1,
     },
     Step { why: "What is wrong with them?", command: "check exports", status: 1 },
     Step { why: "What does the last rule say?", command: "rules Z06", status: 0 },
+    Step {
+        why: "Three inspections only say that they repeat. The technical office says how.",
+        command: "convert exports/skarvik/huolto.csv --zone Europe/Helsinki --repeat-rule \"every year until 2031-12-31\" \
+                  -o inspections.ics --overwrite",
+        status: 1,
+    },
     Step {
         why: "Repair what is safe, and the two kinds of zone definitions that we agree to. \
               The meeting in UTC is for the safety office to decide.",
@@ -64,7 +70,7 @@ const WALK: [Step; 9] = [
         status: 0,
     },
     Step {
-        why: "Is every date of the nine exports in the one calendar, at its time?",
+        why: "Is every date of the eleven exports in the one calendar, at its time?",
         command: "reconcile exports --zone Europe/Helsinki --result norrsund-line.ics",
         status: 0,
     },

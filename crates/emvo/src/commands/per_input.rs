@@ -4,16 +4,36 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
+use anyhow::Context;
 use emvo_core::calendar::{Calendar, Unsound, write};
 use emvo_core::content::Property;
+use emvo_core::content::encode;
 use emvo_core::merge::PRODUCT_ID;
 use emvo_core::receipt::{Balance, Change};
-use emvo_core::table::{self, CannotCarry};
+use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_core::zone::ZoneBook;
 
 use crate::commands::written;
 use crate::output::{Kind, OutputPlan, Pending, Target, set_aside_files, write_all};
+use crate::settle::Reading;
 use crate::source::Source;
+
+/// How tables are written.
+#[derive(Default)]
+pub(crate) struct TableForm {
+    pub(crate) options: WriteOptions,
+    /// The charset, if not UTF-8.
+    pub(crate) encoding: Option<String>,
+}
+
+impl TableForm {
+    /// As the columns file says, if there is one.
+    pub(crate) fn of(reading: &Reading) -> Self {
+        let columns = reading.table.columns_file.clone();
+        let encoding = columns.as_ref().and_then(|columns| columns.encoding.clone());
+        Self { options: WriteOptions { columns, ..WriteOptions::default() }, encoding }
+    }
+}
 
 /// A calendar that was changed, and how.
 pub(crate) struct Changed<'a> {
@@ -49,6 +69,7 @@ pub(crate) fn write_outputs(
     changed: &[Vec<Changed<'_>>],
     plan: &OutputPlan,
     kind: Kind,
+    form: &TableForm,
 ) -> anyhow::Result<Outputs> {
     let mut pending = Vec::new();
     let mut balance = Balance {
@@ -64,7 +85,7 @@ pub(crate) fn write_outputs(
     match plan.folder() {
         None => {
             let all: Vec<&Changed<'_>> = changed.iter().flatten().collect();
-            let (bytes, written) = bytes_of(&all, kind, &mut cannot_carry);
+            let (bytes, written) = bytes_of(&all, kind, form, &mut cannot_carry)?;
             balance.written = written;
             calendars_in_one_file = all.len();
             pending.push(Pending { target: plan.target.clone(), bytes });
@@ -73,7 +94,7 @@ pub(crate) fn write_outputs(
             let mut taken = BTreeSet::new();
             for (source, changed) in sources.iter().zip(changed) {
                 let all: Vec<&Changed<'_>> = changed.iter().collect();
-                let (bytes, written) = bytes_of(&all, kind, &mut cannot_carry);
+                let (bytes, written) = bytes_of(&all, kind, form, &mut cannot_carry)?;
                 balance.written += written;
                 calendars_in_one_file = calendars_in_one_file.max(all.len());
                 let path = free_path(folder, &source.path, kind, &mut taken);
@@ -103,7 +124,20 @@ fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
 
 /// The bytes of some calendars as one file, and how many events a reader finds
 /// in them.
-fn bytes_of(changed: &[&Changed<'_>], kind: Kind, cannot_carry: &mut CannotCarry) -> (Vec<u8>, usize) {
+fn bytes_of(
+    changed: &[&Changed<'_>],
+    kind: Kind,
+    form: &TableForm,
+    cannot_carry: &mut CannotCarry,
+) -> anyhow::Result<(Vec<u8>, usize)> {
+    let all: Vec<_> = changed.iter().map(|one| (&one.calendar, &one.zones)).collect();
+    let encoded = |text: Vec<u8>| match &form.encoding {
+        None => Ok(text),
+        Some(label) => {
+            let text = String::from_utf8(text).context("the table is not UTF-8")?;
+            encode(&text, label).context("--encoding")
+        }
+    };
     match kind {
         Kind::Ics => {
             let mut bytes = Vec::new();
@@ -111,16 +145,18 @@ fn bytes_of(changed: &[&Changed<'_>], kind: Kind, cannot_carry: &mut CannotCarry
                 write(&with_head(&one.calendar), &mut bytes);
             }
             let written = written::events_in(&bytes);
-            (bytes, written)
+            Ok((bytes, written))
         }
         Kind::Csv => {
-            let all: Vec<_> = changed.iter().map(|one| (&one.calendar, &one.zones)).collect();
-            let table = table::write(&all);
+            let table = table::write(&all, &form.options).context(
+                "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
+            )?;
             for (name, count) in table.cannot_carry {
                 *cannot_carry.entry(name).or_insert(0) += count;
             }
-            (table.text, table.events)
+            Ok((encoded(table.text)?, table.events))
         }
+        Kind::JsonLines => Ok(table::write_lines(&all)),
     }
 }
 

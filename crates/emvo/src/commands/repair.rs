@@ -4,7 +4,8 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
-use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, repair};
+use emvo_core::receipt::Change;
+use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, check_source, repair};
 use emvo_core::zone::ZoneBook;
 use jiff::civil::Date;
 use serde::Serialize;
@@ -12,7 +13,7 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::SelectArgs;
 use crate::commands::check::{RuleArgs, consent_of, definitions_of, series_with};
-use crate::commands::per_input::{Changed, changes_of, write_outputs};
+use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::{convert, sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
@@ -95,13 +96,17 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let mut changed = Vec::new();
     for source in &sources {
         let mut of_source = Vec::new();
+        if chosen.takes_files() {
+            all.repair_file(source, &repair_plan.rules);
+        }
         for loaded in &source.loaded {
             of_source.push(all.repair(source, loaded, &reading, &mut repair_plan, &chosen.findings));
         }
         changed.push(of_source);
     }
-    let outputs = write_outputs(&sources, &changed, &plan, kind)?;
-    let all_changes = changes_of(&changed);
+    let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
+    let mut all_changes = std::mem::take(&mut all.of_files);
+    all_changes.extend(changes_of(&changed));
     let left = all.left(Level::Warning);
     match answer {
         Answer::Json => {
@@ -139,6 +144,8 @@ struct Repairs {
     left: Vec<Left>,
     refused: Vec<String>,
     options: CheckOptions,
+    /// What writing settles by itself, such as a charset.
+    of_files: Vec<Change>,
 }
 
 struct Left {
@@ -147,6 +154,24 @@ struct Left {
 }
 
 impl Repairs {
+    /// What is wrong with a file as a whole: the safe part of it is settled by
+    /// writing, the rest is told.
+    fn repair_file(&mut self, source: &Source<'_>, rules: &rules::RuleChoice) {
+        for finding in check_source(&source.facts(), rules) {
+            if finding.safety == rules::Safety::Safe {
+                self.of_files.push(Change {
+                    rule: Some(finding.rule.as_str()),
+                    uid: String::new(),
+                    title: format!("{} {}", source.path, finding.title).trim_end().to_owned(),
+                    before: finding.message,
+                    after: "settled".to_owned(),
+                });
+            } else {
+                self.left.push(Left { path: source.path.clone(), finding });
+            }
+        }
+    }
+
     fn repair<'t>(
         &mut self,
         source: &Source<'t>,

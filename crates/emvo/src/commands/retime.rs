@@ -14,7 +14,7 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
 use crate::commands::check::series_with;
-use crate::commands::per_input::{Changed, changes_of, write_outputs};
+use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::{convert, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
@@ -152,7 +152,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
         .iter()
         .map(|source| source.loaded.iter().map(|loaded| retiming.retime(source, loaded)).collect())
         .collect();
-    let outputs = write_outputs(&sources, &changed, &plan, kind)?;
+    let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
     let all_changes = changes_of(&changed);
     match answer {
         Answer::Json => {

@@ -1,22 +1,22 @@
 //! `survey`: what is in these exports.
 
+mod detail;
+mod json;
+
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
-
-use anyhow::Context;
-use emvo_core::recurrence::rule_in_words;
-use emvo_core::rules::{self, CheckOptions, Level, RuleChoice, RuleId, check};
-use emvo_core::select::Selection;
-use emvo_core::survey::{Survey, ZoneMeaning, events_digest, survey};
-use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::gather::gather;
 use crate::outcome::Outcome;
-use crate::settle::{Answer, Detail, Reading};
+use crate::settle::{Answer, Detail, Reading, Undecided};
+use crate::source::Loaded;
 use crate::source::{self, Source};
 use crate::terminal::{Column, Grid, STRONG, WARNING, counted, grouped, sanitized, styled};
-use crate::{json, source::Loaded};
+use anyhow::Context;
+use emvo_core::rules::{self, CheckOptions, Finding, Level, RuleChoice, RuleId, check, check_source};
+use emvo_core::select::Selection;
+use emvo_core::survey::{Survey, ZoneMeaning, events_digest, survey};
 
 /// What is in these exports: names, zones, counts, dates
 #[derive(Debug, clap::Args)]
@@ -52,7 +52,8 @@ enum Alike {
 }
 
 pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
+    reading.undecided = Undecided::Tell;
     let window = args.window.settle()?;
     let files = gather(&args.input.inputs, None)?;
     let texts = source::decode(&files, &reading)?;
@@ -69,10 +70,12 @@ pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
     let set_aside: usize = rows.iter().map(|row| row.set_aside).sum();
     match args.answer.settle() {
         Answer::Json => {
-            print_json(&rows, &totals, set_aside, &twins, &findings).context("could not print")?;
+            json::print(&sources, &rows, &totals, set_aside, &twins, &findings).context("could not print")?;
         }
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", text(&rows, &totals, &twins, &findings, detail)),
+        Answer::Text(detail) => {
+            anstream::print!("{}", text(&sources, &rows, &totals, &twins, &findings, detail));
+        }
     }
     let is_cut_off = totals.cut_off + totals.unreadable_rules > 0;
     let needs_repair = findings.iter().any(|(_, count)| count.level > Level::Note);
@@ -88,15 +91,20 @@ struct RuleCount {
 /// What the rules find, counted: each calendar by itself.
 fn findings(sources: &[Source<'_>], reading: &Reading) -> BTreeMap<RuleId, RuleCount> {
     let options = CheckOptions::default();
+    let choice = RuleChoice::of_single_series();
     let mut counts = BTreeMap::new();
+    let mut add = |finding: &Finding| {
+        let count = counts.entry(finding.rule).or_insert(RuleCount { events: 0, level: Level::Note });
+        count.events += 1;
+        count.level = count.level.max(finding.level);
+    };
+    for source in sources {
+        check_source(&source.facts(), &choice).iter().for_each(&mut add);
+    }
     for loaded in sources.iter().flat_map(|source| &source.loaded) {
         let house = reading.zones.house.as_ref();
         let context = rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
-        for finding in check(&context, &RuleChoice::of_single_series(), &Selection::default()) {
-            let count = counts.entry(finding.rule).or_insert(RuleCount { events: 0, level: Level::Note });
-            count.events += 1;
-            count.level = count.level.max(finding.level);
-        }
+        check(&context, &choice, &Selection::default()).iter().for_each(&mut add);
     }
     counts
 }
@@ -142,6 +150,7 @@ fn alike_in(one: &Row<'_, '_>, two: &Row<'_, '_>) -> Option<Alike> {
 }
 
 fn text(
+    sources: &[Source<'_>],
     rows: &[Row<'_, '_>],
     totals: &Survey,
     twins: &[Twins],
@@ -173,12 +182,13 @@ fn text(
     let calendars = counted(rows.len(), "calendar", "calendars");
     let _ = writeln!(out, "{}", styled(STRONG, format!("{dates} in {calendars}")));
     let _ = writeln!(out, "{}", details(totals));
-    for line in warnings(rows, twins) {
+    for line in warnings(sources, rows, twins) {
         let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
     }
-    if !findings.is_empty() {
+    let faults: Vec<_> = findings.iter().filter(|(_, count)| count.level > Level::Note).collect();
+    if !faults.is_empty() {
         let counts: Vec<String> =
-            findings.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
+            faults.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
         let _ = writeln!(
             out,
             "{} faults by rule: {}; `emvo check` says which and why",
@@ -187,32 +197,9 @@ fn text(
         );
     }
     if detail == Detail::All {
-        out.push_str(&zone_lines(rows));
-        out.push_str(&repeat_lines(rows));
-    }
-    out
-}
-
-/// How the series of each calendar repeat, in words, the most frequent first.
-fn repeat_lines(rows: &[Row<'_, '_>]) -> String {
-    let mut out = String::new();
-    for row in rows {
-        let mut counts: BTreeMap<String, usize> = BTreeMap::new();
-        for series in &row.loaded.calendar.series {
-            let lead = series.lead();
-            for rule in lead.rules() {
-                *counts.entry(rule_in_words(&rule, lead.start(), &row.loaded.zones)).or_insert(0) += 1;
-            }
-        }
-        let mut counts: Vec<(String, usize)> = counts.into_iter().collect();
-        counts.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
-        if counts.is_empty() {
-            continue;
-        }
-        let _ = writeln!(out, "{} repeats:", sanitized(&row.loaded.calendar.name()));
-        for (words, count) in &counts {
-            let _ = writeln!(out, "  {}", sanitized(&format!("{} × {words}", grouped(*count))));
-        }
+        out.push_str(&detail::zone_lines(rows));
+        out.push_str(&detail::repeat_lines(rows));
+        out.push_str(&detail::table_lines(sources));
     }
     out
 }
@@ -262,7 +249,7 @@ fn details(totals: &Survey) -> String {
     parts.join(" · ")
 }
 
-fn warnings(rows: &[Row<'_, '_>], twins: &[Twins]) -> Vec<String> {
+fn warnings(sources: &[Source<'_>], rows: &[Row<'_, '_>], twins: &[Twins]) -> Vec<String> {
     let mut lines = Vec::new();
     for Twins { first, second, alike } in twins {
         let what = match alike {
@@ -272,6 +259,15 @@ fn warnings(rows: &[Row<'_, '_>], twins: &[Twins]) -> Vec<String> {
         lines.push(sanitized(&format!(
             "{second} {what} {first}: was one export saved over another, or downloaded twice?"
         )));
+    }
+    for source in sources {
+        if let Some(evidence) = &source.table.undecided {
+            let line = format!(
+                "{}: nothing could be read, day and month cannot be told apart: {evidence}; --date-order says which",
+                source.path
+            );
+            lines.push(sanitized(&line));
+        }
     }
     for row in rows {
         let path = sanitized(&row.source.path);
@@ -293,133 +289,4 @@ fn warnings(rows: &[Row<'_, '_>], twins: &[Twins]) -> Vec<String> {
         }
     }
     lines
-}
-
-fn zone_lines(rows: &[Row<'_, '_>]) -> String {
-    let mut grid = Grid::new(&[
-        Column::Text("Calendar"),
-        Column::Text("Zone in the file"),
-        Column::Text("Meaning"),
-        Column::Number("Events"),
-    ]);
-    for row in rows {
-        for zone in &row.counts.zones {
-            let meaning = match &zone.meaning {
-                ZoneMeaning::Iana(name) => name.clone(),
-                ZoneMeaning::DefinedInFile => "as the file defines it".to_owned(),
-                ZoneMeaning::FixedOffset => "a fixed offset".to_owned(),
-                ZoneMeaning::None => "no zone given".to_owned(),
-                ZoneMeaning::Unknown => "unknown".to_owned(),
-            };
-            grid.row([row.loaded.calendar.name(), zone.name.clone(), meaning, grouped(zone.events)]);
-        }
-    }
-    format!("\n{}\n", grid.show())
-}
-
-#[derive(Serialize)]
-struct SurveyJson {
-    calendars: Vec<CalendarJson>,
-    totals: CountsJson,
-    findings: BTreeMap<&'static str, usize>,
-    same: Vec<SameJson>,
-}
-
-#[derive(Serialize)]
-struct CalendarJson {
-    path: String,
-    name: String,
-    format: &'static str,
-    zone: Option<String>,
-    color: Option<String>,
-    #[serde(flatten)]
-    counts: CountsJson,
-    zones: Vec<ZoneJson>,
-}
-
-#[derive(Serialize)]
-struct CountsJson {
-    events: usize,
-    series: usize,
-    overrides: usize,
-    all_day: usize,
-    occurrences: usize,
-    cancelled: usize,
-    first: Option<String>,
-    last: Option<String>,
-    endless: usize,
-    other: BTreeMap<String, usize>,
-    set_aside: usize,
-}
-
-#[derive(Serialize)]
-struct ZoneJson {
-    name: String,
-    events: usize,
-    resolved: Option<String>,
-}
-
-#[derive(Serialize)]
-struct SameJson {
-    paths: [String; 2],
-    alike: &'static str,
-}
-
-impl CountsJson {
-    fn of(counts: &Survey, set_aside: usize) -> Self {
-        Self {
-            events: counts.events,
-            series: counts.series,
-            overrides: counts.overrides,
-            all_day: counts.all_day,
-            occurrences: counts.occurrences,
-            cancelled: counts.cancelled,
-            first: counts.first.map(|date| date.to_string()),
-            last: counts.last.map(|date| date.to_string()),
-            endless: counts.endless,
-            other: counts.other.clone(),
-            set_aside,
-        }
-    }
-}
-
-fn print_json(
-    rows: &[Row<'_, '_>],
-    totals: &Survey,
-    set_aside: usize,
-    twins: &[Twins],
-    findings: &BTreeMap<RuleId, RuleCount>,
-) -> std::io::Result<()> {
-    let calendars = rows.iter().map(|row| CalendarJson {
-        path: row.source.path.clone(),
-        name: row.loaded.calendar.name(),
-        format: row.source.format.name(),
-        zone: row.loaded.calendar.stated_zone(),
-        color: row.loaded.calendar.color(),
-        counts: CountsJson::of(&row.counts, row.set_aside),
-        zones: row
-            .counts
-            .zones
-            .iter()
-            .map(|zone| ZoneJson {
-                name: zone.name.clone(),
-                events: zone.events,
-                resolved: if let ZoneMeaning::Iana(name) = &zone.meaning { Some(name.clone()) } else { None },
-            })
-            .collect(),
-    });
-    let same = twins.iter().map(|twins| SameJson {
-        paths: [twins.first.clone(), twins.second.clone()],
-        alike: match twins.alike {
-            Alike::Bytes => "bytes",
-            Alike::Events => "events",
-        },
-    });
-    let body = SurveyJson {
-        calendars: calendars.collect(),
-        totals: CountsJson::of(totals, set_aside),
-        findings: findings.iter().map(|(rule, count)| (rule.as_str(), count.events)).collect(),
-        same: same.collect(),
-    };
-    json::print("survey", &body)
 }

@@ -1,0 +1,167 @@
+//! Rules about files and tables.
+
+use super::*;
+use crate::content::decode;
+use crate::table::{self, ReadOptions, TableError};
+
+/// A file, looked at as a whole.
+fn findings_in(bytes: &[u8]) -> Vec<Finding> {
+    let decoded = decode(bytes);
+    let mut facts = SourceFacts {
+        charset: decoded.charset,
+        faults: &[],
+        unsound: Vec::new(),
+        rows: &[],
+        notes: &[],
+        undecided: None,
+    };
+    if decoded.text.contains("BEGIN:VCALENDAR") {
+        let mut parsed = parse(&decoded.text);
+        let calendar = parsed.roots.pop().map(|root| read(root, "fixture")).unwrap_or_default();
+        facts.faults = &parsed.faults;
+        facts.unsound = calendar.unsound.iter().collect();
+        return check_source(&facts, &RuleChoice::default());
+    }
+    match table::read(&decoded.text, "fixture", &ReadOptions::default()) {
+        Ok(table) => {
+            (facts.rows, facts.notes) = (&table.set_aside, &table.notes);
+            check_source(&facts, &RuleChoice::default())
+        }
+        Err(TableError::Order { evidence }) => {
+            facts.undecided = Some(evidence);
+            check_source(&facts, &RuleChoice::default())
+        }
+        Err(error) => panic!("{error}"),
+    }
+}
+
+fn in_calendar(lines: &str) -> Vec<u8> {
+    format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n").into_bytes()
+}
+
+/// For each rule: a file with the fault and what is said of it, and a file that
+/// looks like it and has none.
+#[allow(clippy::too_many_lines, reason = "one table")]
+fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
+    let event = event("DTSTART:20260907T080000Z\n");
+    vec![
+        (
+            "C01",
+            b"title,start\nDrill,31/02/2026\n".to_vec(),
+            "`31/02/2026` is not a date that can be read",
+            b"title,start\nDrill,28/02/2026\n".to_vec(),
+        ),
+        (
+            "C02",
+            b"title,start\nDrill,03/04/2026\n".to_vec(),
+            "day and month cannot be told apart: one date reads both ways (row 2 has `03/04/2026`); --date-order day or \
+             --date-order month says which",
+            b"title,start\nDrill,03/04/2026\nDrill,25/04/2026\n".to_vec(),
+        ),
+        (
+            "C03",
+            b"title,start\nDrill,46266\nDrill,46273.5\n".to_vec(),
+            "2 spreadsheet numbers in the column `start` are read as dates: 46266 is 2026-09-01; if that is four years \
+             off, `serial_epoch = 1904` in a columns file says so",
+            b"title,start\nDrill,2026-09-01\n".to_vec(),
+        ),
+        (
+            "C04",
+            b"title,start\nDrill,########\n".to_vec(),
+            "`########` stands where a spreadsheet has lost a date",
+            b"title,start\n#1,2026-09-01\n".to_vec(),
+        ),
+        (
+            "C05",
+            b"title,start,vessel\nDrill,2026-09-01,M/S Ebba\n".to_vec(),
+            "the column `vessel` is no field of an event; it is carried along as it is",
+            b"title,start,\nDrill,2026-09-01,\n".to_vec(),
+        ),
+        (
+            "C06",
+            b"title,start,repeats\nDrill,2026-09-01,yes\n".to_vec(),
+            "is flagged as repeating, but nothing says how: only its first date is there. `every year` in the cell, or \
+             convert --repeat-rule \"every year\", says it",
+            b"title,start,repeats\nDrill,2026-09-01,weekly\nDrill,2026-09-02,no\n".to_vec(),
+        ),
+        (
+            "C07",
+            b"title,start\n,2026-09-01\n".to_vec(),
+            "has no title; it is called `(untitled)`",
+            b"title,start\nDrill,2026-09-01\n".to_vec(),
+        ),
+        (
+            "D10",
+            in_calendar("BEGIN:VEVENT\nDTSTART:20260230T080000\nEND:VEVENT\n"),
+            "DTSTART: `20260230T080000` is not a date that exists",
+            in_calendar("BEGIN:VEVENT\nDTSTART:20260228T080000\nEND:VEVENT\n"),
+        ),
+        (
+            "D15",
+            in_calendar("BEGIN:VEVENT\nSUMMARY:Drill\nEND:VEVENT\n"),
+            "it has no start (DTSTART)",
+            in_calendar("BEGIN:VTODO\nSUMMARY:Drill\nEND:VTODO\n"),
+        ),
+        (
+            "T01",
+            b"title,start\nH\xE5llkaj \xF6ppen,2026-09-01\n".to_vec(),
+            "is not in UTF-8; by its bytes it is in windows-1252. --input-encoding says it if it is another",
+            "title,start\nHållkaj öppen,2026-09-01\n".as_bytes().to_vec(),
+        ),
+        (
+            "T03",
+            in_calendar(&event.replace("SUMMARY:Drill\n", "SUMMARY:Drill\nwith smoke\n")),
+            "not a property: a line needs a name and a colon: `with smoke`; it is set aside",
+            in_calendar(&event.replace("SUMMARY:Drill\n", "SUMMARY:Drill\n with smoke\n")),
+        ),
+        (
+            "T06",
+            format!("BEGIN:VCALENDAR\n{event}").into_bytes(),
+            "the calendar is never closed: the file may be cut off",
+            in_calendar(&event),
+        ),
+    ]
+}
+
+pub(super) fn ids() -> impl Iterator<Item = &'static str> {
+    fixtures().into_iter().map(|(id, ..)| id)
+}
+
+/// Rules about text that one series can tell.
+pub(super) fn of_series() -> Vec<Row> {
+    let titled = |title: &str| Fixture::of(event("DTSTART:20260907T080000Z\n").replace("Drill", title));
+    vec![
+        (
+            "C08",
+            titled("=check log 14"),
+            "its title `=check log 14` is a formula to a spreadsheet; in a table it is guarded",
+            titled("check = log 14"),
+        ),
+        (
+            "T02",
+            titled("MÃ¶te pÃ¥ kaj 2"),
+            "SUMMARY was decoded wrongly: `MÃ¶te pÃ¥ kaj 2` means `Möte på kaj 2`",
+            titled("Möte på kaj 2"),
+        ),
+    ]
+}
+
+#[test]
+fn each_rule_of_files_finds_its_fault_and_leaves_the_near_miss_alone() {
+    for (id, fault, message, near_miss) in fixtures() {
+        let of_rule = |bytes: &[u8]| -> Vec<String> {
+            let found = findings_in(bytes).into_iter().filter(|finding| finding.rule.as_str() == id);
+            found.map(|finding| finding.message).collect()
+        };
+        assert_eq!(of_rule(&fault), [message], "{id}");
+        assert_eq!(of_rule(&near_miss), Vec::<String>::new(), "{id}");
+    }
+}
+
+#[test]
+fn rows_and_lines_are_told() {
+    let found = findings_in(b"title,start\n\nDrill,31/02/2026\n");
+    assert_eq!((found[0].row, found[0].title.as_str(), found[0].level), (Some(3), "Drill", Level::Error));
+    let found = findings_in(&in_calendar("BEGIN:VEVENT\nSUMMARY:Drill\nEND:VEVENT\n"));
+    assert_eq!((found[0].line, found[0].title.as_str()), (2, "Drill"));
+}

@@ -1,0 +1,256 @@
+//! One event → the cells of its row.
+
+use super::COLUMN_PROPERTY;
+use super::column::Field;
+use super::columns_file::{Column, Columns, Content, RepeatAs};
+use super::write::CannotCarry;
+use crate::calendar::{Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneRef};
+use crate::content::Component;
+use crate::recurrence::{Rule, rule_in_words};
+use crate::zone::{Zone, ZoneBook};
+
+/// An event with what its row needs besides.
+pub(super) struct Row<'r, 'a> {
+    pub(super) event: &'r Event<'a>,
+    pub(super) series: &'r Series<'a>,
+    pub(super) zones: &'r ZoneBook,
+    pub(super) calendar: &'r str,
+    pub(super) file: Option<&'r Columns>,
+}
+
+impl Row<'_, '_> {
+    /// The cell of a field among these columns.
+    pub(super) fn cell(&self, field: Field, columns: &[Column]) -> String {
+        let event = self.event;
+        let text = |name| event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+        match field {
+            Field::Title => text("SUMMARY"),
+            Field::Start => self.moment(event.start()),
+            Field::StartDate => self.date(event.start()),
+            Field::StartTime => self.time(event.start()),
+            Field::End => self.end().map(|end| self.moment(&end)).unwrap_or_default(),
+            Field::EndDate => self.end().map(|end| self.date(&end)).unwrap_or_default(),
+            Field::EndTime => self.end().map(|end| self.time(&end)).unwrap_or_default(),
+            Field::Duration => self.length(),
+            Field::AllDay => self.answer(event.is_all_day()),
+            Field::Zone => self.zone(),
+            Field::Repeat => self.repeat(columns),
+            Field::RepeatUntil => self.repeat_until(),
+            Field::Exceptions => self.dates("EXDATE"),
+            Field::ExtraDates => self.dates("RDATE"),
+            Field::Location => text("LOCATION"),
+            Field::Description => text("DESCRIPTION"),
+            Field::Category => event.categories().join("; "),
+            Field::Busy => if event.is_busy() { "busy" } else { "free" }.to_owned(),
+            Field::Private => match event.classification() {
+                Classification::Public => String::new(),
+                Classification::Private => "private".to_owned(),
+                Classification::Confidential => "confidential".to_owned(),
+            },
+            Field::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
+            Field::Url => text("URL"),
+            Field::Calendar => self.calendar.to_owned(),
+            Field::Uid => self.series.uid().map(ToString::to_string).unwrap_or_default(),
+            Field::Replaces => {
+                event.replaces().map(|time| self.moment(&self.on_clock_of_start(time))).unwrap_or_default()
+            }
+            Field::Status => match event.status() {
+                Status::Confirmed => String::new(),
+                Status::Tentative => "tentative".to_owned(),
+                Status::Cancelled => "cancelled".to_owned(),
+            },
+        }
+    }
+
+    fn answer(&self, is: bool) -> String {
+        match self.file.and_then(|file| file.answers.as_ref()) {
+            Some((yes, no)) => if is { yes } else { no }.clone(),
+            None => if is { "yes" } else { "no" }.to_owned(),
+        }
+    }
+
+    /// The last day of an all-day event; else the end on the start's clock.
+    fn end(&self) -> Option<EventTime> {
+        if *self.event.extent() == Extent::Unstated && !self.event.is_all_day() {
+            return None;
+        }
+        Some(match self.event.end() {
+            EventTime::Date(after) => {
+                EventTime::Date(after.yesterday().unwrap_or(after).max(self.event.start().date()))
+            }
+            end @ EventTime::Clock { .. } => self.on_clock_of_start(&end),
+        })
+    }
+
+    fn length(&self) -> String {
+        match self.event.extent() {
+            Extent::Length(length) => length.to_string(),
+            Extent::Unstated => String::new(),
+            Extent::End(end) if end.is_date() => String::new(),
+            Extent::End(end) => {
+                let instants = self.zones.instant(self.event.start()).zip(self.zones.instant(end));
+                let clocks =
+                    [self.event.start(), end].map(|time| crate::recurrence::day::clock_seconds(time.clock()));
+                let seconds = instants.map_or(clocks[1] - clocks[0], |(start, end)| end - start);
+                Duration::from_seconds(seconds).to_string()
+            }
+        }
+    }
+
+    fn zone(&self) -> String {
+        match self.event.start() {
+            EventTime::Date(_) => String::new(),
+            EventTime::Clock { zone: ZoneRef::Floating, .. } => "floating".to_owned(),
+            EventTime::Clock { zone: ZoneRef::Utc, .. } => "UTC".to_owned(),
+            EventTime::Clock { zone: ZoneRef::Named(name), .. } => {
+                self.zones.zone_named(name).map_or_else(|| name.to_string(), |zone| zone.name().to_owned())
+            }
+        }
+    }
+
+    fn repeat(&self, columns: &[Column]) -> String {
+        let ends_elsewhere =
+            columns.iter().any(|column| column.content == Content::Field(Field::RepeatUntil));
+        let words = self.event.rules().map(|text| {
+            let text = match Rule::parse(&text) {
+                Ok(rule) if ends_elsewhere && rule.until.is_some() => {
+                    Rule { until: None, ..rule }.text_like(&text)
+                }
+                _ => text.into_owned(),
+            };
+            match self.file.map(|file| file.repeat).unwrap_or_default() {
+                RepeatAs::Phrase => rule_in_words(&text, self.event.start(), self.zones),
+                RepeatAs::Rule => text,
+            }
+        });
+        words.collect::<Vec<_>>().join(" & ")
+    }
+
+    /// The last day on which the rule may have a date.
+    fn repeat_until(&self) -> String {
+        let day = self.event.rules().find_map(|text| {
+            let rule = Rule::parse(&text).ok()?;
+            crate::recurrence::last_day_of(&rule, self.event.start(), self.zones)
+        });
+        day.map(|day| self.date(&EventTime::Date(day))).unwrap_or_default()
+    }
+
+    fn dates(&self, name: &str) -> String {
+        let dates = self.event.dates(name);
+        dates.iter().map(|date| self.moment(&self.on_clock_of_start(date))).collect::<Vec<_>>().join("; ")
+    }
+
+    /// A time in the zone of the row, which has one zone cell for all.
+    fn on_clock_of_start(&self, time: &EventTime) -> EventTime {
+        let start = self.event.start();
+        if time.zone() == start.zone() || time.is_date() {
+            return time.clone();
+        }
+        let zone = self.zones.zone_of(start.zone());
+        let clock = zone.zip(self.zones.instant(time)).and_then(|(zone, instant): (Zone, i64)| {
+            crate::recurrence::day::clock_at(zone.behaviour().clock_at(instant))
+        });
+        clock.map_or_else(|| time.clone(), |clock| start.at_clock(clock))
+    }
+
+    /// `2026-09-01T09:30:00`, or `2026-09-01` for a whole day; as the columns
+    /// file has it, with a blank between date and time.
+    fn moment(&self, time: &EventTime) -> String {
+        match (time, self.file) {
+            (EventTime::Date(_), _) => self.date(time),
+            (EventTime::Clock { .. }, Some(file)) if file.date.is_some() || file.time.is_some() => {
+                format!("{} {}", self.date(time), self.time(time))
+            }
+            (EventTime::Clock { at, .. }, _) => at.to_string(),
+        }
+    }
+
+    fn date(&self, time: &EventTime) -> String {
+        let date = time.date();
+        self.file
+            .and_then(|file| file.date.as_ref())
+            .map_or_else(|| date.to_string(), |pattern| pattern.date(date))
+    }
+
+    fn time(&self, time: &EventTime) -> String {
+        let EventTime::Clock { at, .. } = time else { return String::new() };
+        let time = at.time();
+        let pattern = self.file.and_then(|file| file.time.as_ref());
+        pattern.map_or_else(|| time.to_string(), |pattern| pattern.time(time))
+    }
+
+    /// Counts what has no column. Stamps are no content and are not counted.
+    pub(super) fn note_what_stays_behind(&self, columns: &[Column], cannot_carry: &mut CannotCarry) {
+        let has = |field: Field| columns.iter().any(|column| column.content == Content::Field(field));
+        let mut count = |name: &str| match cannot_carry.get_mut(name) {
+            Some(count) => *count += 1,
+            None => {
+                cannot_carry.insert(name.to_owned(), 1);
+            }
+        };
+        for property in self.event.component().properties() {
+            let name = property.name().to_ascii_uppercase();
+            let has_place = match place_of(&name) {
+                Place::Always => true,
+                Place::In(field) => has(field),
+                Place::Nowhere => false,
+            };
+            if !has_place && !property.value().trim().is_empty() {
+                count(&name);
+            }
+        }
+        for component in self.event.component().components() {
+            let is_held =
+                component.is("VALARM") && minutes_before(component).is_some() && has(Field::Reminder);
+            if !is_held {
+                count(&component.name().to_ascii_uppercase());
+            }
+        }
+        let pattern = self.file.and_then(|file| file.time.as_ref());
+        let has_odd_seconds =
+            self.event.start().clock().second() != 0 || self.event.end().clock().second() != 0;
+        if has_odd_seconds && pattern.is_some_and(|pattern| !pattern.has_seconds()) {
+            count("seconds");
+        }
+    }
+}
+
+/// Where a property has its place in a table.
+enum Place {
+    Always,
+    In(Field),
+    Nowhere,
+}
+
+fn place_of(name: &str) -> Place {
+    match name {
+        "SUMMARY" => Place::In(Field::Title),
+        "LOCATION" => Place::In(Field::Location),
+        "DESCRIPTION" => Place::In(Field::Description),
+        "CATEGORIES" => Place::In(Field::Category),
+        "TRANSP" => Place::In(Field::Busy),
+        "CLASS" => Place::In(Field::Private),
+        "URL" => Place::In(Field::Url),
+        "STATUS" => Place::In(Field::Status),
+        "RRULE" => Place::In(Field::Repeat),
+        "EXDATE" => Place::In(Field::Exceptions),
+        "RDATE" => Place::In(Field::ExtraDates),
+        "RECURRENCE-ID" => Place::In(Field::Replaces),
+        // Ids and times are held to be there by other checks, stamps are no
+        // content.
+        "UID" | "DTSTART" | "DTEND" | "DURATION" | "DTSTAMP" | "CREATED" | "LAST-MODIFIED" | "SEQUENCE"
+        | "VERSION" | "PRODID" | COLUMN_PROPERTY => Place::Always,
+        _ => Place::Nowhere,
+    }
+}
+
+/// A reminder as minutes before the start; others have no place in a cell.
+fn minutes_before(alarm: &Component<'_>) -> Option<String> {
+    let trigger = alarm.property("TRIGGER")?;
+    if trigger.parameter("RELATED").is_some_and(|related| related.eq_ignore_ascii_case("END")) {
+        return None;
+    }
+    let Duration { days, seconds } = Duration::parse(&trigger.value())?;
+    let before = -(days * 1440 + seconds / 60);
+    (before >= 0 && seconds % 60 == 0).then(|| before.to_string())
+}

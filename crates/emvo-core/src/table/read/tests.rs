@@ -1,0 +1,83 @@
+use super::*;
+use crate::calendar::Event;
+
+fn table(text: &str) -> Table {
+    read(text, "file", &ReadOptions::default()).unwrap()
+}
+
+fn shown(event: &Event<'_>) -> String {
+    format!("{} | {} – {}", event.title().unwrap(), event.start(), event.end())
+}
+
+fn events(text: &str) -> Vec<String> {
+    table(text).calendars[0].events().map(shown).collect()
+}
+
+#[test]
+fn rows_become_events_in_all_their_shapes() {
+    let text = "Title;Start date;Start time;End date;End time;All day;Zone\n\
+        Drill;1.9.2026;9.30;1.9.2026;11.00;nej;Europe/Stockholm\n\
+        Night watch;1.9.2026;22:00;;06:00;;\n\
+        Dry dock;5.10.2026;;18.10.2026;;x;\n\
+        Closure;24.12.2026;;;;;\n";
+    assert_eq!(
+        events(text),
+        [
+            "Drill | 2026-09-01 09:30 Europe/Stockholm – 2026-09-01 11:00 Europe/Stockholm",
+            "Night watch | 2026-09-01 22:00 – 2026-09-02 06:00",
+            "Dry dock | 2026-10-05 – 2026-10-19",
+            "Closure | 2026-12-24 – 2026-12-25",
+        ]
+    );
+}
+
+#[test]
+fn rows_that_are_no_events_are_set_aside_with_their_number() {
+    let text = "Crew plan\n\nTitle,Start,End\nDrill,2026-09-01 09:30,11:00\n-----,-----,-----\n\
+        Lost,31/02/2026,\n\"two\nlines\",,\nSpill,2026-09-02,,more\nTotal: 1,,\n";
+    let table = table(text);
+    assert_eq!(table.calendars[0].series.len(), 1);
+    let rows: Vec<_> = table.set_aside.iter().map(|row| (row.row, row.reason.as_str())).collect();
+    assert_eq!(
+        rows,
+        [
+            (6, "`31/02/2026` is not a date that can be read"),
+            (7, "no start: the cell is empty"),
+            (8, "more cells than headers: `more`"),
+            (9, "a totals line"),
+        ]
+    );
+    assert_eq!(table.read_count(), 5);
+}
+
+#[test]
+fn an_order_that_nothing_decides_is_asked_for() {
+    let error = read("title,start\nA,03/04/2026\n", "f", &ReadOptions::default()).unwrap_err();
+    insta::assert_snapshot!(error, @"C02: day and month cannot be told apart: one date reads both ways (row 2 has `03/04/2026`); say which with --date-order day or --date-order month");
+    let options = ReadOptions { order: DateOrder::Month, ..ReadOptions::default() };
+    let table = read("title,start\nA,03/04/2026\n", "f", &options).unwrap();
+    assert_eq!(table.calendars[0].series[0].lead().start().to_string(), "2026-03-04");
+}
+
+#[test]
+fn identical_rows_get_different_ids_and_the_same_on_every_run() {
+    let text = "title,start,vessel\nA,2026-01-02,M/S Ebba\nA,2026-01-02,M/S Ebba\n";
+    let uids = |table: &Table| -> Vec<String> {
+        table.calendars[0].series.iter().map(|series| series.uid().unwrap().to_string()).collect()
+    };
+    let first = table(text);
+    assert_eq!(uids(&first), uids(&table(text)));
+    assert_ne!(uids(&first)[0], uids(&first)[1]);
+    assert_eq!(first.sniffed.unclaimed().collect::<Vec<_>>(), ["vessel"]);
+}
+
+#[test]
+fn a_column_can_be_named() {
+    let options =
+        ReadOptions { columns: vec![(Field::Title, "Vessel".to_owned())], ..ReadOptions::default() };
+    let table = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap();
+    assert_eq!(table.calendars[0].series[0].lead().title().unwrap(), "Ebba");
+    let options = ReadOptions { columns: vec![(Field::Title, "Ship".to_owned())], ..ReadOptions::default() };
+    let error = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap_err();
+    assert_eq!(error.to_string(), "no column has the header `Ship`; there are title, start, vessel");
+}

@@ -1,0 +1,54 @@
+//! What was found out about a table by looking at it, to be told to people.
+
+use super::column::Field;
+use super::layout::Layout;
+use super::order::{DateOrder, OrderEvidence};
+
+/// The layout of a table as it was found.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Sniffed {
+    /// What stands between cells, in words.
+    pub delimiter: &'static str,
+    /// The line of the header.
+    pub header_row: u64,
+    /// The header cells, each with the field it is for.
+    pub columns: Vec<(String, Option<Field>)>,
+    /// The order of day and month that dates were read in, if any of them needs
+    /// one.
+    pub date_order: Option<DateOrder>,
+    /// The rows that decided it.
+    pub order_evidence: String,
+    /// How many rows there are below the header.
+    pub rows: usize,
+}
+
+impl Sniffed {
+    pub(super) fn of(
+        layout: &Layout,
+        header_row: u64,
+        evidence: &OrderEvidence,
+        order: DateOrder,
+        rows: usize,
+    ) -> Self {
+        let order_evidence = evidence.words();
+        Self {
+            delimiter: layout.delimiter.name(),
+            header_row,
+            columns: layout.headers.iter().cloned().zip(layout.fields.iter().copied()).collect(),
+            date_order: Some(order).filter(|_| !order_evidence.is_empty()),
+            order_evidence,
+            rows,
+        }
+    }
+
+    /// The header cells as they stand.
+    pub fn headers(&self) -> impl Iterator<Item = &str> {
+        self.columns.iter().map(|(header, _)| header.as_str())
+    }
+
+    /// The headers of columns that nobody claims.
+    pub fn unclaimed(&self) -> impl Iterator<Item = &str> {
+        let unclaimed = self.columns.iter().filter(|(header, field)| field.is_none() && !header.is_empty());
+        unclaimed.map(|(header, _)| header.as_str())
+    }
+}
