@@ -4,6 +4,10 @@ use std::process::ExitCode;
 
 use clap::Parser;
 
+/// Reading a calendar makes many small pieces of text in several threads.
+#[global_allocator]
+static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
+
 fn main() -> ExitCode {
     match emvo::run(emvo::Args::parse()) {
         Ok(outcome) => outcome.into(),

@@ -45,6 +45,8 @@ pub(crate) struct Source<'t> {
     pub(crate) charset: Charset,
     /// How a table was read.
     pub(crate) table: TableFacts,
+    /// Events in the file, those that could not be read included.
+    pub(crate) events_read: usize,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
 }
@@ -69,6 +71,15 @@ impl TableFacts {
 pub(crate) struct Loaded<'t> {
     pub(crate) calendar: Calendar<'t>,
     pub(crate) zones: ZoneBook,
+}
+
+impl<'t> Loaded<'t> {
+    /// Takes the calendar to change it. What cannot be placed in time stays, to
+    /// be set aside.
+    pub(crate) fn take(&mut self) -> Calendar<'t> {
+        let unsound = std::mem::take(&mut self.calendar.unsound);
+        std::mem::replace(&mut self.calendar, Calendar { unsound, ..Calendar::default() })
+    }
 }
 
 /// What of a file is in no calendar.
@@ -112,8 +123,7 @@ impl<'t> Source<'t> {
         }
     }
 
-    /// Events in the file, those that could not be read included.
-    pub(crate) fn events_read(&self) -> usize {
+    fn count_events(&self) -> usize {
         let events = self.calendars().map(|calendar| calendar.series.len() + calendar.unsound.len());
         events.sum::<usize>() + self.set_aside.events()
     }
@@ -147,6 +157,9 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         );
     }
     keep_chosen_calendars(&mut sources, &reading.calendars)?;
+    for source in &mut sources {
+        source.events_read = source.count_events();
+    }
     Ok(sources)
 }
 
@@ -213,6 +226,7 @@ fn read_calendar_file<'t>(
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
         charset: decoded.charset,
         table: TableFacts::default(),
+        events_read: 0,
         bytes: &file.bytes,
     })
 }
@@ -229,6 +243,7 @@ fn read_table_file<'t>(
         set_aside: SetAside::default(),
         charset: decoded.charset,
         table: TableFacts::default(),
+        events_read: 0,
         bytes: &file.bytes,
     };
     match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {

@@ -23,7 +23,7 @@ pub use read::{read, read_bare};
 pub use series::{Series, Uid};
 pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
-pub use write::write;
+pub use write::{write, write_with_head};
 
 use crate::content::{Component, Property};
 

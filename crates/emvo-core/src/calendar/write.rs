@@ -1,7 +1,7 @@
 //! [`Calendar`] → bytes, components in the order they had.
 
 use super::Calendar;
-use crate::content::{Component, push_component, push_property};
+use crate::content::{Component, Property, push_component, push_property};
 
 /// Writes a calendar as iCalendar text. Events that could not be read are not
 /// in it: they are set aside.
@@ -9,6 +9,11 @@ use crate::content::{Component, push_component, push_property};
 /// Components keep their order by rank; those of equal rank come as zones,
 /// events, others.
 pub fn write(calendar: &Calendar<'_>, out: &mut Vec<u8>) {
+    write_with_head(calendar, &[], out);
+}
+
+/// The same, with properties in front of the calendar's own.
+pub fn write_with_head(calendar: &Calendar<'_>, head: &[Property<'_>], out: &mut Vec<u8>) {
     let zones = calendar.zones.iter().map(|zone| (zone.rank, &zone.it));
     let events = calendar.events().map(|event| (event.rank(), event.component()));
     let others = calendar.others.iter().map(|other| (other.rank, &other.it));
@@ -16,7 +21,7 @@ pub fn write(calendar: &Calendar<'_>, out: &mut Vec<u8>) {
     components.sort_by_key(|(rank, _)| *rank);
 
     out.extend_from_slice(b"BEGIN:VCALENDAR\r\n");
-    for property in &calendar.properties {
+    for property in head.iter().chain(&calendar.properties) {
         push_property(out, property);
     }
     for (_, component) in components {

@@ -102,19 +102,19 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
-    let sources = source::read(&texts, &reading)?;
+    let mut sources = source::read(&texts, &reading)?;
     let window = choice.over(&sources).filter(|_| args.unroll);
     let mut kept_as_series = Vec::new();
     let mut converted_all: Vec<Vec<Changed<'_>>> = Vec::new();
-    for source in &sources {
+    for source in &mut sources {
         let mut of_source = Vec::new();
-        for loaded in &source.loaded {
-            let mut changed = converted(source, loaded, kind, &reading);
+        for loaded in &mut source.loaded {
+            let mut changed = converted(&source.path, loaded, kind, &reading);
             if let Some(window) = window {
-                unroll_all(&mut changed, source, window, choice.ceiling, &mut kept_as_series);
+                unroll_all(&mut changed, &source.path, window, choice.ceiling, &mut kept_as_series);
             }
             if let Some(zone) = &form.options.known_zone {
-                express_all(&mut changed, source, zone, &mut kept_as_series);
+                express_all(&mut changed, &source.path, zone, &mut kept_as_series);
             }
             if args.roll {
                 roll_all(&mut changed);
@@ -164,8 +164,8 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
 
 /// A calendar as it will be written. What becomes a calendar file goes through
 /// a merge of its own, which gives it the zone definitions and ids it needs.
-fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
-    let mut calendar = loaded.calendar.clone();
+fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
+    let mut calendar = loaded.take();
     if kind != Kind::Ics {
         return Changed {
             calendar,
@@ -179,7 +179,7 @@ fn converted<'t>(source: &Source<'t>, loaded: &Loaded<'t>, kind: Kind, reading: 
     if !calendar.states_name() {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", &calendar.name()));
     }
-    let input = MergeInput { calendar, zones: loaded.zones.clone(), label: source.path.clone() };
+    let input = MergeInput { calendar, zones: loaded.zones.clone(), label: path.to_owned() };
     let merged =
         merge(None, vec![input], MergeOptions { duplicates: Duplicates::Keep, ..MergeOptions::default() });
     let zones = ZoneBook::of(&merged.calendar, &reading.zones);
@@ -235,7 +235,7 @@ fn field_of(name: &str) -> anyhow::Result<Field> {
 
 /// Writes all times in one zone. A series that one rule cannot keep there stays
 /// in its own, and is listed.
-fn express_all(changed: &mut Changed<'_>, source: &Source<'_>, zone: &Zone, kept: &mut Vec<String>) {
+fn express_all(changed: &mut Changed<'_>, path: &str, zone: &Zone, kept: &mut Vec<String>) {
     for series in std::mem::take(&mut changed.calendar.series) {
         match retime(&series, &Retime::ExpressIn(zone.clone()), None, &changed.zones) {
             Retimed::Done(parts) => {
@@ -245,7 +245,7 @@ fn express_all(changed: &mut Changed<'_>, source: &Source<'_>, zone: &Zone, kept
             Retimed::Untouched => changed.calendar.series.push(series),
             Retimed::Refused(refusal) => {
                 let title = series.lead().title().unwrap_or_default();
-                kept.push(format!("{}: `{title}` stays in its zone: {refusal}", source.path));
+                kept.push(format!("{path}: `{title}` stays in its zone: {refusal}"));
                 changed.calendar.series.push(series);
             }
         }
@@ -255,7 +255,7 @@ fn express_all(changed: &mut Changed<'_>, source: &Source<'_>, zone: &Zone, kept
 /// Takes the series of a calendar apart. What stays a series is listed.
 fn unroll_all(
     changed: &mut Changed<'_>,
-    source: &Source<'_>,
+    path: &str,
     window: Window,
     ceiling: Ceiling,
     kept: &mut Vec<String>,
@@ -275,7 +275,7 @@ fn unroll_all(
             Unrolled::Unreadable(error) => error.to_string(),
         };
         let title = series.lead().title().unwrap_or_default();
-        kept.push(format!("{}: `{title}` stays a series: {reason}", source.path));
+        kept.push(format!("{path}: `{title}` stays a series: {reason}"));
         changed.calendar.series.push(series);
     }
 }

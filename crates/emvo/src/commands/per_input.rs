@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::calendar::{Calendar, Unsound, write};
+use emvo_core::calendar::{Calendar, Unsound, write_with_head};
 use emvo_core::content::Property;
 use emvo_core::content::encode;
 use emvo_core::merge::PRODUCT_ID;
@@ -73,7 +73,7 @@ pub(crate) fn write_outputs(
 ) -> anyhow::Result<Outputs> {
     let mut pending = Vec::new();
     let mut balance = Balance {
-        read: sources.iter().map(Source::events_read).sum(),
+        read: sources.iter().map(|source| source.events_read).sum(),
         set_aside: sources.iter().map(set_aside_in).sum(),
         added: changed.iter().flatten().map(|one| one.added).sum(),
         removed: changed.iter().flatten().map(|one| one.removed).sum(),
@@ -142,7 +142,7 @@ fn bytes_of(
         Kind::Ics => {
             let mut bytes = Vec::new();
             for one in changed {
-                write(&with_head(&one.calendar), &mut bytes);
+                write_with_head(&one.calendar, &missing_head(&one.calendar), &mut bytes);
             }
             let written = written::events_in(&bytes);
             Ok((bytes, written))
@@ -160,14 +160,12 @@ fn bytes_of(
     }
 }
 
-/// A calendar from a table has no head yet; every other keeps its own.
-fn with_head<'a>(calendar: &Calendar<'a>) -> Calendar<'a> {
-    let mut calendar = calendar.clone();
-    if calendar.property("VERSION").is_none() && calendar.property("PRODID").is_none() {
-        calendar.properties.insert(0, Property::new("VERSION", &[], "2.0"));
-        calendar.properties.insert(1, Property::new("PRODID", &[], PRODUCT_ID));
+/// What a calendar from a table lacks at its head; every other keeps its own.
+fn missing_head(calendar: &Calendar<'_>) -> Vec<Property<'static>> {
+    if calendar.property("VERSION").is_some() || calendar.property("PRODID").is_some() {
+        return Vec::new();
     }
-    calendar
+    vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], PRODUCT_ID)]
 }
 
 /// A name for an input's output: its own stem, numbered where two inputs of

@@ -87,20 +87,20 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
-    let sources = source::read(&texts, &reading)?;
+    let mut sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     repair_plan.selection = chosen.selection.clone();
     let options =
         CheckOptions { start_as: args.start_as.meaning(), horizon: args.horizon, ..CheckOptions::default() };
     let mut all = Repairs { options, ..Repairs::default() };
     let mut changed = Vec::new();
-    for source in &sources {
+    for source in &mut sources {
         let mut of_source = Vec::new();
         if chosen.takes_files() {
             all.repair_file(source, &repair_plan.rules);
         }
-        for loaded in &source.loaded {
-            of_source.push(all.repair(source, loaded, &reading, &mut repair_plan, &chosen.findings));
+        for loaded in &mut source.loaded {
+            of_source.push(all.repair(&source.path, loaded, &reading, &mut repair_plan, &chosen.findings));
         }
         changed.push(of_source);
     }
@@ -174,8 +174,8 @@ impl Repairs {
 
     fn repair<'t>(
         &mut self,
-        source: &Source<'t>,
-        loaded: &Loaded<'t>,
+        path: &str,
+        loaded: &mut Loaded<'t>,
         reading: &Reading,
         plan: &mut RepairPlan,
         findings: &[rules::RuleId],
@@ -184,22 +184,21 @@ impl Repairs {
         plan.options = self.options.clone();
         let of_series = {
             let context = Context::of(&loaded.calendar, &loaded.zones, house, &plan.options);
-            let own = definitions_of(&context, &source.path);
+            let own = definitions_of(&context, path);
             let chosen = (!findings.is_empty()).then(|| series_with(&context, findings, &plan.selection));
             drop(context);
             self.options.others.extend(own);
             chosen
         };
-        let mut calendar = loaded.calendar.clone();
+        let mut calendar = loaded.take();
         let spared = of_series.map(|chosen| take_out(&mut calendar, &chosen));
         let mut repaired = repair(calendar, &reading.zones, plan);
         if let Some(spared) = spared {
             repaired.calendar.series.extend(spared);
             repaired.calendar.series.sort_by_key(|series| series.lead().rank());
         }
-        self.left
-            .extend(repaired.left.into_iter().map(|finding| Left { path: source.path.clone(), finding }));
-        self.refused.extend(repaired.refused.iter().map(|refusal| format!("{}: {refusal}", source.path)));
+        self.left.extend(repaired.left.into_iter().map(|finding| Left { path: path.to_owned(), finding }));
+        self.refused.extend(repaired.refused.iter().map(|refusal| format!("{path}: {refusal}")));
         let zones = ZoneBook::of(&repaired.calendar, &reading.zones);
         Changed {
             calendar: repaired.calendar,

@@ -20,7 +20,7 @@ use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::settle::{Answer, Reading, zone_named};
-use crate::source::{self, Loaded, Source};
+use crate::source::{self, Loaded};
 use crate::terminal::{WARNING, counted, sanitized, styled};
 
 /// Move events in time, each series as a whole
@@ -137,7 +137,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
-    let sources = source::read(&texts, &reading)?;
+    let mut sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     let mut retiming = Retiming {
         how: &how,
@@ -148,10 +148,11 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
         untouched: 0,
         moved: 0,
     };
-    let changed: Vec<Vec<Changed<'_>>> = sources
-        .iter()
-        .map(|source| source.loaded.iter().map(|loaded| retiming.retime(source, loaded)).collect())
-        .collect();
+    let mut changed: Vec<Vec<Changed<'_>>> = Vec::new();
+    for source in &mut sources {
+        let of_source = source.loaded.iter_mut().map(|loaded| retiming.retime(&source.path, loaded));
+        changed.push(of_source.collect());
+    }
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
     let all_changes = changes_of(&changed);
     match answer {
@@ -184,20 +185,12 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
 }
 
 impl Retiming<'_> {
-    fn retime<'t>(&mut self, source: &Source<'t>, loaded: &Loaded<'t>) -> Changed<'t> {
-        let mut calendar = loaded.calendar.clone();
-        let before = names_in_use(&calendar);
+    fn retime<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>) -> Changed<'t> {
         let with_findings = self.with_findings(loaded);
-        let mut changed = Changed {
-            calendar: calendar.clone(),
-            zones: loaded.zones.clone(),
-            changes: Vec::new(),
-            added: 0,
-            folded: 0,
-            removed: 0,
-        };
-        let series = std::mem::take(&mut calendar.series);
-        for (at, one) in series.into_iter().enumerate() {
+        let mut calendar = loaded.take();
+        let before = names_in_use(&calendar);
+        let (mut changes, mut added) = (Vec::new(), 0);
+        for (at, one) in std::mem::take(&mut calendar.series).into_iter().enumerate() {
             let is_chosen = with_findings.as_ref().is_none_or(|chosen| chosen.contains(&at))
                 && self.chosen.selection.chooses(&one, &loaded.zones);
             if !is_chosen {
@@ -207,8 +200,8 @@ impl Retiming<'_> {
             match retime(&one, self.how, self.window, &loaded.zones) {
                 Retimed::Done(parts) => {
                     self.moved += 1;
-                    changed.added += parts.len().saturating_sub(1);
-                    changed.changes.push(change(&one, &parts, self.how));
+                    added += parts.len().saturating_sub(1);
+                    changes.push(change(&one, &parts, self.how));
                     calendar.series.extend(parts);
                 }
                 Retimed::Untouched => {
@@ -217,18 +210,15 @@ impl Retiming<'_> {
                 }
                 Retimed::Refused(refusal) => {
                     let title = one.lead().title().unwrap_or_default();
-                    self.refused.push(format!(
-                        "{}:{}: `{title}` stays as it is: {refusal}",
-                        source.path,
-                        one.lead().line()
-                    ));
+                    let line = one.lead().line();
+                    self.refused.push(format!("{path}:{line}: `{title}` stays as it is: {refusal}"));
                     calendar.series.push(one);
                 }
             }
         }
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        changed.zones = ZoneBook::of(&calendar, &self.reading.zones);
-        Changed { calendar, ..changed }
+        let zones = ZoneBook::of(&calendar, &self.reading.zones);
+        Changed { calendar, zones, changes, added, folded: 0, removed: 0 }
     }
 
     fn with_findings(&self, loaded: &Loaded<'_>) -> Option<Vec<usize>> {
