@@ -15,8 +15,10 @@
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
+pub mod amend;
 pub mod calendar;
 pub mod content;
+pub mod cut;
 pub mod identity;
 pub mod merge;
 pub mod receipt;
@@ -26,6 +28,7 @@ pub mod retime;
 pub mod roll;
 pub mod rules;
 pub mod select;
+pub mod show;
 pub mod survey;
 pub mod table;
 pub mod unroll;

@@ -4,7 +4,9 @@ use std::path::PathBuf;
 
 use clap::{Parser, Subcommand};
 
-use crate::commands::{check, convert, dates, demo, events, merge, reconcile, repair, retime, rules, survey};
+use crate::commands::{
+    amend, check, convert, dates, demo, drop, events, merge, pick, reconcile, repair, retime, rules, survey,
+};
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
 /// was lost on the way
@@ -23,8 +25,11 @@ pub(crate) enum Command {
     Rules(rules::RulesArgs),
     Repair(repair::RepairArgs),
     Retime(retime::RetimeArgs),
+    Amend(amend::AmendArgs),
     Convert(convert::ConvertArgs),
     Merge(merge::MergeArgs),
+    Pick(pick::PickArgs),
+    Drop(drop::DropArgs),
     Reconcile(reconcile::ReconcileArgs),
     Dates(dates::DatesArgs),
     Events(events::EventsArgs),

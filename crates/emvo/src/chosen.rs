@@ -1,9 +1,12 @@
 //! The selectors that commands share, as typed and as meant.
 
 use anyhow::Context as _;
+use emvo_core::rules::{CheckOptions, Context};
 use emvo_core::select::{Extension, Repetition, Selection, TextMatch};
 
-use crate::settle::WindowChoice;
+use crate::commands::check::series_with;
+use crate::settle::{Reading, WindowChoice};
+use crate::source::Loaded;
 
 /// Which events are meant
 #[derive(Debug, clap::Args)]
@@ -91,6 +94,17 @@ impl SelectArgs {
 }
 
 impl Chosen {
+    /// The series in which one of the named rules finds something; `None` if no
+    /// rule is named.
+    pub(crate) fn with_findings(&self, loaded: &Loaded<'_>, reading: &Reading) -> Option<Vec<usize>> {
+        if self.findings.is_empty() {
+            return None;
+        }
+        let options = CheckOptions::default();
+        let context = Context::of(&loaded.calendar, &loaded.zones, reading.zones.house.as_ref(), &options);
+        Some(series_with(&context, &self.findings, &self.selection))
+    }
+
     /// Whether faults of whole files are asked for: where events are chosen, they
     /// are not.
     pub(crate) fn takes_files(&self) -> bool {

@@ -183,8 +183,11 @@ impl EventTime {
         match self {
             Self::Date(date) => basic_date(*date),
             Self::Clock { at, zone } => {
-                let mark = if *zone == ZoneRef::Utc { "Z" } else { "" };
-                format!("{}{mark}", basic_clock(*at))
+                let mut value = basic_clock(*at);
+                if *zone == ZoneRef::Utc {
+                    value.push('Z');
+                }
+                value
             }
         }
     }
@@ -224,12 +227,35 @@ impl fmt::Display for EventTime {
 
 /// `20260131`.
 pub(crate) fn basic_date(date: Date) -> String {
-    format!("{:04}{:02}{:02}", date.year(), date.month(), date.day())
+    let mut out = String::with_capacity(8);
+    push_date(&mut out, date);
+    out
+}
+
+/// Formatting as such is slow, and times are most of what is written anew.
+fn push_date(out: &mut String, date: Date) {
+    push_two(out, date.year().div_euclid(100));
+    push_two(out, date.year().rem_euclid(100));
+    push_two(out, i16::from(date.month()));
+    push_two(out, i16::from(date.day()));
+}
+
+fn push_two(out: &mut String, number: i16) {
+    for digit in [number / 10 % 10, number % 10] {
+        // One digit, and no calendar has a year before 0.
+        out.push(char::from(b'0' + u8::try_from(digit).unwrap_or(0)));
+    }
 }
 
 /// `20260131T093000`.
 pub(crate) fn basic_clock(at: DateTime) -> String {
-    format!("{}T{:02}{:02}{:02}", basic_date(at.date()), at.hour(), at.minute(), at.second())
+    let mut out = String::with_capacity(16);
+    push_date(&mut out, at.date());
+    out.push('T');
+    for number in [at.hour(), at.minute(), at.second()] {
+        push_two(&mut out, i16::from(number));
+    }
+    out
 }
 
 /// The date that eight digits mean: outside `None` if they are no digits,

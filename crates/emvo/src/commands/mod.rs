@@ -1,17 +1,21 @@
 //! One command a file.
 
+pub(crate) mod amend;
 pub(crate) mod check;
 pub(crate) mod convert;
 pub(crate) mod dates;
 pub(crate) mod demo;
+pub(crate) mod drop;
 pub(crate) mod events;
 mod listing;
 pub(crate) mod merge;
 mod per_input;
+pub(crate) mod pick;
 pub(crate) mod reconcile;
 pub(crate) mod repair;
 pub(crate) mod retime;
 pub(crate) mod rules;
 mod sheet;
 pub(crate) mod survey;
+mod telling;
 mod written;

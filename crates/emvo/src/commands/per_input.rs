@@ -4,7 +4,7 @@
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
-use anyhow::Context;
+use anyhow::{Context, bail};
 use emvo_core::calendar::{Calendar, Unsound, write_with_head};
 use emvo_core::content::Property;
 use emvo_core::content::encode;
@@ -49,6 +49,7 @@ pub(crate) struct Changed<'a> {
 }
 
 /// What was written, and what became of the events.
+#[derive(Default)]
 pub(crate) struct Outputs {
     pub(crate) balance: Balance,
     pub(crate) paths: Vec<String>,
@@ -102,14 +103,62 @@ pub(crate) fn write_outputs(
             }
         }
     }
-    let balance = balance.ensure_sum()?;
+    let calendars_in_one_file = if kind == Kind::Ics { calendars_in_one_file } else { 1 };
+    finish(
+        sources,
+        pending,
+        plan,
+        Outputs { balance, cannot_carry, calendars_in_one_file, ..Outputs::default() },
+    )
+}
+
+/// Writes parts of the changed calendars into files of their own, named after
+/// the output: `out.ics` and `2026` make `out-2026.ics`. `accounts` says what
+/// became of the events that are in no part.
+pub(crate) fn write_parts(
+    sources: &[Source<'_>],
+    parts: &[(String, Vec<Changed<'_>>)],
+    plan: &OutputPlan,
+    kind: Kind,
+    form: &TableForm,
+    accounts: Balance,
+) -> anyhow::Result<Outputs> {
+    let Some(path) = plan.path() else { bail!("several files cannot go to standard output; name a file") };
+    let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+    let mut outputs = Outputs {
+        balance: Balance {
+            read: sources.iter().map(|source| source.events_read).sum(),
+            set_aside: sources.iter().map(set_aside_in).sum(),
+            ..accounts
+        },
+        ..Outputs::default()
+    };
+    let mut pending = Vec::new();
+    for (name, changed) in parts {
+        let all: Vec<&Changed<'_>> = changed.iter().collect();
+        let (bytes, written) = bytes_of(&all, kind, form, &mut outputs.cannot_carry)?;
+        outputs.balance.written += written;
+        outputs.calendars_in_one_file = outputs.calendars_in_one_file.max(all.len());
+        let file = path.with_file_name(format!("{stem}-{name}.{}", kind.extension()));
+        pending.push(Pending { target: Target::Path(file), bytes });
+    }
+    finish(sources, pending, plan, outputs)
+}
+
+/// Checks the sum, and writes everything or nothing.
+fn finish(
+    sources: &[Source<'_>],
+    mut pending: Vec<Pending>,
+    plan: &OutputPlan,
+    outputs: Outputs,
+) -> anyhow::Result<Outputs> {
+    let balance = outputs.balance.ensure_sum()?;
     let unsound: Vec<(String, Unsound<'_>)> = sources.iter().flat_map(unsound_of).collect();
     let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
     pending.extend(set_aside_files(sources, &unsound, plan)?);
     let paths = write_all(pending, plan)?;
     let fragments = sources.iter().map(|source| source.set_aside.fragments()).sum();
-    let calendars_in_one_file = if kind == Kind::Ics { calendars_in_one_file } else { 1 };
-    Ok(Outputs { balance, paths, calendars_in_one_file, fragments, cannot_carry })
+    Ok(Outputs { balance, paths, fragments, ..outputs })
 }
 
 fn set_aside_in(source: &Source<'_>) -> usize {

@@ -7,13 +7,12 @@ use emvo_core::calendar::Series;
 use emvo_core::receipt::Change;
 use emvo_core::recurrence::Window;
 use emvo_core::retime::{Retime, Retimed, retime};
-use emvo_core::rules::{CheckOptions, Context, RuleId, names_in_use, settle_definitions, spans};
+use emvo_core::rules::{names_in_use, settle_definitions, spans};
 use emvo_core::zone::ZoneBook;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
-use crate::commands::check::series_with;
 use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::{convert, written};
 use crate::gather::gather;
@@ -186,7 +185,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
 
 impl Retiming<'_> {
     fn retime<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>) -> Changed<'t> {
-        let with_findings = self.with_findings(loaded);
+        let with_findings = self.chosen.with_findings(loaded, self.reading);
         let mut calendar = loaded.take();
         let before = names_in_use(&calendar);
         let (mut changes, mut added) = (Vec::new(), 0);
@@ -219,17 +218,6 @@ impl Retiming<'_> {
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         let zones = ZoneBook::of(&calendar, &self.reading.zones);
         Changed { calendar, zones, changes, added, folded: 0, removed: 0 }
-    }
-
-    fn with_findings(&self, loaded: &Loaded<'_>) -> Option<Vec<usize>> {
-        let rules: &[RuleId] = &self.chosen.findings;
-        if rules.is_empty() {
-            return None;
-        }
-        let options = CheckOptions::default();
-        let house = self.reading.zones.house.as_ref();
-        let context = Context::of(&loaded.calendar, &loaded.zones, house, &options);
-        Some(series_with(&context, rules, &self.chosen.selection))
     }
 
     fn text(&self) -> String {

@@ -1,0 +1,328 @@
+//! The same change to many events: fields set, words replaced, categories
+//! added and removed. Every other property stays as it is.
+
+use regex::Regex;
+
+use crate::calendar::{Event, Series};
+use crate::content::{Property, escape_text};
+
+/// A field that can be set or in which words can be replaced.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum AmendField {
+    /// `SUMMARY`.
+    Title,
+    /// `LOCATION`.
+    Location,
+    /// `DESCRIPTION`.
+    Description,
+    /// `URL`.
+    Url,
+    /// `CATEGORIES`, all of them.
+    Category,
+    /// `STATUS`.
+    Status,
+    /// `TRANSP`: `busy` or `free`.
+    Busy,
+    /// `CLASS`: `public`, `private` or `confidential`.
+    Private,
+}
+
+impl AmendField {
+    const NAMES: [(Self, &'static str, &'static str); 8] = [
+        (Self::Title, "title", "SUMMARY"),
+        (Self::Location, "location", "LOCATION"),
+        (Self::Description, "description", "DESCRIPTION"),
+        (Self::Url, "url", "URL"),
+        (Self::Category, "category", "CATEGORIES"),
+        (Self::Status, "status", "STATUS"),
+        (Self::Busy, "busy", "TRANSP"),
+        (Self::Private, "private", "CLASS"),
+    ];
+
+    /// The field of this name, as options have it.
+    pub fn of_name(name: &str) -> Option<Self> {
+        Self::NAMES.iter().find(|(_, known, _)| *known == name).map(|(field, ..)| *field)
+    }
+
+    /// The names of all fields, for messages.
+    pub fn names() -> impl Iterator<Item = &'static str> {
+        Self::NAMES.iter().map(|(_, name, _)| *name)
+    }
+
+    fn name(self) -> &'static str {
+        Self::NAMES.iter().find(|(field, ..)| *field == self).map_or("", |(_, name, _)| name)
+    }
+
+    fn property(self) -> &'static str {
+        Self::NAMES.iter().find(|(field, ..)| *field == self).map_or("", |(.., property)| property)
+    }
+
+    /// The value as a calendar has it; an error says what it can be.
+    fn value(self, text: &str) -> Result<String, AmendError> {
+        let one_of = |known: &[(&str, &str)]| {
+            let found = known.iter().find(|(word, _)| word.eq_ignore_ascii_case(text.trim()));
+            found.map(|(_, value)| (*value).to_owned()).ok_or_else(|| AmendError::Value {
+                value: text.to_owned(),
+                known: known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", "),
+            })
+        };
+        match self {
+            Self::Title | Self::Location | Self::Description => Ok(escape_text(text).into_owned()),
+            Self::Url => Ok(text.trim().to_owned()),
+            Self::Category => {
+                let parts = text.split(';').map(str::trim).filter(|part| !part.is_empty());
+                Ok(parts.map(|part| escape_text(part).into_owned()).collect::<Vec<_>>().join(","))
+            }
+            Self::Status => {
+                one_of(&[("confirmed", "CONFIRMED"), ("tentative", "TENTATIVE"), ("cancelled", "CANCELLED")])
+            }
+            Self::Busy => one_of(&[("busy", "OPAQUE"), ("free", "TRANSPARENT")]),
+            Self::Private => {
+                one_of(&[("public", "PUBLIC"), ("private", "PRIVATE"), ("confidential", "CONFIDENTIAL")])
+            }
+        }
+    }
+}
+
+/// Why a change cannot be made.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum AmendError {
+    /// A value that the field does not have.
+    #[error("`{value}` is none of {known}")]
+    Value {
+        /// The value as given.
+        value: String,
+        /// What it can be.
+        known: String,
+    },
+    /// Words can be replaced in texts alone.
+    #[error("words can be replaced in title, location, description, url and category")]
+    NoText,
+    /// A pattern that is no regular expression.
+    #[error("`{pattern}` is not a regular expression")]
+    Pattern {
+        /// The pattern as given.
+        pattern: String,
+    },
+}
+
+/// One change to an event.
+#[derive(Clone, Debug)]
+pub struct Amendment(Kind);
+
+#[derive(Clone, Debug)]
+enum Kind {
+    Set { field: AmendField, value: String },
+    Replace { field: AmendField, old: Words, new: String },
+    AddCategory(String),
+    RemoveCategory(String),
+}
+
+#[derive(Clone, Debug)]
+enum Words {
+    Plain(String),
+    Pattern(Box<Regex>),
+}
+
+impl Amendment {
+    /// A field gets a value; an empty one takes the field out.
+    pub fn set(field: AmendField, text: &str) -> Result<Self, AmendError> {
+        let value = if text.trim().is_empty() { String::new() } else { field.value(text)? };
+        Ok(Self(Kind::Set { field, value }))
+    }
+
+    /// Words of a field become others: plain ones wherever they stand, or what
+    /// `/a regular expression/` matches, with `$1` for its groups.
+    pub fn replace(field: AmendField, old: &str, new: &str) -> Result<Self, AmendError> {
+        if matches!(field, AmendField::Status | AmendField::Busy | AmendField::Private) || old.is_empty() {
+            return Err(AmendError::NoText);
+        }
+        let old =
+            match old.strip_prefix('/').and_then(|rest| rest.strip_suffix('/')).filter(|_| old.len() > 1) {
+                None => Words::Plain(old.to_owned()),
+                Some(pattern) => match Regex::new(pattern) {
+                    Ok(pattern) => Words::Pattern(Box::new(pattern)),
+                    Err(_) => return Err(AmendError::Pattern { pattern: pattern.to_owned() }),
+                },
+            };
+        Ok(Self(Kind::Replace { field, old, new: new.to_owned() }))
+    }
+
+    /// A category more.
+    pub fn add_category(category: &str) -> Self {
+        Self(Kind::AddCategory(category.trim().to_owned()))
+    }
+
+    /// A category less, in any case.
+    pub fn remove_category(category: &str) -> Self {
+        Self(Kind::RemoveCategory(category.trim().to_owned()))
+    }
+
+    fn field(&self) -> AmendField {
+        match &self.0 {
+            Kind::Set { field, .. } | Kind::Replace { field, .. } => *field,
+            Kind::AddCategory(_) | Kind::RemoveCategory(_) => AmendField::Category,
+        }
+    }
+
+    /// Makes the change; what the field was and is, if it changed.
+    fn apply(&self, event: &mut Event<'_>) -> Option<(String, String)> {
+        match &self.0 {
+            Kind::Set { field, value } => set(event, field.property(), value),
+            Kind::Replace { field: AmendField::Category, old, new } => {
+                let now = event.categories().into_iter().map(|category| old.replaced(&category, new));
+                set_categories(event, now.collect())
+            }
+            Kind::Replace { field, old, new } => {
+                let text = event.text(field.property())?.into_owned();
+                let now = old.replaced(&text, new);
+                let value = if *field == AmendField::Url { now } else { escape_text(&now).into_owned() };
+                set(event, field.property(), &value)
+            }
+            Kind::AddCategory(category) => {
+                let has = event.categories();
+                if has.contains(category) {
+                    return None;
+                }
+                let line = Property::new("CATEGORIES", &[], &escape_text(category));
+                event.edit(|component| component.add(line));
+                Some((has.join("; "), event.categories().join("; ")))
+            }
+            Kind::RemoveCategory(category) => {
+                let has = event.categories();
+                let kept = has.into_iter().filter(|known| known.to_lowercase() != category.to_lowercase());
+                let kept: Vec<String> = kept.collect();
+                set_categories(event, kept)
+            }
+        }
+    }
+}
+
+impl Words {
+    fn replaced(&self, text: &str, new: &str) -> String {
+        match self {
+            Self::Plain(old) => text.replace(old, new),
+            Self::Pattern(pattern) => pattern.replace_all(text, new).into_owned(),
+        }
+    }
+}
+
+fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String)> {
+    let old = event.component().property(name).map(|line| line.value().into_owned()).unwrap_or_default();
+    if old == value {
+        return None;
+    }
+    let before = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+    event.edit(|component| {
+        if value.is_empty() {
+            component.remove(name);
+        } else {
+            // Parameters such as a language belong to the words that go.
+            component.set(Property::new(name, &[], value));
+        }
+    });
+    let after = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+    Some((before, after))
+}
+
+fn set_categories(event: &mut Event<'_>, categories: Vec<String>) -> Option<(String, String)> {
+    let has = event.categories();
+    if has == categories {
+        return None;
+    }
+    let value: Vec<_> = categories.iter().map(|category| escape_text(category).into_owned()).collect();
+    event.edit(|component| {
+        component.remove("CATEGORIES");
+        if !value.is_empty() {
+            component.add(Property::new("CATEGORIES", &[], &value.join(",")));
+        }
+    });
+    Some((has.join("; "), event.categories().join("; ")))
+}
+
+/// Makes changes to all events of a series, its overrides too. What the first
+/// changed event was and is, for people; `None` if nothing changed.
+pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Option<(String, String)> {
+    let mut first = None;
+    for event in series.events_mut() {
+        let made = amendments
+            .iter()
+            .filter_map(|amendment| Some((amendment.field().name(), amendment.apply(event)?)));
+        let changes: Vec<(&str, (String, String))> = made.collect();
+        if first.is_none() && !changes.is_empty() {
+            let said = |name: &str, value: &str| match value {
+                "" => format!("no {name}"),
+                "TRANSPARENT" => "free".to_owned(),
+                "OPAQUE" => "busy".to_owned(),
+                value => format!("{name} {value}"),
+            };
+            let before: Vec<_> = changes.iter().map(|(name, (before, _))| said(name, before)).collect();
+            let after: Vec<_> = changes.iter().map(|(name, (_, after))| said(name, after)).collect();
+            first = Some((before.join(", "), after.join(", ")));
+        }
+    }
+    first
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::{read, write};
+    use crate::content::parse;
+
+    const EVENT: &str = "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Drill in Room 2\r\nLOCATION;LANGUAGE=en:Room 2\\, quay\r\n\
+        CATEGORIES:Drill,Deck\r\nX-KEEP:me\r\nDTSTART:20260901T080000Z\r\nEND:VEVENT\r\n";
+
+    fn amended(amendments: &[Amendment]) -> (String, Option<(String, String)>) {
+        let text = format!("BEGIN:VCALENDAR\r\n{EVENT}END:VCALENDAR\r\n");
+        let mut calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
+        let change = amend(&mut calendar.series[0], amendments);
+        let mut out = Vec::new();
+        write(&calendar, &mut out);
+        (String::from_utf8(out).unwrap(), change)
+    }
+
+    #[test]
+    fn fields_change_and_everything_else_stays() {
+        use AmendField::{Busy, Category, Location, Title, Url};
+        for (amendment, gone, there) in [
+            (
+                Amendment::set(Title, "Drill; deck").unwrap(),
+                "SUMMARY:Drill in Room 2",
+                "SUMMARY:Drill\\; deck\r\n",
+            ),
+            (
+                Amendment::replace(Location, "Room 2", "Room 4").unwrap(),
+                "Room 2\\,",
+                "LOCATION:Room 4\\, quay\r\n",
+            ),
+            (
+                Amendment::replace(Title, "/Room (\\d)/", "room no. $1").unwrap(),
+                "in Room",
+                "SUMMARY:Drill in room no. 2\r\n",
+            ),
+            (Amendment::set(Busy, "free").unwrap(), "\u{0}", "TRANSP:TRANSPARENT\r\n"),
+            (Amendment::set(Location, "").unwrap(), "LOCATION", "SUMMARY:Drill in Room 2\r\n"),
+            (Amendment::set(Url, "https://example.org/a").unwrap(), "\u{0}", "URL:https://example.org/a\r\n"),
+            (Amendment::add_category("Night"), "\u{0}", "CATEGORIES:Night\r\n"),
+            (Amendment::remove_category("drill"), "Drill,Deck", "CATEGORIES:Deck\r\n"),
+            (Amendment::replace(Category, "Deck", "Bridge").unwrap(), "Deck", "CATEGORIES:Drill,Bridge\r\n"),
+        ] {
+            let (text, change) = amended(std::slice::from_ref(&amendment));
+            assert!(text.contains(there) && !text.contains(gone), "{amendment:?}\n{text}");
+            assert!(text.contains("X-KEEP:me\r\n") && change.is_some(), "{text}");
+        }
+    }
+
+    #[test]
+    fn what_is_so_already_is_no_change() {
+        let set = Amendment::set(AmendField::Title, "Drill in Room 2").unwrap();
+        let replace = Amendment::replace(AmendField::Title, "Room 9", "Room 1").unwrap();
+        let (text, change) = amended(&[set, replace, Amendment::add_category("Deck")]);
+        assert!(change.is_none() && text.contains(EVENT), "{text}");
+        let wrong = Amendment::set(AmendField::Busy, "perhaps").unwrap_err();
+        assert_eq!(wrong.to_string(), "`perhaps` is none of busy, free");
+        assert!(Amendment::replace(AmendField::Status, "a", "b").is_err());
+        assert!(Amendment::replace(AmendField::Title, "/(/", "b").is_err());
+    }
+}

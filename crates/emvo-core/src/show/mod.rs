@@ -1,0 +1,347 @@
+//! Copies that show only some of an event: for people who may see when
+//! somebody is busy and no more.
+//!
+//! Nothing is taken out here; what may be seen is put in. A property that
+//! nobody named, known or not, has no way into such a copy.
+
+use crate::calendar::{Calendar, Classification, Event, EventTime, Extent, Series, Status, Uid};
+use crate::content::{Component, Item, Property};
+use crate::identity::derived_uid_of_parts;
+use crate::recurrence::Rule;
+
+/// A part of an event that a copy may show. Times always are.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub enum ShowField {
+    /// When it is, and whether it takes up time.
+    When,
+    /// Its title.
+    Title,
+    /// Its categories.
+    Category,
+    /// Its place.
+    Location,
+    /// Its description.
+    Description,
+    /// Who comes, and who asked them.
+    Attendees,
+    /// Its reminders.
+    Reminders,
+    /// Its address on the web.
+    Url,
+    /// What is attached.
+    Attachments,
+}
+
+impl ShowField {
+    const NAMES: [(Self, &'static str); 9] = [
+        (Self::When, "when"),
+        (Self::Title, "title"),
+        (Self::Category, "category"),
+        (Self::Location, "location"),
+        (Self::Description, "description"),
+        (Self::Attendees, "attendees"),
+        (Self::Reminders, "reminders"),
+        (Self::Url, "url"),
+        (Self::Attachments, "attachments"),
+    ];
+
+    /// The field of this name, as options have it.
+    pub fn of_name(name: &str) -> Option<Self> {
+        Self::NAMES.iter().find(|(_, known)| *known == name).map(|(field, _)| *field)
+    }
+
+    /// The names of all fields, for messages.
+    pub fn names() -> impl Iterator<Item = &'static str> {
+        Self::NAMES.iter().map(|(_, name)| *name)
+    }
+}
+
+/// What a copy shows.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub enum Show {
+    /// Everything, events as they are.
+    #[default]
+    All,
+    /// Times, and these fields.
+    Only(Vec<ShowField>),
+}
+
+/// What becomes of private and confidential events.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Private {
+    /// They are shown as the others.
+    Include,
+    /// They are left out.
+    Omit,
+    /// Their times stay, under the title `Private`.
+    Mask,
+}
+
+/// What becomes of ids.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Uids {
+    /// They stay.
+    Keep,
+    /// They are derived from the old ones, the same on every run.
+    Fresh,
+}
+
+/// What becomes of attachments.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Attachments {
+    /// They stay.
+    Keep,
+    /// They are left out.
+    Drop,
+}
+
+/// How a copy is made.
+#[derive(Clone, Debug)]
+pub struct Showing {
+    /// What is shown.
+    pub show: Show,
+    /// What becomes of private events.
+    pub private: Private,
+    /// What becomes of ids.
+    pub uids: Uids,
+    /// What becomes of attachments where everything is shown.
+    pub attachments: Attachments,
+}
+
+/// A series as the copy has it; `None` if it is left out.
+pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
+    let own_class = series.lead().classification();
+    let hidden = |event: &Event<'_>| event.classification().max(own_class) > Classification::Public;
+    if how.private == Private::Omit && own_class > Classification::Public {
+        return None;
+    }
+    let mut new = series.clone();
+    if how.private == Private::Omit {
+        omit_overrides(&mut new, hidden)?;
+    }
+    for event in new.events_mut() {
+        let is_masked = how.private == Private::Mask && hidden(event);
+        if is_masked {
+            *event = bare(event, &[], "Private")?;
+        } else if let Show::Only(fields) = &how.show {
+            *event = bare(event, fields, if event.is_busy() { "Busy" } else { "Free" })?;
+        } else if how.attachments == Attachments::Drop && event.component().property("ATTACH").is_some() {
+            event.edit(|component| {
+                component.remove("ATTACH");
+            });
+        }
+    }
+    let is_bare = how.show != Show::All || (how.private == Private::Mask && new.events().any(hidden));
+    if how.uids == Uids::Fresh || is_bare {
+        new.set_uid(&fresh_uid(series));
+    }
+    Some(new)
+}
+
+/// An id derived from the one that the event had.
+pub fn fresh_uid(series: &Series<'_>) -> Uid {
+    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let start = series.lead().start().to_string();
+    derived_uid_of_parts(&["fresh", &own, &start], 0)
+}
+
+/// A private override leaves an exception, not the series' own date.
+fn omit_overrides(series: &mut Series<'_>, hidden: impl Fn(&Event<'_>) -> bool) -> Option<()> {
+    let slots: Vec<EventTime> = series
+        .overrides()
+        .iter()
+        .filter(|event| hidden(event))
+        .filter_map(|event| event.replaces().cloned())
+        .collect();
+    series.overrides_mut().retain(|event| !hidden(event));
+    let is_nothing = series.master().is_none() && series.overrides().is_empty();
+    if let Some(master) = series.master_mut() {
+        master.add_dates("EXDATE", &slots);
+    }
+    (!is_nothing).then_some(())
+}
+
+/// An event with its times, and of everything else what is named.
+fn bare<'a>(event: &Event<'a>, fields: &[ShowField], title: &str) -> Option<Event<'a>> {
+    let old = event.component();
+    let mut new: Component<'a> = Component::new("VEVENT");
+    new.add(Property::new("DTSTAMP", &[], "19700101T000000Z"));
+    new.add(event.start().to_property("DTSTART"));
+    match event.extent() {
+        Extent::End(end) => new.add(end.to_property("DTEND")),
+        Extent::Length(length) => new.add(Property::new("DURATION", &[], &length.to_string())),
+        Extent::Unstated => {}
+    }
+    if let Some(replaces) = event.replaces() {
+        let slot = replaces.to_property("RECURRENCE-ID");
+        let range = (event.reach() == crate::calendar::Reach::ThisAndFuture).then_some("THISANDFUTURE");
+        new.add(slot.with_parameter("RANGE", range));
+    }
+    for name in ["RRULE", "EXRULE"] {
+        for line in old.properties_named(name) {
+            // Read and written anew, so that nothing but the rule goes along. One
+            // that cannot be read is nothing that can be shown.
+            let rule = Rule::parse(&line.value()).ok()?;
+            new.add(Property::new(name, &[], &rule.to_string()));
+        }
+    }
+    new.add(Property::new("TRANSP", &[], if event.is_busy() { "OPAQUE" } else { "TRANSPARENT" }));
+    if event.status() == Status::Cancelled {
+        new.add(Property::new("STATUS", &[], "CANCELLED"));
+    }
+    let has = |field: ShowField| fields.contains(&field);
+    match event.text("SUMMARY").filter(|_| has(ShowField::Title)) {
+        Some(own) => new.add(Property::text_of("SUMMARY", &own)),
+        None => new.add(Property::text_of("SUMMARY", title)),
+    }
+    for (field, name) in [(ShowField::Location, "LOCATION"), (ShowField::Description, "DESCRIPTION")] {
+        if let Some(text) = event.text(name).filter(|_| has(field)) {
+            new.add(Property::text_of(name, &text));
+        }
+    }
+    if has(ShowField::Category) {
+        for category in event.categories() {
+            new.add(Property::text_of("CATEGORIES", &category));
+        }
+    }
+    let whole = [
+        (ShowField::Attendees, "ORGANIZER"),
+        (ShowField::Attendees, "ATTENDEE"),
+        (ShowField::Url, "URL"),
+        (ShowField::Attachments, "ATTACH"),
+    ];
+    for (_, name) in whole.iter().filter(|(field, _)| has(*field)) {
+        for line in old.properties_named(name) {
+            new.add(line.clone());
+        }
+    }
+    if has(ShowField::Reminders) {
+        for alarm in event.alarms() {
+            new.items_mut().push(Item::Component(Box::new(bare_alarm(alarm))));
+        }
+    }
+    let mut new = Event::read(new, event.rank()).ok()?;
+    for name in ["EXDATE", "RDATE"] {
+        new.add_dates(name, &event.dates(name));
+    }
+    Some(new)
+}
+
+/// A reminder with its moment, and no words of its own.
+fn bare_alarm<'a>(alarm: &Component<'a>) -> Component<'a> {
+    let mut new = Component::new("VALARM");
+    new.add(Property::new("ACTION", &[], "DISPLAY"));
+    new.add(Property::new("DESCRIPTION", &[], "Reminder"));
+    if let Some(trigger) = alarm.property("TRIGGER") {
+        let related = trigger.parameter("RELATED").filter(|related| related.eq_ignore_ascii_case("END"));
+        let line = Property::new("TRIGGER", &[], &trigger.value());
+        new.add(line.with_parameter("RELATED", related.map(|_| "END")));
+    }
+    new
+}
+
+/// The calendar around a copy that leaves something out: nothing of the input
+/// but the zone that its times are read in.
+pub fn bare_calendar<'a>(calendar: &Calendar<'a>) -> Calendar<'a> {
+    let zone = calendar.properties.iter().filter(|line| line.is("X-WR-TIMEZONE")).cloned();
+    Calendar {
+        properties: zone.collect(),
+        fallback_name: calendar.fallback_name.clone(),
+        ..Calendar::default()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::{read, write};
+    use crate::content::parse;
+
+    const SECRET: &str = "BEGIN:VEVENT\nUID:secret-uid@example.org\nDTSTAMP:20260101T000000Z\nDTSTART;TZID=Europe/Helsinki;X-NOTE=secret-parameter:20260302T080000\n\
+        DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=4\nEXDATE;TZID=Europe/Helsinki:20260309T080000\nSUMMARY:secret-title\n\
+        LOCATION:secret-place\nDESCRIPTION:secret-words\nCATEGORIES:secret-category\nURL:https://example.org/secret-url\nATTACH:https://example.org/secret-file\n\
+        ORGANIZER;CN=secret-name:mailto:secret-organizer@example.org\nATTENDEE:mailto:secret-guest@example.org\nCOMMENT:secret-comment\nX-ROOM:secret-x\nGEO:60.1;24.9\n\
+        BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:secret-alarm\nTRIGGER:-PT15M\nEND:VALARM\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:secret-uid@example.org\nRECURRENCE-ID;TZID=Europe/Helsinki:20260316T080000\nSUMMARY:secret-override\nCLASS:PRIVATE\n\
+        DTSTART;TZID=Europe/Helsinki:20260316T120000\nDTEND;TZID=Europe/Helsinki:20260316T130000\nEND:VEVENT\n";
+
+    fn copy(how: &Showing, lines: &str) -> String {
+        let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
+        let mut calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
+        calendar.series = calendar.series.iter().filter_map(|series| shown(series, how)).collect();
+        let mut out = Vec::new();
+        write(&calendar, &mut out);
+        String::from_utf8(out).unwrap().replace("\r\n", "\n")
+    }
+
+    fn showing(fields: &[ShowField], private: Private) -> Showing {
+        Showing {
+            show: Show::Only(fields.to_vec()),
+            private,
+            uids: Uids::Keep,
+            attachments: Attachments::Keep,
+        }
+    }
+
+    #[test]
+    fn nothing_but_what_is_named_gets_into_a_copy() {
+        let text = copy(&showing(&[ShowField::When], Private::Include), SECRET);
+        assert!(!text.contains("secret") && !text.contains("GEO"), "{text}");
+        assert!(
+            text.contains("SUMMARY:Busy") && text.contains("EXDATE;TZID=Europe/Helsinki:20260309T080000"),
+            "{text}"
+        );
+        for (field, there) in [
+            (ShowField::Title, "SUMMARY:secret-title"),
+            (ShowField::Location, "LOCATION:secret-place"),
+            (ShowField::Description, "DESCRIPTION:secret-words"),
+            (ShowField::Category, "CATEGORIES:secret-category"),
+            (ShowField::Url, "URL:https://example.org/secret-url"),
+            (ShowField::Attachments, "ATTACH:https://example.org/secret-file"),
+            (ShowField::Attendees, "ATTENDEE:mailto:secret-guest@example.org"),
+            (ShowField::Reminders, "TRIGGER:-PT15M"),
+        ] {
+            let text = copy(&showing(&[field], Private::Omit), SECRET);
+            assert!(text.contains(there), "{field:?} {text}");
+            assert!(
+                !text.contains("secret-uid") && !text.contains("secret-x") && !text.contains("secret-alarm"),
+                "{text}"
+            );
+        }
+    }
+
+    #[test]
+    fn private_events_are_left_out_or_masked() {
+        let omitted = copy(&showing(&[ShowField::Title], Private::Omit), SECRET);
+        assert!(!omitted.contains("secret-override") && !omitted.contains("RECURRENCE-ID"), "{omitted}");
+        assert!(
+            omitted.contains("20260309T080000,20260316T080000"),
+            "an exception, not the series' own date: {omitted}"
+        );
+        let how = Showing {
+            show: Show::All,
+            private: Private::Mask,
+            uids: Uids::Keep,
+            attachments: Attachments::Drop,
+        };
+        let masked = copy(&how, SECRET);
+        assert!(masked.contains("SUMMARY:Private") && !masked.contains("secret-override"), "{masked}");
+        assert!(masked.contains("secret-title") && !masked.contains("secret-file"), "{masked}");
+        let private = SECRET.replace("SUMMARY:secret-title", "SUMMARY:secret-title\nCLASS:CONFIDENTIAL");
+        assert!(!copy(&showing(&[ShowField::Title], Private::Omit), &private).contains("BEGIN:VEVENT"));
+        let all_masked = copy(&how, &private);
+        assert!(!all_masked.contains("secret"), "overrides of a private series are private: {all_masked}");
+    }
+
+    #[test]
+    fn fresh_ids_are_the_same_on_every_run() {
+        let how = Showing {
+            show: Show::All,
+            private: Private::Include,
+            uids: Uids::Fresh,
+            attachments: Attachments::Keep,
+        };
+        assert_eq!(copy(&how, SECRET), copy(&how, SECRET));
+        assert!(!copy(&how, SECRET).contains("secret-uid"));
+    }
+}
