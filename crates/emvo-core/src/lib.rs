@@ -25,6 +25,7 @@ pub mod receipt;
 pub mod reconcile;
 pub mod recurrence;
 pub mod retime;
+pub mod retract;
 pub mod roll;
 pub mod rules;
 pub mod select;

@@ -5,7 +5,8 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand};
 
 use crate::commands::{
-    amend, check, convert, dates, demo, drop, events, merge, pick, reconcile, repair, retime, rules, survey,
+    amend, check, convert, dates, demo, drop, events, merge, pick, reconcile, repair, retime, retract, rules,
+    survey,
 };
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
@@ -31,6 +32,7 @@ pub(crate) enum Command {
     Pick(pick::PickArgs),
     Drop(drop::DropArgs),
     Reconcile(reconcile::ReconcileArgs),
+    Retract(retract::RetractArgs),
     Dates(dates::DatesArgs),
     Events(events::EventsArgs),
     Demo(demo::DemoArgs),

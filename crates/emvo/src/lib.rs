@@ -34,6 +34,7 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Drop(args) => commands::drop::run(args),
         Command::Merge(args) => commands::merge::run(args),
         Command::Reconcile(args) => commands::reconcile::run(args),
+        Command::Retract(args) => commands::retract::run(args),
         Command::Dates(args) => commands::dates::run(args),
         Command::Events(args) => commands::events::run(args),
         Command::Demo(args) => commands::demo::run(&args),

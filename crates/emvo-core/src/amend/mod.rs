@@ -171,7 +171,7 @@ impl Amendment {
             Kind::Set { field, value } => set(event, field.property(), value),
             Kind::Replace { field: AmendField::Category, old, new } => {
                 let now = event.categories().into_iter().map(|category| old.replaced(&category, new));
-                set_categories(event, now.collect())
+                set_categories(event, &now.collect::<Vec<_>>())
             }
             Kind::Replace { field, old, new } => {
                 let text = event.text(field.property())?.into_owned();
@@ -192,7 +192,7 @@ impl Amendment {
                 let has = event.categories();
                 let kept = has.into_iter().filter(|known| known.to_lowercase() != category.to_lowercase());
                 let kept: Vec<String> = kept.collect();
-                set_categories(event, kept)
+                set_categories(event, &kept)
             }
         }
     }
@@ -225,7 +225,7 @@ fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String
     Some((before, after))
 }
 
-fn set_categories(event: &mut Event<'_>, categories: Vec<String>) -> Option<(String, String)> {
+fn set_categories(event: &mut Event<'_>, categories: &[String]) -> Option<(String, String)> {
     let has = event.categories();
     if has == categories {
         return None;
@@ -250,11 +250,11 @@ pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Option<(Strin
             .filter_map(|amendment| Some((amendment.field().name(), amendment.apply(event)?)));
         let changes: Vec<(&str, (String, String))> = made.collect();
         if first.is_none() && !changes.is_empty() {
-            let said = |name: &str, value: &str| match value {
-                "" => format!("no {name}"),
-                "TRANSPARENT" => "free".to_owned(),
-                "OPAQUE" => "busy".to_owned(),
-                value => format!("{name} {value}"),
+            let said = |name: &str, value: &str| match (name, value) {
+                ("busy", "TRANSPARENT") => "free".to_owned(),
+                ("busy", _) => "busy".to_owned(),
+                (_, "") => format!("no {name}"),
+                (name, value) => format!("{name} {value}"),
             };
             let before: Vec<_> = changes.iter().map(|(name, (before, _))| said(name, before)).collect();
             let after: Vec<_> = changes.iter().map(|(name, (_, after))| said(name, after)).collect();

@@ -135,7 +135,7 @@ fn as_single<'a>(mut event: Event<'a>, series: &Series<'a>) -> Series<'a> {
 #[derive(Debug)]
 pub enum WithoutDate<'a> {
     /// This is left.
-    Left(Series<'a>),
+    Left(Box<Series<'a>>),
     /// Nothing is left.
     Nothing,
     /// It has no date on that day; these are the nearest.
@@ -165,13 +165,15 @@ pub fn without_date<'a>(series: &Series<'a>, day: Date, zones: &ZoneBook) -> Wit
             }
         }
         Part::Master | Part::Later(_) => {
-            let Some(slot) = slot_of(series, occurrence, zones) else { return WithoutDate::Left(left) };
+            let Some(slot) = slot_of(series, occurrence, zones) else {
+                return WithoutDate::Left(Box::new(left));
+            };
             if let Some(master) = left.master_mut() {
                 master.add_dates("EXDATE", &[slot]);
             }
         }
     }
-    if is_empty(&left, zones) { WithoutDate::Nothing } else { WithoutDate::Left(left) }
+    if is_empty(&left, zones) { WithoutDate::Nothing } else { WithoutDate::Left(Box::new(left)) }
 }
 
 /// Ends a series before a day, which may lie between two of its dates. Later
@@ -233,7 +235,7 @@ fn nearest(series: &Series<'_>, day: Date, zones: &ZoneBook) -> Vec<Date> {
 
 fn is_empty(series: &Series<'_>, zones: &ZoneBook) -> bool {
     let start = clock_seconds(series.lead().start().clock());
-    let from = clock_at(start - 2 * SECONDS_A_DAY).map_or(Date::MIN, |clock| clock.date());
+    let from = clock_at(start - 2 * SECONDS_A_DAY).map_or(Date::MIN, jiff::civil::DateTime::date);
     let window = Window { from, until: Date::constant(9999, 12, 31) };
     let found = occurrences_of(series, zones, window, Ceiling(1));
     found.list.is_empty() && found.cancelled.is_empty() && found.unreadable.is_empty()

@@ -61,7 +61,7 @@ fn one_date_goes_as_people_see_it() {
     let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
     let series = &calendar.series[0];
     let without = |day: &str| match without_date(series, day.parse().unwrap(), &zones) {
-        WithoutDate::Left(left) => starts([&left], &zones),
+        WithoutDate::Left(left) => starts([&*left], &zones),
         WithoutDate::Nothing => vec!["nothing".to_owned()],
         WithoutDate::NoSuchDate(near) => near.iter().map(ToString::to_string).collect(),
     };

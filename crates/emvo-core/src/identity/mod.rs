@@ -4,12 +4,16 @@
 //! whether two events under different ids say the same (U03). What to do about
 //! it is for [`crate::merge`] to decide.
 
+mod alike;
 mod derive;
+mod difference;
 mod same;
 mod text;
 mod version;
 
+pub use alike::{Sides, likeness, without_copy_marks};
 pub use derive::{derived_uid, derived_uid_of_parts};
+pub use difference::{Difference, differences};
 pub(crate) use same::Moment;
 pub use same::{Fingerprint, contradiction, same_dates};
 pub use text::normalised;

@@ -66,7 +66,14 @@ impl<'a> Merge<'a> {
             result.series.push(series);
         }
         result.others = others.into_iter().map(|it| Placed { rank: next_rank(), it }).collect();
-        Merged { calendar: result, balance: self.balance, folds: self.folds, changes: self.changes, warnings }
+        Merged {
+            calendar: result,
+            balance: self.balance,
+            folds: self.folds,
+            changes: self.changes,
+            warnings,
+            look_alikes: Vec::new(),
+        }
     }
 
     fn properties(&self, calendars: &[Calendar<'a>]) -> Vec<Property<'a>> {
@@ -82,6 +89,10 @@ impl<'a> Merge<'a> {
                     lines.push(property.clone());
                 }
             }
+        }
+        if let Some(color) = &self.options.color {
+            lines.retain(|line| !line.is("COLOR") && !is_vendor_color(line));
+            lines.push(Property::text_of("COLOR", color));
         }
         if let Some(name) = &self.options.name {
             lines.insert(2, Property::text_of("NAME", name));

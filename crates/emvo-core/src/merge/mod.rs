@@ -5,16 +5,20 @@
 //! one event an id (U02), duplicates (U03), zone definitions (Z02, Z08). Every
 //! other fault is left to the rules.
 
+mod alike;
 mod calendar;
 mod duplicates;
+mod in_series;
+mod incoming;
 mod union;
 mod versions;
 mod zones;
 
+pub use alike::{LookAlike, SamePair, Side};
+pub use incoming::{Busy, Ids, Incoming, Reminders, Stay};
 pub(crate) use zones::refer_to;
 
 use crate::calendar::{Calendar, Event, Series};
-use crate::content::Property;
 use crate::receipt::{Balance, Change};
 use crate::recurrence::Ceiling;
 use crate::zone::ZoneBook;
@@ -40,10 +44,14 @@ pub struct MergeOptions {
     pub clash: Clash,
     /// What happens to the same event under different ids.
     pub duplicates: Duplicates,
-    /// Categories that every incoming event gets.
-    pub add_categories: Vec<String>,
+    /// What is done to every incoming event.
+    pub incoming: Incoming,
+    /// Pairs that a person called the same.
+    pub same_pairs: Vec<SamePair>,
     /// The combined calendar's name.
     pub name: Option<String>,
+    /// The combined calendar's colour, a CSS name (RFC 7986 section 5.9).
+    pub color: Option<String>,
     /// How far series are compared.
     pub ceiling: Ceiling,
 }
@@ -104,6 +112,10 @@ pub enum FoldKind {
     Clash,
     /// Another id, the same event.
     Duplicate,
+    /// A single event at a date of a series.
+    InSeries,
+    /// A person said that it is the same.
+    Answered,
 }
 
 impl FoldKind {
@@ -112,6 +124,8 @@ impl FoldKind {
         match self {
             Self::Copy | Self::OlderVersion | Self::Clash => "U02",
             Self::Duplicate => "U03",
+            Self::InSeries => "U05",
+            Self::Answered => "U04",
         }
     }
 }
@@ -153,6 +167,8 @@ pub struct Merged<'a> {
     pub changes: Vec<Change>,
     /// What a person should know.
     pub warnings: Vec<MergeWarning>,
+    /// Events that stay and are probably the same.
+    pub look_alikes: Vec<LookAlike>,
 }
 
 /// An event on its way into the result.
@@ -175,6 +191,8 @@ struct Merge<'a> {
     balance: Balance,
     folds: Vec<Fold>,
     changes: Vec<Change>,
+    /// Series and single events at a date of theirs that say more.
+    in_series: Vec<(usize, usize)>,
 }
 
 /// Combines calendars into one. `existing` is what the destination already
@@ -196,6 +214,7 @@ pub fn merge<'a>(
         balance: Balance::default(),
         folds: Vec::new(),
         changes: Vec::new(),
+        in_series: Vec::new(),
     };
     for input in existing.into_iter().chain(inputs) {
         merge.balance.read += input.calendar.series.len() + input.calendar.unsound.len();
@@ -208,9 +227,13 @@ pub fn merge<'a>(
     merge.take_series(&mut calendars);
     if merge.options.duplicates == Duplicates::Fold {
         merge.fold_duplicates();
+        merge.fold_into_series();
     }
-    merge.add_categories();
-    merge.assemble(calendars)
+    merge.fold_answered();
+    let look_alikes = merge.look_alikes();
+    merge.outfit_incoming();
+    let merged = merge.assemble(calendars);
+    Merged { look_alikes, ..merged }
 }
 
 impl<'a> Merge<'a> {
@@ -245,23 +268,5 @@ impl<'a> Merge<'a> {
     /// Whether an event may be changed: the destination's own may not.
     fn may_change(&self, at: usize) -> bool {
         self.kept[at].as_ref().is_some_and(|entry| Some(entry.source) != self.destination)
-    }
-
-    fn add_categories(&mut self) {
-        if self.options.add_categories.is_empty() {
-            return;
-        }
-        let categories = self.options.add_categories.clone();
-        for entry in self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.destination) {
-            for event in entry.series.events_mut() {
-                let has = event.categories();
-                let new: Vec<_> = categories.iter().filter(|category| !has.contains(category)).collect();
-                if !new.is_empty() {
-                    let value: Vec<_> =
-                        new.iter().map(|category| crate::content::escape_text(category)).collect();
-                    event.edit(|component| component.add(Property::new("CATEGORIES", &[], &value.join(","))));
-                }
-            }
-        }
     }
 }

@@ -5,7 +5,7 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{Origin, VersionKey, derived_uid};
+use crate::identity::{Difference, Origin, VersionKey, derived_uid, differences};
 
 /// An event under an id that several have, and the inputs that have it just so.
 struct Candidate {
@@ -186,11 +186,29 @@ impl<'a> Merge<'a> {
         };
         let there = there.at;
         let Some(incoming) = self.kept[at].take() else { return true };
+        if is_replaced {
+            self.tell_replaced(there, &incoming);
+        }
         let folded = if is_replaced { self.kept[there].replace(incoming) } else { Some(incoming) };
         if let Some(folded) = folded {
             self.fold(kind, &folded, there);
         }
         true
+    }
+
+    /// What the destination's event had and has, field by field.
+    fn tell_replaced(&mut self, there: usize, incoming: &Entry<'_>) {
+        let Some(old) = &self.kept[there] else { return };
+        let fields = differences(&old.series, &incoming.series);
+        if fields.is_empty() {
+            return;
+        }
+        let side = |of: fn(&Difference) -> &str| {
+            fields.iter().map(|field| format!("{} {}", field.field, of(field))).collect::<Vec<_>>().join(", ")
+        };
+        let (before, after) = (side(|field| &field.first), side(|field| &field.second));
+        let lead = incoming.series.lead().clone();
+        self.change(Some("U02"), &lead, before, after);
     }
 
     /// Events of their own under an id that is taken. Combined a second time

@@ -120,7 +120,7 @@ pub fn guarded(cell: &str) -> Cow<'_, str> {
 }
 
 /// A cell as it was before it was guarded.
-pub(super) fn unguarded(cell: &str) -> &str {
+pub fn unguarded(cell: &str) -> &str {
     match cell.strip_prefix('\'') {
         Some(rest) if is_formula(rest) => rest,
         _ => cell,

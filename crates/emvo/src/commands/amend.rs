@@ -111,13 +111,13 @@ pub(crate) fn run(args: AmendArgs) -> anyhow::Result<Outcome> {
         changed.push(amended.collect());
     }
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
-    let changes = changes_of(&changed);
-    let extent = if changes.is_empty() { Extent::Nothing } else { Extent::Something };
-    let headline = match changes.len() {
+    let all_changes = changes_of(&changed);
+    let extent = if all_changes.is_empty() { Extent::Nothing } else { Extent::Something };
+    let headline = match all_changes.len() {
         0 => "no event was changed: none is chosen, or all are so already".to_owned(),
         many => format!("{} changed", counted(many, "event", "events")),
     };
-    tell(&Told { command: "amend", headline, changes, refused, extent }, outputs, &plan, answer)
+    tell(&Told { command: "amend", headline, changes: all_changes, refused, extent }, outputs, &plan, answer)
 }
 
 fn amend_all<'t>(

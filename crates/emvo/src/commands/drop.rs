@@ -72,9 +72,8 @@ impl What {
         ceiling: Ceiling,
     ) -> anyhow::Result<Self> {
         match (reach, on, window) {
-            (Some(ReachArg::Series) | None, None, None) => Ok(Self::Everything),
             (None, None, Some(window)) => Ok(Self::Inside(window, ceiling)),
-            (Some(ReachArg::Series), None, Some(_)) => Ok(Self::Everything),
+            (Some(ReachArg::Series), None, _) | (None, None, None) => Ok(Self::Everything),
             (Some(ReachArg::One) | None, Some(day), None) => Ok(Self::Date(day)),
             (Some(ReachArg::Onward), Some(day), None) => Ok(Self::From(day)),
             (Some(ReachArg::One | ReachArg::Onward), None, _) => {
@@ -116,16 +115,16 @@ pub(crate) fn run(args: DropArgs) -> anyhow::Result<Outcome> {
         });
         changed.push(dropped.collect::<Vec<_>>());
     }
-    let changes = changes_of(&changed);
-    if changes.is_empty() {
+    let all_changes = changes_of(&changed);
+    if all_changes.is_empty() {
         dropping.say_nothing_goes();
     }
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
-    let (extent, headline) = match changes.len() {
+    let (extent, headline) = match all_changes.len() {
         0 => (Extent::Nothing, "nothing was removed: no event or date is as you say".to_owned()),
         many => (Extent::Something, format!("removed from {}", counted(many, "event", "events"))),
     };
-    let told = Told { command: "drop", headline, changes, refused: dropping.refused, extent };
+    let told = Told { command: "drop", headline, changes: all_changes, refused: dropping.refused, extent };
     tell(&told, outputs, &plan, answer)
 }
 
@@ -183,7 +182,7 @@ impl Dropping {
             What::Everything => return Some(gone()),
             What::Date(day) => match without_date(series, day, zones) {
                 WithoutDate::Left(left) => {
-                    return Some(Left { parts: vec![left], after: format!("without {day}") });
+                    return Some(Left { parts: vec![*left], after: format!("without {day}") });
                 }
                 WithoutDate::Nothing => return Some(gone()),
                 WithoutDate::NoSuchDate(near) => {

@@ -5,17 +5,21 @@ use std::fmt::Write as _;
 use std::path::PathBuf;
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Unsound, write};
-use emvo_core::merge::{Clash, Duplicates, Fold, FoldKind, MergeInput, MergeOptions, Merged, merge};
+use emvo_core::calendar::{Classification, Duration, Unsound, write};
+use emvo_core::merge::{
+    Busy, Clash, Duplicates, Fold, FoldKind, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Merged,
+    Reminders, Stay, merge,
+};
 use emvo_core::receipt::Balance;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs};
-use crate::commands::written;
+use crate::commands::pick::{KeepArg, UidsArg};
+use crate::commands::{sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
-use crate::output::{Pending, set_aside_files, write_all};
+use crate::output::{Pending, Target, set_aside_files, write_all};
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
 use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
@@ -36,14 +40,87 @@ pub(crate) struct MergeArgs {
     /// What happens to the same event under different ids
     #[arg(long, value_enum, default_value_t)]
     duplicates: DuplicatesArg,
-    /// A category that every incoming event gets; may be given several times
-    #[arg(long, value_name = "CATEGORY")]
-    add_category: Vec<String>,
+    /// Write a sheet of look-alikes, for people to answer `same` or `different`
+    #[arg(long, value_name = "SHEET.csv", help_heading = "Look-alikes")]
+    review: Option<PathBuf>,
+    /// The sheet with its answers: what is the same becomes one
+    #[arg(long, value_name = "SHEET.csv", help_heading = "Look-alikes")]
+    answers: Option<PathBuf>,
     /// What the result is called
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", help_heading = "The result")]
     name: Option<String>,
+    /// The result's colour, by its CSS name
+    #[arg(long, value_name = "COLOR", help_heading = "The result")]
+    color: Option<String>,
+    #[command(flatten)]
+    incoming: IncomingArgs,
     #[command(flatten)]
     answer: AnswerArgs,
+}
+
+/// What incoming events are given or lose; the destination's own stay as they are
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Incoming events")]
+struct IncomingArgs {
+    /// A category that they get; may be given several times
+    #[arg(long, value_name = "CATEGORY")]
+    add_category: Vec<String>,
+    /// They take up time
+    #[arg(long, conflicts_with = "free")]
+    busy: bool,
+    /// They take up no time
+    #[arg(long)]
+    free: bool,
+    /// They are private
+    #[arg(long)]
+    private: bool,
+    /// Their attachments
+    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    attachments: KeepArg,
+    /// Organizers and attendees, to whom an importer may send mail
+    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    invitations: KeepArg,
+    /// Their reminders: keep, drop, or a length such as -P1D or -PT15M for those that have none
+    #[arg(long, value_name = "HOW", default_value = "keep", allow_hyphen_values = true)]
+    reminders: String,
+    /// Their ids: as they are, or derived ones for destinations that know the old ones
+    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    uids: UidsArg,
+}
+
+impl IncomingArgs {
+    fn settle(self) -> anyhow::Result<Incoming> {
+        let stay = |arg: KeepArg| match arg {
+            KeepArg::Keep => Stay::Keep,
+            KeepArg::Drop => Stay::Drop,
+        };
+        let reminders = match self.reminders.as_str() {
+            "keep" => Reminders::Keep,
+            "drop" => Reminders::Drop,
+            text => {
+                let length = Duration::parse(text.trim_start_matches('-'));
+                Reminders::Give(length.with_context(|| {
+                    format!("--reminders `{text}`: write keep, drop, or a length such as -P1D or -PT15M")
+                })?)
+            }
+        };
+        Ok(Incoming {
+            add_categories: self.add_category,
+            busy: match (self.busy, self.free) {
+                (true, _) => Some(Busy::Busy),
+                (_, true) => Some(Busy::Free),
+                (false, false) => None,
+            },
+            privacy: self.private.then_some(Classification::Private),
+            attachments: stay(self.attachments),
+            invitations: stay(self.invitations),
+            reminders,
+            uids: match self.uids {
+                UidsArg::Keep => Ids::Keep,
+                UidsArg::Fresh => Ids::Fresh,
+            },
+        })
+    }
 }
 
 #[derive(Clone, Copy, Debug, Default, clap::ValueEnum)]
@@ -68,29 +145,38 @@ enum DuplicatesArg {
     Keep,
 }
 
-impl MergeArgs {
-    fn options(&self) -> MergeOptions {
-        MergeOptions {
-            clash: match self.clash {
-                ClashArg::Existing => Clash::Existing,
-                ClashArg::Incoming => Clash::Incoming,
-                ClashArg::Newest => Clash::Newest,
-                ClashArg::Both => Clash::Both,
-            },
-            duplicates: match self.duplicates {
-                DuplicatesArg::Fold => Duplicates::Fold,
-                DuplicatesArg::Keep => Duplicates::Keep,
-            },
-            add_categories: self.add_category.clone(),
-            name: self.name.clone(),
-            ..MergeOptions::default()
+impl ClashArg {
+    fn meaning(self) -> Clash {
+        match self {
+            Self::Existing => Clash::Existing,
+            Self::Incoming => Clash::Incoming,
+            Self::Newest => Clash::Newest,
+            Self::Both => Clash::Both,
+        }
+    }
+}
+
+impl DuplicatesArg {
+    fn meaning(self) -> Duplicates {
+        match self {
+            Self::Fold => Duplicates::Fold,
+            Self::Keep => Duplicates::Keep,
         }
     }
 }
 
 pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
-    let options = args.options();
     let answer = args.answer.settle();
+    let same_pairs = args.answers.as_deref().map(sheet::read_pairs).transpose()?.unwrap_or_default();
+    let options = MergeOptions {
+        clash: args.clash.meaning(),
+        duplicates: args.duplicates.meaning(),
+        incoming: args.incoming.settle()?,
+        same_pairs,
+        name: args.name,
+        color: args.color,
+        ..MergeOptions::default()
+    };
     let reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
     if let Some(folder) = plan.folder() {
@@ -125,6 +211,10 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
     let mut pending = vec![Pending { target: plan.target.clone(), bytes }];
     pending.extend(set_aside_files(&sources, &unsound, &plan)?);
+    if let Some(review) = &args.review {
+        let bytes = sheet::pairs(&merged.look_alikes)?;
+        pending.push(Pending { target: Target::Path(review.clone()), bytes });
+    }
     let outputs = write_all(pending, &plan)?;
     match answer {
         Answer::Json => print_json(&merged, balance, outputs).context("could not print")?,
@@ -133,6 +223,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
             let mut text = written::summary(balance, fragments);
             text.push_str(&fold_lines(&merged.folds, detail));
             text.push_str(&written::change_lines(&merged.changes, detail, written::Examples::One));
+            text.push_str(&look_alike_lines(&merged.look_alikes, args.review.is_some()));
             text.push_str(&written::output_lines(&outputs, &plan));
             written::print(&text, &plan);
             for warning in &merged.warnings {
@@ -192,6 +283,8 @@ fn fold_lines(folds: &[Fold], detail: Detail) -> String {
             FoldKind::OlderVersion => "an older version under the same id",
             FoldKind::Clash => "under an id that the destination has: the destination's stays (--clash)",
             FoldKind::Duplicate => "the same event under another id",
+            FoldKind::InSeries => "a single event at a date of a series, with nothing of its own",
+            FoldKind::Answered => "the same, as the sheet says",
         };
         // Writing into a string cannot fail, here and below.
         let _ = writeln!(out, "  {:>6}  {what}", crate::terminal::grouped(folds.len()));
@@ -209,12 +302,40 @@ fn fold_lines(folds: &[Fold], detail: Detail) -> String {
     out
 }
 
+/// Events that are probably the same, for a person to look at.
+fn look_alike_lines(pairs: &[LookAlike], is_on_sheet: bool) -> String {
+    if pairs.is_empty() {
+        return String::new();
+    }
+    let count = counted(pairs.len(), "pair of events looks alike", "pairs of events look alike");
+    let how = if is_on_sheet {
+        "answer `same` or `different` on the sheet, and read it back with --answers"
+    } else {
+        "--review sheet.csv lists them for a person"
+    };
+    let mut out = format!("{} {count}; {how}\n", styled(WARNING, "!"));
+    for LookAlike { reason, a, .. } in pairs.iter().take(3) {
+        let line = format!("{}  {}: {reason}", a.start, a.title);
+        out.extend(["          ", &styled(DIM, sanitized(&line)), "\n"]);
+    }
+    out
+}
+
 #[derive(Serialize)]
 struct MergeJson {
     #[serde(flatten)]
     writing: WritingJson,
     folds: Vec<FoldJson>,
     warnings: Vec<String>,
+    look_alikes: Vec<PairJson>,
+}
+
+#[derive(Serialize)]
+struct PairJson {
+    reason: String,
+    uids: [String; 2],
+    title: String,
+    starts: [String; 2],
 }
 
 #[derive(Serialize)]
@@ -247,6 +368,16 @@ fn print_json(merged: &Merged<'_>, balance: Balance, outputs: Vec<String>) -> st
         },
         folds: folds.collect(),
         warnings: merged.warnings.iter().map(ToString::to_string).collect(),
+        look_alikes: merged
+            .look_alikes
+            .iter()
+            .map(|pair| PairJson {
+                reason: pair.reason.clone(),
+                uids: [pair.a.uid.clone(), pair.b.uid.clone()],
+                title: pair.a.title.clone(),
+                starts: [pair.a.start.clone(), pair.b.start.clone()],
+            })
+            .collect(),
     };
     json::print("merge", &body)
 }

@@ -14,6 +14,7 @@ pub(crate) mod pick;
 pub(crate) mod reconcile;
 pub(crate) mod repair;
 pub(crate) mod retime;
+pub(crate) mod retract;
 pub(crate) mod rules;
 mod sheet;
 pub(crate) mod survey;

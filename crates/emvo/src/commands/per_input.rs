@@ -108,7 +108,7 @@ pub(crate) fn write_outputs(
         sources,
         pending,
         plan,
-        Outputs { balance, cannot_carry, calendars_in_one_file, ..Outputs::default() },
+        Outputs { balance, calendars_in_one_file, cannot_carry, ..Outputs::default() },
     )
 }
 

@@ -123,10 +123,9 @@ impl PickArgs {
         }
         let private = match self.private {
             Some(PrivateArg::Include) => Private::Include,
-            Some(PrivateArg::Omit) => Private::Omit,
             Some(PrivateArg::Mask) => Private::Mask,
             None if show == Show::All => Private::Include,
-            None => Private::Omit,
+            Some(PrivateArg::Omit) | None => Private::Omit,
         };
         let attachments = match self.attachments {
             KeepArg::Keep => Attachments::Keep,
@@ -182,8 +181,8 @@ pub(crate) fn run(args: PickArgs) -> anyhow::Result<Outcome> {
         many => format!("{} kept", counted(many, "event", "events")),
     };
     if picking.private > 0 {
-        headline
-            .push_str(&format!("; {} left out", counted(picking.private, "private event", "private events")));
+        let private = counted(picking.private, "private event", "private events");
+        headline.extend(["; ", &private, " left out"]);
     }
     let extent = if kept == 0 { Extent::Nothing } else { Extent::Something };
     let told = Told { command: "pick", headline, changes: Vec::new(), refused: picking.refused, extent };

@@ -1,0 +1,142 @@
+//! Look-alikes among the events that stay (rule U04), and what a person said
+//! about them.
+
+use std::collections::{BTreeMap, HashMap, HashSet};
+
+use super::{FoldKind, Merge, union};
+use crate::identity::{Sides, likeness, without_copy_marks};
+
+/// So many events of one title on a day are compared with each other; more of
+/// them are a habit, not look-alikes.
+const MOST_A_DAY: usize = 12;
+
+/// One side of a pair.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Side {
+    /// The title.
+    pub title: String,
+    /// When it starts, for people.
+    pub start: String,
+    /// When it ends, for people.
+    pub end: String,
+    /// The input it came from.
+    pub source: String,
+    /// Its id.
+    pub uid: String,
+}
+
+/// Two events that are probably the same.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct LookAlike {
+    /// What speaks for it.
+    pub reason: String,
+    /// The first of the two.
+    pub a: Side,
+    /// The second one.
+    pub b: Side,
+}
+
+/// A pair that a person called the same: input and id of either side.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct SamePair {
+    /// Input and id of the first.
+    pub a: (String, String),
+    /// Input and id of the second.
+    pub b: (String, String),
+}
+
+impl Merge<'_> {
+    /// Folds the pairs that a person called the same. Those that are not there
+    /// any more are nothing to do.
+    pub(super) fn fold_answered(&mut self) {
+        let answers = self.options.same_pairs.clone();
+        let place_of: HashMap<(String, String), usize> = self
+            .kept
+            .iter()
+            .enumerate()
+            .filter_map(|(at, entry)| {
+                let entry = entry.as_ref()?;
+                Some(((self.labels[entry.source].clone(), entry.series.uid()?.to_string()), at))
+            })
+            .collect();
+        for SamePair { a, b } in answers {
+            let (Some(&one), Some(&two)) = (place_of.get(&a), place_of.get(&b)) else { continue };
+            // The destination's own stays, else the first of the sheet.
+            let (stays, goes) =
+                if self.may_change(one) && !self.may_change(two) { (two, one) } else { (one, two) };
+            if !self.may_change(goes) || self.kept[stays].is_none() {
+                continue;
+            }
+            let Some(folded) = self.kept[goes].take() else { continue };
+            if self.may_change(stays)
+                && let Some(entry) = self.kept[stays].as_mut()
+                && let Some(gained) = union::take_in(&mut entry.series, &folded.series)
+            {
+                let lead = entry.series.lead().clone();
+                self.change(Some("U04"), &lead, gained.before, gained.after);
+            }
+            self.fold(FoldKind::Answered, &folded, stays);
+        }
+    }
+
+    /// The pairs among the events that stay that a person should look at, in
+    /// order of the first of each.
+    pub(super) fn look_alikes(&self) -> Vec<LookAlike> {
+        let mut groups: BTreeMap<(String, jiff::civil::Date), Vec<usize>> = BTreeMap::new();
+        for (at, entry) in self.kept.iter().enumerate() {
+            let Some(lead) = entry.as_ref().map(|entry| entry.series.lead()) else { continue };
+            let Some(title) = lead.title() else { continue };
+            groups.entry((without_copy_marks(&title).0, lead.start().date())).or_default().push(at);
+        }
+        let mut pairs: Vec<(usize, usize, String)> = Vec::new();
+        for members in groups.values().filter(|members| (2..=MOST_A_DAY).contains(&members.len())) {
+            for (place, one) in members.iter().enumerate() {
+                pairs.extend(
+                    members[place + 1..]
+                        .iter()
+                        .filter_map(|two| Some((*one, *two, self.likeness(*one, *two)?))),
+                );
+            }
+        }
+        pairs.extend(
+            self.in_series
+                .iter()
+                .map(|(one, two)| (*one, *two, "at a date of a series, and says more than it".to_owned())),
+        );
+        pairs.sort();
+        let mut seen = HashSet::new();
+        pairs.retain(|(one, two, _)| seen.insert((*one, *two)));
+        pairs
+            .into_iter()
+            .filter_map(|(one, two, reason)| {
+                Some(LookAlike { reason, a: self.side(one)?, b: self.side(two)? })
+            })
+            .collect()
+    }
+
+    fn likeness(&self, one: usize, two: usize) -> Option<String> {
+        let (first, second) = (self.kept[one].as_ref()?, self.kept[two].as_ref()?);
+        let sides = if first.source == second.source { Sides::Same } else { Sides::Different };
+        // Both the destination's own: nobody asked about those.
+        if !self.may_change(one) && !self.may_change(two) {
+            return None;
+        }
+        likeness(
+            (first.series.lead(), &self.books[first.source]),
+            (second.series.lead(), &self.books[second.source]),
+            sides,
+        )
+    }
+
+    fn side(&self, at: usize) -> Option<Side> {
+        let entry = self.kept[at].as_ref()?;
+        let lead = entry.series.lead();
+        Some(Side {
+            title: lead.title().unwrap_or_default().into_owned(),
+            start: lead.start().to_string(),
+            end: lead.end().to_string(),
+            source: self.labels[entry.source].clone(),
+            uid: entry.series.uid().map(ToString::to_string).unwrap_or_default(),
+        })
+    }
+}

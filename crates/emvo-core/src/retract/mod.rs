@@ -1,0 +1,163 @@
+//! A wrong import taken out of a calendar again: what came from it, what was
+//! edited since, and what was there before.
+//!
+//! Events are found by their id first, then by title, start and end. Of those
+//! found by the latter at most as many go as the wrong import held.
+
+use std::collections::{HashMap, HashSet};
+
+use crate::calendar::{Calendar, Series, Uid};
+use crate::identity::{Fingerprint, differences, same_dates};
+use crate::recurrence::Ceiling;
+use crate::zone::ZoneBook;
+
+/// A calendar with what its zone names mean.
+pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
+
+/// What is known about an event of the target.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub enum Fate {
+    /// It is no event of the wrong import.
+    Other,
+    /// It stood there before the import.
+    WasThere,
+    /// It came from the import and is as it was.
+    Untouched,
+    /// It looks like one of the import's, under another id.
+    Uncertain,
+    /// It came from the import and was edited since, in these fields.
+    Edited(Vec<String>),
+}
+
+/// Says what each event of the target is, in order. `before` is a snapshot from
+/// before the import.
+pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_>]) -> Vec<Fate> {
+    let mut by_uid: HashMap<&Uid, (&Series<'_>, &ZoneBook)> = HashMap::new();
+    let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneBook)>> = HashMap::new();
+    for (calendar, zones) in wrong {
+        for series in &calendar.series {
+            if let Some(uid) = series.uid() {
+                by_uid.entry(uid).or_insert((series, zones));
+            }
+            by_print.entry(Fingerprint::of(series.lead(), zones)).or_default().push((series, zones));
+        }
+    }
+    let earlier = Earlier::of(before);
+    let (calendar, zones) = target;
+    let mut fates = vec![Fate::Other; calendar.series.len()];
+    // Ids are the surest; what they settle is no candidate for a likeness.
+    for (fate, series) in fates.iter_mut().zip(&calendar.series) {
+        let Some((own, own_zones)) = series.uid().and_then(|uid| by_uid.get(uid)) else { continue };
+        *fate =
+            if earlier.has(series, zones) { Fate::WasThere } else { since(own, own_zones, series, zones) };
+        let print = Fingerprint::of(own.lead(), own_zones);
+        if let Some(left) = by_print.get_mut(&print) {
+            left.retain(|(other, _)| !std::ptr::eq(*other, *own));
+        }
+    }
+    for (fate, series) in fates.iter_mut().zip(&calendar.series).filter(|(fate, _)| **fate == Fate::Other) {
+        let Some(left) = by_print.get_mut(&Fingerprint::of(series.lead(), zones)) else { continue };
+        let alike = |(own, own_zones): &(&Series<'_>, &ZoneBook)| {
+            same_dates((own, own_zones), (series, zones), Ceiling::default())
+        };
+        let Some(at) = left.iter().position(alike) else { continue };
+        left.remove(at);
+        let was_there = earlier.has(series, zones);
+        *fate = match (was_there, before.is_empty()) {
+            (true, _) => Fate::WasThere,
+            (false, true) => Fate::Uncertain,
+            (false, false) => Fate::Untouched,
+        };
+    }
+    fates
+}
+
+/// What stood in the target before, by id and by likeness.
+struct Earlier<'s> {
+    uids: HashSet<&'s Uid>,
+    prints: HashSet<Fingerprint>,
+}
+
+impl<'s> Earlier<'s> {
+    fn of(before: &[Side<'s, '_>]) -> Self {
+        let mut earlier = Self { uids: HashSet::new(), prints: HashSet::new() };
+        for (calendar, zones) in before {
+            for series in &calendar.series {
+                earlier.uids.extend(series.uid());
+                earlier.prints.insert(Fingerprint::of(series.lead(), zones));
+            }
+        }
+        earlier
+    }
+
+    fn has(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
+        series.uid().is_some_and(|uid| self.uids.contains(uid))
+            || self.prints.contains(&Fingerprint::of(series.lead(), zones))
+    }
+}
+
+/// Whether an event is as it was imported. The same instant in another zone's
+/// words is no edit, and neither are stamps.
+fn since(own: &Series<'_>, own_zones: &ZoneBook, now: &Series<'_>, zones: &ZoneBook) -> Fate {
+    let times_agree = Fingerprint::of(own.lead(), own_zones) == Fingerprint::of(now.lead(), zones)
+        && same_dates((own, own_zones), (now, zones), Ceiling::default());
+    let is_about_time = |field: &str| matches!(field, "start" | "end" | "rule" | "overrides");
+    let fields: Vec<String> = differences(own, now)
+        .into_iter()
+        .filter(|difference| !(times_agree && is_about_time(difference.field)))
+        .map(|difference| format!("{} {} → {}", difference.field, difference.first, difference.second))
+        .collect();
+    if fields.is_empty() { Fate::Untouched } else { Fate::Edited(fields) }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::calendar::read;
+    use crate::content::parse;
+    use crate::zone::ZoneChoices;
+
+    fn event(uid: &str, title: &str, date: &str, more: &str) -> String {
+        format!(
+            "BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:{date}T080000Z\nDURATION:PT1H\n{more}END:VEVENT\n"
+        )
+    }
+
+    fn calendar(lines: &str) -> (Calendar<'static>, ZoneBook) {
+        let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
+        let calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
+        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        (calendar, zones)
+    }
+
+    #[test]
+    fn each_event_of_the_target_is_told() {
+        let wrong = calendar(
+            &(event("1", "A", "20260901", "")
+                + &event("2", "B", "20260902", "LOCATION:Quay 1\n")
+                + &event("3", "C", "20260903", "")
+                + &event("4", "D", "20260904", "")),
+        );
+        let target = calendar(
+            &(event("1", "A", "20260901", "DTSTAMP:20260101T000000Z\nSEQUENCE:3\n")
+                + &event("2", "B", "20260902", "LOCATION:Quay 9\n")
+                + &event("own-c", "C", "20260903", "")
+                + &event("own-c2", "C", "20260903", "")
+                + &event("4", "D", "20260904", "")
+                + &event("own", "Z", "20260905", "")),
+        );
+        let before = calendar(&event("4", "D", "20260904", ""));
+        let edited = Fate::Edited(vec!["location Quay 1 → Quay 9".to_owned()]);
+        let without = fates(&[(&wrong.0, &wrong.1)], (&target.0, &target.1), &[]);
+        assert_eq!(
+            without,
+            [Fate::Untouched, edited.clone(), Fate::Uncertain, Fate::Other, Fate::Untouched, Fate::Other],
+            "one of the import, one goes"
+        );
+        let with = fates(&[(&wrong.0, &wrong.1)], (&target.0, &target.1), &[(&before.0, &before.1)]);
+        assert_eq!(
+            with,
+            [Fate::Untouched, edited, Fate::Untouched, Fate::Other, Fate::WasThere, Fate::Other]
+        );
+    }
+}
