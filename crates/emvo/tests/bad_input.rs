@@ -132,8 +132,8 @@ fn broken_parts_of_a_good_file_are_set_aside_and_the_rest_is_done() {
     assert!(run.stdout.contains("2 events in; 1 written, 1 set aside."), "{}", run.stdout);
     assert!(run.stdout.contains("1 unreadable part of events or files set aside, too"), "{}", run.stdout);
     let parts = case.read("out.set-aside.ics");
-    assert!(parts.contains("crew.ics line 6: not a property") && parts.contains("lost words"), "{parts}");
-    assert!(parts.contains("crew.ics line 12: VEVENT is never closed") && parts.contains("UID:2"), "{parts}");
+    assert!(parts.contains("crew.ics line 7: not a property") && parts.contains("lost words"), "{parts}");
+    assert!(parts.contains("crew.ics line 13: VEVENT is never closed") && parts.contains("UID:2"), "{parts}");
     assert!(!case.read("out.ics").contains("lost words"));
     let again = case.emvo(&["merge", "crew.ics", "-o", "out2.ics", "--set-aside", "out.set-aside.ics"]);
     assert_eq!(again.status, 2, "an existing set-aside file needs --overwrite: {}", again.shown());

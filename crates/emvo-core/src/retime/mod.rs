@@ -18,6 +18,7 @@ pub use shift::{localise, pin, read_as, shift};
 pub use split::{split_by_window, split_off};
 pub(crate) use times::{with_dates_in_zone_of_start, with_times_in_zone_of_start, with_zone};
 pub use to_dates::to_dates;
+pub(crate) use to_dates::whole_days;
 
 use crate::calendar::Series;
 use crate::recurrence::Window;

@@ -6,9 +6,11 @@ use std::sync::{Arc, OnceLock};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
+use super::event_edit::has_no_day;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
+use super::twins::Twins;
 
-use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::recurrence::{Recurrence, rule_in_words};
 use crate::roll::{Rolled, roll};
 use crate::zone::{
@@ -32,6 +34,8 @@ pub struct CheckOptions {
     pub others: Vec<OtherDefinition>,
     /// What a start that its rule does not pick becomes (R04).
     pub start_as: StartAs,
+    /// The length of timed events that have none (D05).
+    pub length: Option<Duration>,
     /// How far a rule of exceptions without end is written out (R10).
     pub horizon: Option<Date>,
 }
@@ -76,6 +80,9 @@ pub struct Context<'c, 'a> {
     /// Single events that are one series, by their first; found when asked for.
     rolled: OnceLock<HashMap<usize, Arc<Rolled>>>,
     midnight_ends: OnceLock<(usize, usize)>,
+    middle_year: OnceLock<i16>,
+    all_day_habit: OnceLock<(usize, usize)>,
+    pub(super) twins: OnceLock<Twins>,
 }
 
 /// The zone names of a series, and the instants it uses.
@@ -211,6 +218,9 @@ impl<'c, 'a> Context<'c, 'a> {
             uses,
             rolled: OnceLock::new(),
             midnight_ends: OnceLock::new(),
+            middle_year: OnceLock::new(),
+            all_day_habit: OnceLock::new(),
+            twins: OnceLock::new(),
         };
         context.facts =
             spans.into_iter().map(|(name, span)| (name.clone(), context.facts_about(name, span))).collect();
@@ -289,6 +299,27 @@ impl<'c, 'a> Context<'c, 'a> {
             found.into_iter().map(|rolled| (rolled.members[0], Arc::new(rolled))).collect()
         };
         self.rolled.get_or_init(found).get(&index)
+    }
+
+    /// The year in the middle of all starts.
+    pub(super) fn middle_year(&self) -> i16 {
+        *self.middle_year.get_or_init(|| {
+            let starts = self.calendar.series.iter().map(|series| series.lead().start().date().year());
+            let mut years: Vec<i16> = starts.collect();
+            let middle = years.len() / 2;
+            if years.is_empty() { 0 } else { *years.select_nth_unstable(middle).1 }
+        })
+    }
+
+    /// How many one-day events end on their own day, and how many on the next.
+    pub(super) fn all_day_habit(&self) -> (usize, usize) {
+        *self.all_day_habit.get_or_init(|| {
+            let events = || self.calendar.events().filter(|event| event.is_all_day());
+            let of_one_day = |event: &&crate::calendar::Event<'_>| {
+                matches!(event.extent(), Extent::End(end) if event.start().date().tomorrow().is_ok_and(|next| next == end.date()))
+            };
+            (events().filter(|event| has_no_day(event)).count(), events().filter(of_one_day).count())
+        })
     }
 
     /// How many of the series that end at a midnight have a date later that

@@ -72,6 +72,8 @@ pub enum Group {
     Recurrence,
     /// Dates and ranges.
     Dates,
+    /// Identity.
+    Identity,
     /// Text and form.
     Text,
     /// Tables.
@@ -85,6 +87,7 @@ impl Group {
             Self::Zones => "Time zones",
             Self::Recurrence => "Recurrence",
             Self::Dates => "Dates and ranges",
+            Self::Identity => "Identity",
             Self::Text => "Text and form",
             Self::Tables => "Tables",
         }

@@ -2,12 +2,14 @@
 
 use std::sync::Arc;
 
+use super::event_edit::EventEdit;
 use super::series_edit::SeriesEdit;
 use crate::calendar::{EventTime, Series, ZoneName, ZoneRef};
 use crate::content::{Item, Property, undone_mojibake};
 use crate::merge::refer_to;
 use crate::retime::{
-    Refusal, Retimed, express_in, localise, pin, with_dates_in_zone_of_start, with_times_in_zone_of_start,
+    Refusal, Retimed, express_in, localise, pin, to_dates, with_dates_in_zone_of_start,
+    with_times_in_zone_of_start,
 };
 use crate::roll::Rolled;
 use crate::zone::{Zone, ZoneBook};
@@ -50,6 +52,10 @@ pub enum Edit {
         /// The property's name.
         field: &'static str,
     },
+    /// Every event of the series changes by itself.
+    Event(EventEdit),
+    /// From midnight to midnight becomes whole days.
+    ToDates,
     /// Single events become one series.
     Roll(Arc<Rolled>),
 }
@@ -81,6 +87,8 @@ impl Edit {
             Self::AlignTimes => Ok(vec![with_times_in_zone_of_start(series, zones)]),
             Self::Express(zone) => settled(series, express_in(series, zone, zones)),
             Self::Series(edit) => edit.apply(series, zones),
+            Self::Event(edit) => Ok(vec![edit.apply(series)]),
+            Self::ToDates => settled(series, to_dates(series, zones)),
             Self::Undo { field } => Ok(vec![undone(series, field)]),
         }
     }
@@ -107,6 +115,7 @@ impl Edit {
             Self::Define(_) => ("not defined in the file".to_owned(), "defined".to_owned()),
             Self::Redefine(_) => ("as the file defines it".to_owned(), "as the zone is".to_owned()),
             Self::Series(edit) => edit.words(before, after),
+            Self::Event(edit) => edit.words(before, after),
             Self::Undo { field } => {
                 let text = |series: &Series<'_>| {
                     series.events().find_map(|event| event.text(field).map(std::borrow::Cow::into_owned))
@@ -122,6 +131,7 @@ impl Edit {
             | Self::Localise(_)
             | Self::Separate { .. }
             | Self::AlignTimes
+            | Self::ToDates
             | Self::Express(_) => (before.lead().span(), spans(after)),
         }
     }

@@ -15,10 +15,22 @@ mod c06_repeat_flag_only;
 mod c07_title_missing;
 mod c08_formula_cell;
 mod context;
+mod d01_end_before_start;
+mod d02_all_day_end;
+mod d03_midnight_to_midnight;
+mod d04_all_day_drifted;
+mod d05_end_missing;
+mod d06_end_and_duration;
+mod d07_year_implausible;
+mod d08_very_long;
+mod d09_type_mixed;
 mod d10_date_impossible;
+mod d12_duration_negative;
+mod d14_property_twice;
 mod d15_start_missing;
 mod describe;
 mod edit;
+mod event_edit;
 mod r01_until_type;
 mod r02_until_and_count;
 mod r03_rule_invalid;
@@ -43,7 +55,25 @@ mod source;
 mod t01_charset;
 mod t02_mojibake;
 mod t03_folding;
+mod t04_escaping;
+mod t05_property_missing;
 mod t06_truncated;
+mod t07_invitations;
+mod t08_private_in_shared;
+mod t09_reminders_many;
+mod t10_attachment_inline;
+mod t11_markup;
+mod t12_shadow_property;
+mod t13_reminder_broken;
+mod t14_person_broken;
+mod t15_control_characters;
+mod twins;
+mod u01_uid_missing;
+mod u02_uid_twice;
+mod u03_duplicate;
+mod u04_look_alike;
+mod u06_import_doubled;
+mod u07_cancelled;
 mod z01_alias;
 mod z02_undefined;
 mod z03_private;
@@ -65,6 +95,7 @@ use crate::select::Selection;
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use describe::{Described, Group, Level, RuleId, Safety};
 pub use edit::{Edit, spans};
+pub use event_edit::EventEdit;
 pub use repair::{Answers, Consent, RepairPlan, Repaired, names_in_use, repair, settle_definitions};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
@@ -104,7 +135,18 @@ pub const RULES: &[&dyn Rule] = &[
     &c06_repeat_flag_only::RepeatFlagOnly,
     &c07_title_missing::TitleMissing,
     &c08_formula_cell::FormulaCell,
+    &d01_end_before_start::EndBeforeStart,
+    &d02_all_day_end::AllDayEnd,
+    &d03_midnight_to_midnight::MidnightToMidnight,
+    &d04_all_day_drifted::AllDayDrifted,
+    &d05_end_missing::EndMissing,
+    &d06_end_and_duration::EndAndDuration,
+    &d07_year_implausible::YearImplausible,
+    &d08_very_long::VeryLong,
+    &d09_type_mixed::TypeMixed,
     &d10_date_impossible::DateImpossible,
+    &d12_duration_negative::DurationNegative,
+    &d14_property_twice::PropertyTwice,
     &d15_start_missing::StartMissing,
     &r01_until_type::UntilType,
     &r02_until_and_count::UntilAndCount,
@@ -127,7 +169,24 @@ pub const RULES: &[&dyn Rule] = &[
     &t01_charset::CharsetOther,
     &t02_mojibake::Mojibake,
     &t03_folding::Folding,
+    &t04_escaping::Escaping,
+    &t05_property_missing::PropertyMissing,
     &t06_truncated::Truncated,
+    &t07_invitations::Invitations,
+    &t08_private_in_shared::PrivateInShared,
+    &t09_reminders_many::RemindersMany,
+    &t10_attachment_inline::AttachmentInline,
+    &t11_markup::Markup,
+    &t12_shadow_property::ShadowProperty,
+    &t13_reminder_broken::ReminderBroken,
+    &t14_person_broken::PersonBroken,
+    &t15_control_characters::ControlCharacters,
+    &u01_uid_missing::UidMissing,
+    &u02_uid_twice::UidTwice,
+    &u03_duplicate::Duplicate,
+    &u04_look_alike::LookAlike,
+    &u06_import_doubled::ImportDoubled,
+    &u07_cancelled::Cancelled,
     &z01_alias::ZoneAlias,
     &z02_undefined::ZoneUndefined,
     &z03_private::ZonePrivate,

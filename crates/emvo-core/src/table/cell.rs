@@ -56,7 +56,7 @@ pub(super) fn status(cell: &str) -> Option<&'static str> {
 /// A length: `1:30` (hours and minutes), `90 min`, `1h30`, `1,5 h`, `2 days`,
 /// `PT1H30M`; a bare number means minutes. Words behind it, as in `15 minutes
 /// before`, are left out.
-pub(super) fn length(cell: &str) -> Option<Duration> {
+pub fn length(cell: &str) -> Option<Duration> {
     let text = cell.trim().to_lowercase();
     if let Some(length) = Duration::parse(&text) {
         return Some(length);

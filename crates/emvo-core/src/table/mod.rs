@@ -24,7 +24,7 @@ mod sniffed;
 mod words;
 mod write;
 
-pub use cell::{guarded, unguarded};
+pub use cell::{guarded, length as read_length, unguarded};
 pub use column::Field;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
 pub use format::{Pattern, PatternError};

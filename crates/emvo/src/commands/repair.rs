@@ -4,8 +4,10 @@ use std::collections::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
+use emvo_core::calendar::Duration;
 use emvo_core::receipt::Change;
 use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, check_source, repair};
+use emvo_core::table::read_length;
 use emvo_core::zone::ZoneBook;
 use jiff::civil::Date;
 use serde::Serialize;
@@ -47,6 +49,9 @@ pub(crate) struct RepairArgs {
     /// What a start that its rule does not pick becomes (R04)
     #[arg(long, value_enum, value_name = "WHAT", default_value_t = StartAsArg::Extra, help_heading = "Rules")]
     start_as: StartAsArg,
+    /// The length of timed events that have none, such as 1h or 45min (D05)
+    #[arg(long, value_name = "LENGTH", help_heading = "Rules")]
+    length: Option<String>,
     /// How far a rule of exceptions without end is written out (R10)
     #[arg(long, value_name = "DATE", help_heading = "Rules")]
     horizon: Option<Date>,
@@ -79,6 +84,12 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
         answers: args.answers.as_deref().map(sheet::read_answers).transpose()?.unwrap_or_default(),
         ..RepairPlan::default()
     };
+    let options = CheckOptions {
+        start_as: args.start_as.meaning(),
+        horizon: args.horizon,
+        length: args.length.as_deref().map(length_named).transpose()?,
+        ..CheckOptions::default()
+    };
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
     let reading = args.input.reading.settle()?;
@@ -90,8 +101,6 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let mut sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     repair_plan.selection = chosen.selection.clone();
-    let options =
-        CheckOptions { start_as: args.start_as.meaning(), horizon: args.horizon, ..CheckOptions::default() };
     let mut all = Repairs { options, ..Repairs::default() };
     let mut changed = Vec::new();
     for source in &mut sources {
@@ -136,6 +145,10 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     Ok(Outcome::needs_a_look_if(
         left > 0 || !all.refused.is_empty() || outputs.balance.set_aside + outputs.fragments > 0,
     ))
+}
+
+fn length_named(text: &str) -> anyhow::Result<Duration> {
+    read_length(text).with_context(|| format!("--length `{text}`: write a length such as 1h, 45min or 1:30"))
 }
 
 /// What is left over from all inputs.

@@ -135,10 +135,12 @@ fn copy(from: &Path, to: &Path) {
     }
 }
 
-/// A calendar around some lines of events.
+/// A calendar around some lines of events, each with the stamp that every event
+/// has.
 pub fn calendar(lines: &str) -> String {
+    let stamped = lines.replace("BEGIN:VEVENT\n", "BEGIN:VEVENT\nDTSTAMP:20260101T000000Z\n");
     format!(
         "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//x//EN\r\n{}END:VCALENDAR\r\n",
-        lines.replace('\n', "\r\n")
+        stamped.replace('\n', "\r\n")
     )
 }

@@ -1,6 +1,7 @@
 //! Every rule: what it finds, what it leaves alone, and that a repaired
 //! calendar is clean.
 
+mod events;
 mod files;
 mod recurrence;
 mod zones;
@@ -29,7 +30,12 @@ type Row = (&'static str, Fixture, &'static str, Fixture);
 /// For each rule: a calendar with the fault and what is said of it, and a
 /// calendar that looks like it and has none.
 fn fixtures() -> Vec<Row> {
-    zones::fixtures().into_iter().chain(recurrence::fixtures()).chain(files::of_series()).collect()
+    zones::fixtures()
+        .into_iter()
+        .chain(recurrence::fixtures())
+        .chain(files::of_series())
+        .chain(events::fixtures())
+        .collect()
 }
 
 /// What a calendar has to hold for a rule, and what it is told besides.
@@ -130,7 +136,11 @@ fn a_repaired_calendar_is_clean_and_reads_back() {
         let repaired = fault.repaired(id);
         if !is_repairable {
             assert!(
-                ["Z07", "R06", "R11", "R12", "R14", "R15", "R18", "C08"].contains(&id),
+                [
+                    "Z07", "R06", "R11", "R12", "R14", "R15", "R18", "C08", "D05", "D07", "D08", "T07",
+                    "T08", "T09", "T10", "T11", "T12", "T14", "U02", "U03", "U04", "U06", "U07"
+                ]
+                .contains(&id),
                 "{id}: only a person can decide"
             );
             continue;
@@ -171,7 +181,7 @@ fn starts(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Vec<String> {
 #[test]
 fn repairs_keep_every_instant_unless_that_is_their_point() {
     for (id, fault, ..) in fixtures() {
-        if ["Z06", "Z07", "R03", "R05", "R07", "R16", "R18"].contains(&id) {
+        if ["Z06", "Z07", "R03", "R05", "R07", "R16", "R18", "D01", "D03", "D04"].contains(&id) {
             continue;
         }
         let before = starts(&fault.calendar(), &fault.choices());
@@ -225,7 +235,9 @@ fn an_alias_with_another_definition_waits_for_consent() {
     );
     let found = fixture.of_rule("Z01");
     assert!(found[0].edit.is_none() && found[0].message.ends_with("see Z04"), "{}", found[0].message);
-    let plan = RepairPlan { consent: Consent::All, ..RepairPlan::default() };
+    let rules =
+        RuleChoice { only: ["Z01", "Z04"].map(|id| rule(id).unwrap().id()).into(), ..RuleChoice::default() };
+    let plan = RepairPlan { rules, consent: Consent::All, ..RepairPlan::default() };
     let repaired = repair(fixture.calendar(), &fixture.choices(), &plan);
     assert_eq!(repaired.calendar.series[0].lead().start().to_string(), "2026-09-07 08:00 Europe/Kyiv");
     assert_eq!(repaired.left.len(), 0, "{:?}", repaired.left);

@@ -1,0 +1,45 @@
+//! `D02 all-day-end`: an all-day event that ends on its last day.
+
+use super::describe::declare_rule;
+use super::event_edit::{EventEdit, has_no_day};
+use super::r18_until_short::HABIT;
+use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use crate::calendar::Extent;
+
+declare_rule! {
+    /// ## What it finds
+    /// An all-day event whose end is its start, or is written as its last day. The
+    /// standard wants the day after.
+    ///
+    /// ## Why it matters
+    /// It is shown a day too short, or not at all.
+    ///
+    /// ## Example
+    /// `DTSTART;VALUE=DATE:20261005` with `DTEND;VALUE=DATE:20261005`.
+    ///
+    /// ## Repair
+    /// An event of no length becomes one day: safe. Where all one-day events of the
+    /// file end on their own day, its longer ones end on their last day, too: with
+    /// consent they get the day after.
+    AllDayEnd, "D02", "all-day-end", Group::Dates, "an all-day event that ends on its last day"
+}
+
+impl Rule for AllDayEnd {
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        let Some(event) = subject.series.events().find(|event| event.is_all_day()) else { return };
+        if has_no_day(event) {
+            let message =
+                format!("lasts whole days, but ends on {}, the day it starts: no time at all", event.start());
+            found.offer(self, subject, message, Safety::Safe, Edit::Event(EventEdit::OneDay));
+            return;
+        }
+        let (alike, others) = context.all_day_habit();
+        if alike >= HABIT && others == 0 && matches!(event.extent(), Extent::End(_)) {
+            let message = format!(
+                "ends on {}, which is its last day, as in all {alike} one-day events of the file: a day is lost",
+                event.end()
+            );
+            found.offer(self, subject, message, Safety::Consent, Edit::Event(EventEdit::EndAfterLastDay));
+        }
+    }
+}

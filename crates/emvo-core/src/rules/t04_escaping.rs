@@ -1,0 +1,60 @@
+//! `T04 escaping`: text that is escaped wrongly.
+
+use super::describe::declare_rule;
+use super::event_edit::EventEdit;
+use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+
+/// Whether a value has a comma or semicolon without a backslash in front.
+fn has_raw_sign(value: &str) -> bool {
+    let mut is_escaped = false;
+    for char in value.chars() {
+        if matches!(char, ',' | ';') && !is_escaped {
+            return true;
+        }
+        is_escaped = char == '\\' && !is_escaped;
+    }
+    false
+}
+
+declare_rule! {
+    /// ## What it finds
+    /// A comma or semicolon in a text that is not escaped as the standard asks, or
+    /// `\\n` that people see as two signs.
+    ///
+    /// ## Why it matters
+    /// Some systems cut the text at the sign, or show the marks.
+    ///
+    /// ## Example
+    /// `SUMMARY:Drill; deck 2`.
+    ///
+    /// ## Repair
+    /// Commas and semicolons are escaped: safe. A visible `\\n` becomes a line
+    /// break with consent, since it may be a real backslash.
+    Escaping, "T04", "escaping", Group::Text, "text that is escaped wrongly"
+}
+
+impl Rule for Escaping {
+    fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
+        for name in ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT"] {
+            for line in subject.series.events().flat_map(|event| event.component().properties_named(name)) {
+                let value = line.value();
+                if has_raw_sign(&value) {
+                    let message = format!("{name} has a comma or semicolon that is not escaped");
+                    found.offer(self, subject, message, Safety::Safe, Edit::Event(EventEdit::Escape(name)));
+                    return;
+                }
+                if line.text().contains("\\n") {
+                    let message = format!("{name} shows `\\n` where a line break was meant");
+                    found.offer(
+                        self,
+                        subject,
+                        message,
+                        Safety::Consent,
+                        Edit::Event(EventEdit::BreakLines(name)),
+                    );
+                    return;
+                }
+            }
+        }
+    }
+}

@@ -1,0 +1,37 @@
+//! `T14 person-broken`: a person without an address.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Group, Level, Rule, Subject};
+
+declare_rule! {
+    /// ## What it finds
+    /// An organizer or attendee without an address that a program can use.
+    ///
+    /// ## Why it matters
+    /// Importers drop the person, some the whole event.
+    ///
+    /// ## Example
+    /// `ATTENDEE:Aino`.
+    ///
+    /// ## Repair
+    /// None: `merge --invitations drop` leaves people out.
+    PersonBroken, "T14", "person-broken", Group::Text, "a person without an address"
+}
+
+impl Rule for PersonBroken {
+    fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
+        let people = subject.series.events().flat_map(|event| event.component().properties());
+        let broken = people.filter(|line| line.is("ATTENDEE") || line.is("ORGANIZER")).find(|line| {
+            let value = line.value();
+            !value.split_once(':').is_some_and(|(scheme, rest)| {
+                !scheme.is_empty()
+                    && scheme.chars().all(|char| char.is_ascii_alphanumeric())
+                    && !rest.trim().is_empty()
+            })
+        });
+        if let Some(line) = broken {
+            let message = format!("{} `{}` is no address", line.name(), line.value());
+            found.show(self, Level::Note, subject, message);
+        }
+    }
+}

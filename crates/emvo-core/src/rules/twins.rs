@@ -1,0 +1,134 @@
+//! Events of one calendar that are the same, or nearly (rules U02 to U06);
+//! looked at once for all rules.
+
+use std::collections::HashMap;
+
+use super::Context;
+use crate::calendar::Uid;
+use crate::identity::{
+    Fingerprint, Sides, contradiction, derived_uid, likeness, same_dates, without_copy_marks,
+};
+use crate::recurrence::Ceiling;
+
+/// So many events of one title on a day are compared; more are a habit.
+const MOST_A_DAY: usize = 12;
+
+/// What each series shares with one before it.
+#[derive(Debug, Default)]
+pub(super) struct Twins {
+    same_uid: HashMap<usize, usize>,
+    duplicates: HashMap<usize, usize>,
+    alike: HashMap<usize, (usize, String)>,
+    /// Ids for those that have none.
+    derived: HashMap<usize, Uid>,
+}
+
+impl Context<'_, '_> {
+    fn twins(&self) -> &Twins {
+        self.twins.get_or_init(|| Twins {
+            same_uid: self.find_same_uids(),
+            duplicates: self.find_duplicates(),
+            alike: self.find_alike(),
+            derived: self.derive_uids(),
+        })
+    }
+
+    /// An id for a series that has none.
+    pub(super) fn derived_uid_at(&self, index: usize) -> Option<Uid> {
+        self.twins().derived.get(&index).cloned()
+    }
+
+    /// The title of the first series with the id of this one.
+    pub(super) fn same_uid_before(&self, index: usize) -> Option<String> {
+        let first = self.twins().same_uid.get(&index)?;
+        Some(self.calendar.series[*first].lead().title().unwrap_or_default().into_owned())
+    }
+
+    /// The line of the first series that this one is a duplicate of.
+    pub(super) fn duplicate_before(&self, index: usize) -> Option<u32> {
+        self.twins().duplicates.get(&index).map(|first| self.calendar.series[*first].lead().line())
+    }
+
+    /// The title of a series that this one looks like, and what speaks for it.
+    pub(super) fn look_alike_before(&self, index: usize) -> Option<(String, String)> {
+        let (first, reason) = self.twins().alike.get(&index)?;
+        let title = self.calendar.series[*first].lead().title().unwrap_or_default().into_owned();
+        Some((title, reason.clone()))
+    }
+
+    /// How many series are duplicates of one before them, of how many.
+    pub(super) fn doubled(&self) -> (usize, usize) {
+        (self.twins().duplicates.len(), self.calendar.series.len())
+    }
+
+    /// Events that agree in all that identifies them are told apart by number, in
+    /// order of the file.
+    fn derive_uids(&self) -> HashMap<usize, Uid> {
+        let mut numbers: HashMap<Uid, u32> = HashMap::new();
+        let unnamed = self.calendar.series.iter().enumerate().filter(|(_, series)| series.uid().is_none());
+        unnamed
+            .map(|(at, series)| {
+                let salt = numbers.entry(derived_uid(series.lead(), 0)).or_insert(0);
+                *salt += 1;
+                (at, derived_uid(series.lead(), *salt - 1))
+            })
+            .collect()
+    }
+
+    fn find_same_uids(&self) -> HashMap<usize, usize> {
+        let mut first_of = HashMap::new();
+        let mut same = HashMap::new();
+        for (at, series) in self.calendar.series.iter().enumerate() {
+            let Some(uid) = series.uid() else { continue };
+            let first = *first_of.entry(uid).or_insert(at);
+            if first != at {
+                same.insert(at, first);
+            }
+        }
+        same
+    }
+
+    fn find_duplicates(&self) -> HashMap<usize, usize> {
+        let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
+        let mut found = HashMap::new();
+        for (at, series) in self.calendar.series.iter().enumerate() {
+            if series.lead().title().is_none() {
+                continue;
+            }
+            let group = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
+            let is_twin = |there: &&usize| {
+                let other = &self.calendar.series[**there];
+                other.uid() != series.uid()
+                    && contradiction(other.lead(), series.lead()).is_none()
+                    && same_dates((other, self.zones), (series, self.zones), Ceiling::default())
+            };
+            match group.iter().find(is_twin) {
+                Some(first) => {
+                    found.insert(at, *first);
+                }
+                None => group.push(at),
+            }
+        }
+        found
+    }
+
+    fn find_alike(&self) -> HashMap<usize, (usize, String)> {
+        let mut groups: HashMap<(String, jiff::civil::Date), Vec<usize>> = HashMap::new();
+        let mut found = HashMap::new();
+        for (at, series) in self.calendar.series.iter().enumerate() {
+            let lead = series.lead();
+            let Some(title) = lead.title() else { continue };
+            let group = groups.entry((without_copy_marks(&title).0, lead.start().date())).or_default();
+            if group.len() >= MOST_A_DAY {
+                continue;
+            }
+            let reason = group.iter().find_map(|there| {
+                let other = self.calendar.series[*there].lead();
+                Some((*there, likeness((other, self.zones), (lead, self.zones), Sides::Same)?))
+            });
+            found.extend(reason.map(|reason| (at, reason)));
+            group.push(at);
+        }
+        found
+    }
+}

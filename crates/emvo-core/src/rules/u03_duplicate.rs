@@ -1,0 +1,35 @@
+//! `U03 duplicate`: the same event under another id.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Group, Level, Rule, Scope, Subject};
+
+declare_rule! {
+    /// ## What it finds
+    /// Two events with different ids that share title, start, end and dates, where
+    /// no field contradicts.
+    ///
+    /// ## Why it matters
+    /// Everybody sees it twice; a change to one leaves the other.
+    ///
+    /// ## Example
+    /// A crossing in the calendars of both operators.
+    ///
+    /// ## Repair
+    /// `merge` makes one of them, with all that either of them says. `merge FILE -o
+    /// OUT` does it within one file.
+    Duplicate, "U03", "duplicate", Group::Identity, "the same event under another id"
+}
+
+impl Rule for Duplicate {
+    fn scope(&self) -> Scope {
+        Scope::Calendar
+    }
+
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        if let Some(first) = context.duplicate_before(subject.index) {
+            let message =
+                format!("is there twice: the same as the event in line {first}; merge makes one of them");
+            found.show(self, Level::Warning, subject, message);
+        }
+    }
+}
