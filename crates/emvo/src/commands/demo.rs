@@ -28,7 +28,7 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 10] = [
+const WALK: [Step; 14] = [
     Step {
         why: "Norrsund Line takes over Skarvik Båtar. Eleven exports, from two systems. What is in them?",
         command: "survey exports",
@@ -67,6 +67,28 @@ const WALK: [Step; 10] = [
     Step {
         why: "The crews want their drills on a list.",
         command: "dates norrsund-line.ics --category drill --until 2026-12-31 --express-in Europe/Helsinki",
+        status: 0,
+    },
+    Step {
+        why: "The harbour office may see when the quay is busy, and nothing else.",
+        command: "pick norrsund-line.ics --show when -o harbour-office.ics --overwrite",
+        status: 0,
+    },
+    Step {
+        why: "Car decks have new names.",
+        command: "amend norrsund-line.ics --category drill --replace \"description:Car deck=Deck 3\" -o drills-renamed.ics \
+                  --overwrite",
+        status: 0,
+    },
+    Step {
+        why: "Somebody imports the quay list into the crew's calendar by mistake...",
+        command: "merge exports/skarvik/laituri.csv --into exports/norrsund/crew.ics -o crew-spoiled.ics --overwrite",
+        status: 1,
+    },
+    Step {
+        why: "... and takes it out again.",
+        command: "retract exports/skarvik/laituri.csv --out-of crew-spoiled.ics --before exports/norrsund/crew.ics \
+                  -o crew-again.ics --overwrite",
         status: 0,
     },
     Step {
