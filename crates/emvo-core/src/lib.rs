@@ -12,6 +12,9 @@
 //! - [`rules`]: faults, and their repairs
 //! - [`unroll`], [`roll`]: series → single events, and back
 //! - [`survey`]: what is in a calendar
+//! - [`amend`], [`cut`], [`show`]: fields changed, dates taken out, copies for others
+//! - [`fit`]: what a destination accepts
+//! - [`retract`]: a wrong import taken out again
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
@@ -19,6 +22,7 @@ pub mod amend;
 pub mod calendar;
 pub mod content;
 pub mod cut;
+pub mod fit;
 pub mod identity;
 pub mod merge;
 pub mod receipt;

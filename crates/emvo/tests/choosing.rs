@@ -183,3 +183,29 @@ fn a_result_is_split_into_files_as_is_asked() {
     let run = case.ends(2, &["pick", "crew.ics", "--split-by", "week", "-o", "p.ics"]);
     assert!(run.stderr.contains("write calendar, category, year, month"), "{}", run.stderr);
 }
+
+#[test]
+fn check_says_what_a_destination_would_refuse() {
+    let case = Case::with_demo_exports().file(
+        "limits.toml",
+        "zones = \"one\"\nzone = \"Europe/Helsinki\"\nseries = \"plain\"\nevents_per_file = 10\nendless_series = false\nreminders = false\n",
+    );
+    let found =
+        case.json_ends(1, &["check", "exports/norrsund/crew.ics", "--limits", "limits.toml", "--json"]);
+    let counts = found["counts"].as_object().unwrap();
+    let of_fit: Vec<_> = counts
+        .iter()
+        .filter(|(rule, _)| rule.starts_with('F'))
+        .map(|(rule, count)| (rule.as_str(), count.as_u64().unwrap()))
+        .collect();
+    assert_eq!(of_fit, [("F01", 1), ("F03", 14), ("F05", 2), ("F07", 6)]);
+    assert_eq!(
+        found["counts"]["Z10"], 1,
+        "the meeting in UTC; Stockholm and Helsinki change their clocks together"
+    );
+    let without = case.json_ends(1, &["check", "exports/norrsund/crew.ics", "--json"]);
+    assert!(without["counts"].as_object().unwrap().keys().all(|rule| !rule.starts_with('F')));
+    case.put("bad.toml", "zones = \"few\"\n");
+    let run = case.ends(2, &["check", "exports", "--limits", "bad.toml"]);
+    assert!(run.stderr.contains("limits file `bad.toml`: zones = \"few\": write"), "{}", run.stderr);
+}

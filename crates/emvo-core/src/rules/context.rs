@@ -11,6 +11,7 @@ use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
 
 use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::fit::Limits;
 use crate::recurrence::{Recurrence, rule_in_words};
 use crate::roll::{Rolled, roll};
 use crate::zone::{
@@ -34,6 +35,8 @@ pub struct CheckOptions {
     pub others: Vec<OtherDefinition>,
     /// What a start that its rule does not pick becomes (R04).
     pub start_as: StartAs,
+    /// What the destination accepts.
+    pub limits: Option<Limits>,
     /// The length of timed events that have none (D05).
     pub length: Option<Duration>,
     /// How far a rule of exceptions without end is written out (R10).

@@ -78,6 +78,8 @@ pub enum Group {
     Text,
     /// Tables.
     Tables,
+    /// What a destination accepts.
+    Fit,
 }
 
 impl Group {
@@ -90,6 +92,7 @@ impl Group {
             Self::Identity => "Identity",
             Self::Text => "Text and form",
             Self::Tables => "Tables",
+            Self::Fit => "What a destination accepts",
         }
     }
 }

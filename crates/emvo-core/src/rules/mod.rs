@@ -31,6 +31,16 @@ mod d15_start_missing;
 mod describe;
 mod edit;
 mod event_edit;
+mod f01_events_per_file;
+mod f02_bytes_per_file;
+mod f03_zone_not_accepted;
+mod f04_series_not_accepted;
+mod f05_overrides_not_accepted;
+mod f06_endless_not_accepted;
+mod f07_reminders;
+mod f08_attendees;
+mod f09_attachments;
+mod f10_description_length;
 mod r01_until_type;
 mod r02_until_and_count;
 mod r03_rule_invalid;
@@ -148,6 +158,16 @@ pub const RULES: &[&dyn Rule] = &[
     &d12_duration_negative::DurationNegative,
     &d14_property_twice::PropertyTwice,
     &d15_start_missing::StartMissing,
+    &f01_events_per_file::EventsPerFile,
+    &f02_bytes_per_file::BytesPerFile,
+    &f03_zone_not_accepted::ZoneNotAccepted,
+    &f04_series_not_accepted::SeriesNotAccepted,
+    &f05_overrides_not_accepted::OverridesNotAccepted,
+    &f06_endless_not_accepted::EndlessNotAccepted,
+    &f07_reminders::RemindersNotAccepted,
+    &f08_attendees::AttendeesNotAccepted,
+    &f09_attachments::AttachmentsNotAccepted,
+    &f10_description_length::DescriptionLength,
     &r01_until_type::UntilType,
     &r02_until_and_count::UntilAndCount,
     &r03_rule_invalid::RuleInvalid,

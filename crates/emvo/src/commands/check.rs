@@ -2,9 +2,12 @@
 
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
-use std::path::PathBuf;
+use std::fs;
+use std::path::{Path, PathBuf};
 
 use anyhow::{Context as _, bail};
+use emvo_core::content::decode;
+use emvo_core::fit::{Limits, Zones};
 use emvo_core::rules::{
     self, CheckOptions, Context, Finding, Level, OtherDefinition, RuleChoice, RuleId, Safety, check,
     check_source,
@@ -36,6 +39,9 @@ pub(crate) struct CheckArgs {
     window: WindowArgs,
     #[command(flatten)]
     rules: RuleArgs,
+    /// What a destination accepts, as a TOML file: finds what it would refuse or change
+    #[arg(long, value_name = "FILE", help_heading = "Rules")]
+    limits: Option<PathBuf>,
     /// Write the findings to a file: a sheet with an empty answer column (.csv), or JSON (.json)
     #[arg(long, value_name = "PATH")]
     report: Option<PathBuf>,
@@ -81,12 +87,13 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let window = args.window.settle()?;
     let mut reading = args.input.reading.settle()?;
     reading.undecided = Undecided::Tell;
+    let limits = args.limits.as_deref().map(limits_file).transpose()?;
     let report = args.report.map(|path| sheet::Report::settle(path, args.overwrite)).transpose()?;
     let files = gather(&args.input.inputs, report.as_ref().map(sheet::Report::path))?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
-    let found = findings(&sources, &reading, &choice, &chosen);
+    let found = findings(&sources, &reading, &choice, &chosen, limits);
     if let Some(report) = &report {
         report.write(&found)?;
     }
@@ -106,6 +113,11 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     Ok(Outcome::needs_a_look_if(needs_a_look))
 }
 
+fn limits_file(path: &Path) -> anyhow::Result<Limits> {
+    let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
+    Limits::parse(&decode(&bytes).text).with_context(|| format!("limits file `{}`", path.display()))
+}
+
 /// What the rules find in all inputs, in order. Events chosen by `--finding`
 /// are those in which one of these rules finds something.
 pub(crate) fn findings<'s>(
@@ -113,9 +125,14 @@ pub(crate) fn findings<'s>(
     reading: &Reading,
     choice: &RuleChoice,
     chosen: &Chosen,
+    limits: Option<Limits>,
 ) -> Vec<Found<'s>> {
     let mut all = Vec::new();
-    let mut options = CheckOptions::default();
+    let forced_zone = limits.as_ref().and_then(|limits| match &limits.zones {
+        Zones::One(zone) => Some(zone.clone()),
+        Zones::Any => None,
+    });
+    let mut options = CheckOptions { limits, forced_zone, ..CheckOptions::default() };
     for source in sources {
         if chosen.takes_files() {
             let in_file = check_source(&source.facts(), choice);

@@ -3,6 +3,7 @@
 
 mod events;
 mod files;
+mod fit;
 mod recurrence;
 mod zones;
 
@@ -35,6 +36,7 @@ fn fixtures() -> Vec<Row> {
         .chain(recurrence::fixtures())
         .chain(files::of_series())
         .chain(events::fixtures())
+        .chain(fit::fixtures())
         .collect()
 }
 
@@ -47,6 +49,7 @@ struct Fixture {
     forced: Option<&'static str>,
     other: Option<String>,
     horizon: Option<&'static str>,
+    limits: Option<&'static str>,
 }
 
 impl Fixture {
@@ -73,6 +76,7 @@ impl Fixture {
         CheckOptions {
             forced_zone: self.forced.and_then(Zone::named),
             others: others.collect(),
+            limits: self.limits.map(|text| crate::fit::Limits::parse(text).unwrap()),
             horizon: self.horizon.map(|date| date.parse().unwrap()),
             ..CheckOptions::default()
         }
@@ -138,7 +142,8 @@ fn a_repaired_calendar_is_clean_and_reads_back() {
             assert!(
                 [
                     "Z07", "R06", "R11", "R12", "R14", "R15", "R18", "C08", "D05", "D07", "D08", "T07",
-                    "T08", "T09", "T10", "T11", "T12", "T14", "U02", "U03", "U04", "U06", "U07"
+                    "T08", "T09", "T10", "T11", "T12", "T14", "U02", "U03", "U04", "U06", "U07", "F01",
+                    "F02", "F03", "F04", "F05", "F06", "F07", "F08", "F09", "F10"
                 ]
                 .contains(&id),
                 "{id}: only a person can decide"

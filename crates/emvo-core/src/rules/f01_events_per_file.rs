@@ -1,0 +1,31 @@
+//! `F01 events-per-file`: more events than one file may hold.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Group, Level, Rule, Subject};
+
+declare_rule! {
+    /// ## What it finds
+    /// More events than the limits file allows in one file.
+    ///
+    /// ## Why it matters
+    /// The destination refuses it, or changes it on its own.
+    ///
+    /// ## Example
+    /// `events_per_file = 200` and 303 events.
+    ///
+    /// ## Repair
+    /// None here: `pick --split-by 200` makes several files.
+    EventsPerFile, "F01", "events-per-file", Group::Fit, "more events than one file may hold"
+}
+
+impl Rule for EventsPerFile {
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        let Some(limits) = &context.options.limits else { return };
+        let all = context.calendar.series.len();
+        if let Some(most) = limits.events_per_file.filter(|most| all > *most && subject.index == 0) {
+            let files = all.div_ceil(most);
+            let message = format!("{all} events, and a file may hold {most}: {files} files are needed");
+            found.show(self, Level::Warning, subject, message);
+        }
+    }
+}
