@@ -119,3 +119,39 @@ fn a_rule_without_end_or_measure_stops_at_the_ceiling() {
     assert!(output.stderr.contains("more than 100,000 dates"), "{}", output.stderr);
     assert_eq!(case.read("list.csv").lines().count(), 100_001);
 }
+
+#[test]
+fn a_series_that_was_cut_is_named_as_such() {
+    let case = Case::new().file("crew.ics", calendar(ROSTER));
+    let causes = |result: &str| {
+        case.put("result.ics", calendar(result));
+        let proof = case.json_ends(1, &["reconcile", "crew.ics", "--result", "result.ics", "--json"]);
+        let causes = proof["causes"].as_array().unwrap().iter();
+        causes
+            .map(|cause| {
+                format!(
+                    "{} {}: {}",
+                    cause["kind"].as_str().unwrap(),
+                    cause["occurrences"],
+                    cause["summary"].as_str().unwrap()
+                )
+            })
+            .collect::<Vec<_>>()
+    };
+    assert_eq!(
+        causes(&ROSTER.replace("COUNT=18", "COUNT=12")),
+        [
+            "series-cut 6: 1 series stops early in the result: 6 occurrences are missing, from 2026-05-25 08:00 Europe/Helsinki on"
+        ]
+    );
+    assert_eq!(
+        causes(&ROSTER.replace("COUNT=18", "COUNT=17")),
+        ["last-occurrence 1: the last date of 1 series is missing: its end was read as before that day"]
+    );
+    assert_eq!(
+        causes(&ROSTER.replace("EXDATE;TZID=Europe/Helsinki:20260324T080000\n", "")),
+        ["exceptions-lost 1: 1 date that was cancelled is back: exceptions of series were lost"]
+    );
+    let hole = ROSTER.replace("20260324T080000\n", "20260324T080000,20260414T080000\n");
+    assert_eq!(causes(&hole), ["other 1: 1 occurrence is not in the result"]);
+}

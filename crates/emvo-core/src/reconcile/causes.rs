@@ -3,11 +3,14 @@
 use std::collections::{BTreeMap, HashSet};
 
 use super::record::Records;
-use super::{Cause, Difference, DifferenceKind, Side};
+use super::{Cause, Difference, DifferenceKind, Ownership, Side};
 use crate::calendar::Duration;
+use crate::identity::Moment;
 
 /// From how many alike on a cause is worth naming.
 const ENOUGH: usize = 2;
+/// Of fewer dates nobody can say which is their end.
+const LEAST_OF_A_SERIES: usize = 3;
 
 pub(super) fn of(differences: &[Difference], source: &Records<'_, '_>, sides: &[Side<'_, '_>]) -> Vec<Cause> {
     let mut causes = Vec::new();
@@ -15,10 +18,12 @@ pub(super) fn of(differences: &[Difference], source: &Records<'_, '_>, sides: &[
     shifts(differences, &mut causes);
     doubled(differences, &mut causes);
     lost_fields(differences, &mut causes);
+    let cut = series_cut(differences, source, sides, &absent, &mut causes);
+    revived(differences, &mut causes);
     let other_missing = differences
         .iter()
         .filter(|one| one.kind == DifferenceKind::Missing && !absent.contains(one.path.as_str()));
-    let count = other_missing.count();
+    let count = other_missing.count() - cut;
     if count > 0 {
         let summary = format!("{count} {} not in the result", occurrences_are(count));
         causes.push(Cause { kind: "other", occurrences: count, summary });
@@ -54,6 +59,97 @@ fn absent_calendars<'d>(
         }
     }
     absent
+}
+
+/// Series that stop early in the result: what is missing of them is their end.
+/// How many occurrences that explains.
+fn series_cut(
+    differences: &[Difference],
+    source: &Records<'_, '_>,
+    sides: &[Side<'_, '_>],
+    absent: &HashSet<&str>,
+    causes: &mut Vec<Cause>,
+) -> usize {
+    let mut missing: BTreeMap<(&str, &str), HashSet<&str>> = BTreeMap::new();
+    for one in differences.iter().filter(|one| one.kind == DifferenceKind::Missing) {
+        if !one.uid.is_empty() && !absent.contains(one.path.as_str()) {
+            missing.entry((&one.path, &one.uid)).or_default().insert(&one.start);
+        }
+    }
+    if missing.is_empty() {
+        return 0;
+    }
+    let mut starts: BTreeMap<(&str, &str), Vec<(&Moment, String)>> = BTreeMap::new();
+    for (at, record) in source.list.iter().enumerate() {
+        let key = (sides[record.side].path, source.uid(at));
+        if missing.contains_key(&key) {
+            starts.entry(key).or_default().push((&record.start, record.shown_start.to_string()));
+        }
+    }
+    // How many series, how many occurrences, and since when: of those that lose
+    // their last date alone, and of those that lose more.
+    let (mut last, mut more) = (Tails::default(), Tails::default());
+    for (key, mut all) in starts {
+        all.sort();
+        let gone = &missing[&key];
+        let tail = all.iter().rev().take_while(|(_, shown)| gone.contains(shown.as_str())).count();
+        // Of one date in two, or one in all, nobody can say that it is an end.
+        if tail < gone.len() || tail == all.len() || all.len() < LEAST_OF_A_SERIES {
+            continue;
+        }
+        let first_gone = all[all.len() - tail].1.clone();
+        if tail == 1 { last.add(1, first_gone) } else { more.add(tail, first_gone) }
+    }
+    let series = |count: usize| if count == 1 { "1 series".to_owned() } else { format!("{count} series") };
+    if more.series > 0 {
+        let (count, from) = (more.occurrences, &more.from);
+        let summary = format!(
+            "{} {} early in the result: {count} {} missing, from {from} on",
+            series(more.series),
+            if more.series == 1 { "stops" } else { "stop" },
+            occurrences_are(count)
+        );
+        causes.push(Cause { kind: "series-cut", occurrences: count, summary });
+    }
+    if last.series > 0 {
+        let summary = format!(
+            "the last date of {} is missing: its end was read as before that day",
+            series(last.series)
+        );
+        causes.push(Cause { kind: "last-occurrence", occurrences: last.occurrences, summary });
+    }
+    more.occurrences + last.occurrences
+}
+
+/// Ends of series that are missing.
+#[derive(Default)]
+struct Tails {
+    series: usize,
+    occurrences: usize,
+    /// The earliest of them.
+    from: String,
+}
+
+impl Tails {
+    fn add(&mut self, occurrences: usize, from: String) {
+        self.series += 1;
+        self.occurrences += occurrences;
+        if self.from.is_empty() || from < self.from {
+            self.from = from;
+        }
+    }
+}
+
+/// Dates of the sources' series that were left out there and are in the result.
+fn revived(differences: &[Difference], causes: &mut Vec<Cause>) {
+    let is_back =
+        |one: &&Difference| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource;
+    let count = differences.iter().filter(is_back).count();
+    if count > 0 {
+        let are = if count == 1 { "date that was cancelled is" } else { "dates that were cancelled are" };
+        let summary = format!("{count} {are} back: exceptions of series were lost");
+        causes.push(Cause { kind: "exceptions-lost", occurrences: count, summary });
+    }
 }
 
 fn shifts(differences: &[Difference], causes: &mut Vec<Cause>) {

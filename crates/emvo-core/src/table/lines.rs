@@ -4,30 +4,9 @@ use serde_json::{Map, Value};
 
 use super::cells_of::Row;
 use super::column::Field;
+use super::write::COLUMNS;
 use crate::calendar::{Calendar, Event, Series};
 use crate::zone::ZoneBook;
-
-/// What each line has, besides `rules`, `overrides` and `columns`.
-const FIELDS: [Field; 18] = [
-    Field::Title,
-    Field::Start,
-    Field::End,
-    Field::AllDay,
-    Field::Zone,
-    Field::Repeat,
-    Field::Exceptions,
-    Field::ExtraDates,
-    Field::Location,
-    Field::Description,
-    Field::Category,
-    Field::Busy,
-    Field::Private,
-    Field::Reminder,
-    Field::Url,
-    Field::Calendar,
-    Field::Uid,
-    Field::Status,
-];
 
 /// Writes each series as one JSON object on a line; how many there are.
 pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> (Vec<u8>, usize) {
@@ -60,7 +39,7 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> (Vec<u8>, usize)
 fn object(event: &Event<'_>, series: &Series<'_>, zones: &ZoneBook, calendar: &str) -> Map<String, Value> {
     let row = Row { event, series, zones, calendar, file: None };
     let mut object = Map::new();
-    for field in FIELDS {
+    for field in COLUMNS.into_iter().chain([Field::Status]) {
         let value = match field {
             Field::AllDay => Value::from(event.is_all_day()),
             Field::Category => Value::from(event.categories()),

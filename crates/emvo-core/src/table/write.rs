@@ -13,7 +13,7 @@ use crate::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
 use crate::zone::{Zone, ZoneBook};
 
 /// The columns that are always written, in their order.
-const COLUMNS: [Field; 17] = [
+pub(super) const COLUMNS: [Field; 17] = [
     Field::Title,
     Field::Start,
     Field::End,

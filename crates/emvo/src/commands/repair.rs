@@ -242,14 +242,16 @@ impl Repairs {
                 None => counts.push((one.finding.rule, message, 1)),
             }
         }
-        for (rule, message, count) in counts {
-            let line = format!("{rule}  {} left: {message}", counted(count, "event", "events"));
+        counts.sort_by_key(|(rule, ..)| *rule);
+        for (at, (rule, message, count)) in counts.iter().enumerate() {
+            let line = format!("{rule}  {} left: {message}", counted(*count, "finding", "findings"));
             out.push_str(&format_line(&styled(WARNING, "!"), &line));
+            let is_last_of_rule = counts.get(at + 1).is_none_or(|(next, ..)| next != rule);
             let consents = self
                 .left
                 .iter()
-                .any(|one| one.finding.rule == rule && one.finding.safety == rules::Safety::Consent);
-            if consents {
+                .any(|one| one.finding.rule == *rule && one.finding.safety == rules::Safety::Consent);
+            if consents && is_last_of_rule {
                 out.push_str(&format_line(" ", &format!("→ --consent {rule} repairs it")));
             }
         }
