@@ -161,3 +161,25 @@ fn phrases_in_a_table_become_rules_and_come_back() {
         "{back}"
     );
 }
+
+#[test]
+fn a_list_of_dates_can_say_how_their_series_repeat() {
+    let case = Case::with_demo_exports();
+    let crew = "exports/norrsund/crew.ics";
+    let run = case.emvo(&[
+        "dates",
+        crew,
+        "--title",
+        "safety",
+        "--until",
+        "2026-09-16",
+        "--fields",
+        "start,title,repeat",
+        "-o",
+        "list.csv",
+    ]);
+    assert_eq!(run.status, 0, "{}", run.shown());
+    let rows: Vec<String> = case.read("list.csv").lines().map(str::to_owned).collect();
+    assert_eq!(rows[0].trim_start_matches('\u{feff}'), "start,title,repeat");
+    assert_eq!(rows[1], "2026-09-02T07:00:00,Safety meeting,every week on Wed 40 times");
+}

@@ -4,8 +4,8 @@ use std::cmp::Ordering;
 use std::fmt::Write as _;
 
 use anyhow::{Context as _, bail};
-use emvo_core::calendar::{Event, EventTime, ZoneRef};
-use emvo_core::recurrence::{Ceiling, Occurrence, Window, occurrences_of};
+use emvo_core::calendar::{Event, EventTime, Series, ZoneRef};
+use emvo_core::recurrence::{Ceiling, Occurrence, Window, occurrences_of, rule_in_words};
 use emvo_core::zone::{Zone, ZoneBook};
 use serde::Serialize;
 
@@ -61,9 +61,12 @@ enum FieldArg {
     Category,
     Calendar,
     Uid,
+    /// How the series repeats, in words
+    Repeat,
 }
 
 impl FieldArg {
+    /// Those that are there unless others are asked for.
     const ALL: [Self; 9] = [
         Self::Start,
         Self::End,
@@ -87,6 +90,7 @@ impl FieldArg {
             Self::Category => "category",
             Self::Calendar => "calendar",
             Self::Uid => "uid",
+            Self::Repeat => "repeat",
         }
     }
 }
@@ -104,6 +108,8 @@ struct Row {
     calendar: String,
     uid: String,
     cancelled: bool,
+    /// How the series repeats, in words; empty for a single event.
+    repeat: String,
     #[serde(skip)]
     order: i64,
 }
@@ -195,6 +201,7 @@ fn list(
                     ));
                 }
                 list.cancelled += found.cancelled.len();
+                let repeat = in_words(series, &loaded.zones);
                 let told = |occurrence: &Occurrence, is_cancelled: bool| {
                     let event = occurrence.part.event(series);
                     let uid = series.uid().map(ToString::to_string).unwrap_or_default();
@@ -203,7 +210,7 @@ fn list(
                         event,
                         &loaded.zones,
                         zone,
-                        Texts { calendar: calendar.clone(), uid, is_cancelled },
+                        Texts { calendar: calendar.clone(), uid, repeat: repeat.clone(), is_cancelled },
                     )
                 };
                 list.rows.extend(found.list.iter().map(|one| told(one, false)));
@@ -214,10 +221,17 @@ fn list(
     list
 }
 
+/// How a series repeats, in words; empty for a single event.
+fn in_words(series: &Series<'_>, zones: &ZoneBook) -> String {
+    let lead = series.lead();
+    lead.rules().map(|rule| rule_in_words(&rule, lead.start(), zones)).collect::<Vec<_>>().join(" & ")
+}
+
 /// What a row knows besides its event.
 struct Texts {
     calendar: String,
     uid: String,
+    repeat: String,
     is_cancelled: bool,
 }
 
@@ -258,6 +272,7 @@ impl Row {
             category: event.categories().join("; "),
             calendar: texts.calendar,
             uid: texts.uid,
+            repeat: texts.repeat,
             cancelled: texts.is_cancelled,
             order,
         }
@@ -274,6 +289,7 @@ impl Row {
             FieldArg::Category => self.category.clone(),
             FieldArg::Calendar => self.calendar.clone(),
             FieldArg::Uid => self.uid.clone(),
+            FieldArg::Repeat => self.repeat.clone(),
         }
     }
 }
