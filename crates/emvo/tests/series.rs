@@ -155,3 +155,28 @@ fn a_series_that_was_cut_is_named_as_such() {
     let hole = ROSTER.replace("20260324T080000\n", "20260324T080000,20260414T080000\n");
     assert_eq!(causes(&hole), ["other 1: 1 occurrence is not in the result"]);
 }
+
+/// Cut in two, or put into a table, such a series would show its old times from
+/// the override on.
+#[test]
+fn an_override_for_all_later_dates_is_not_lost_on_the_way() {
+    let ranged = "BEGIN:VEVENT\nUID:1\nSUMMARY:Watch\nDTSTART:20260105T080000Z\nDURATION:PT1H\nRRULE:FREQ=WEEKLY;COUNT=6\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:1\nSUMMARY:Watch\nRECURRENCE-ID;RANGE=THISANDFUTURE:20260112T080000Z\nDTSTART:20260112T100000Z\nDURATION:PT1H\nEND:VEVENT\n";
+    let case = Case::new().file("a.ics", calendar(ranged));
+    let amend =
+        ["amend", "a.ics", "--set", "location=Quay 2", "--from", "2026-01-26", "--until", "2026-02-02"];
+    let run = case.ends(1, &[&amend[..], &["-o", "b.ics"]].concat());
+    assert!(
+        run.stdout.contains("`emvo repair --consent R08` makes two series of it first"),
+        "{}",
+        run.stdout
+    );
+    let proof = |result: &str| case.json_ends(0, &["reconcile", "a.ics", "--result", result, "--json"]);
+    assert_eq!(proof("b.ics")["balance"]["matched"], 6);
+    case.ends(0, &["repair", "a.ics", "--consent", "R08", "-o", "two.ics"]);
+    assert_eq!(proof("two.ics")["balance"]["matched"], 6);
+    let run = case.ends(0, &["convert", "a.ics", "-o", "a.csv"]);
+    assert!(run.stderr.contains("1 RANGE=THISANDFUTURE"), "{}", run.stderr);
+    case.ends(0, &["convert", "a.ics", "--unroll", "-o", "dates.csv"]);
+    assert_eq!(proof("dates.csv")["verdict"], "complete");
+}

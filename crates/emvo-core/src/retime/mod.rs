@@ -89,6 +89,11 @@ pub enum Refusal {
         "an override that stands for all later dates is in another zone than its series, or another kind of time"
     )]
     OtherKindOfTime,
+    /// An override before the cut stands for dates behind it as well.
+    #[error(
+        "an override of it stands for all later dates, too: `emvo repair --consent R08` makes two series of it first"
+    )]
+    RangedOverride,
     /// An override is about a date that the series does not have.
     #[error("it has no date that the override on {date} could stand for")]
     NoSuchDate {

@@ -1,7 +1,7 @@
 //! One series → several that follow each other, with the same dates in all.
 
 use super::Refusal;
-use crate::calendar::{Event, EventTime, Series};
+use crate::calendar::{Event, EventTime, Reach, Series};
 use crate::identity::derived_uid_of_parts;
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
 use crate::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
@@ -66,6 +66,13 @@ pub fn split_off<'a>(
     let start = clock_seconds(master.start().clock());
     if moment <= start {
         return Ok((None, Some(series.clone())));
+    }
+    let reaches_over = |event: &Event<'_>| {
+        let slot = event.replaces().and_then(|slot| on_clock_of(slot, master.start(), zones));
+        event.reach() == Reach::ThisAndFuture && slot.is_some_and(|slot| slot < moment)
+    };
+    if series.overrides().iter().any(reaches_over) {
+        return Err(Refusal::RangedOverride);
     }
     let Some(rule) = only_rule(master)? else { return split_dates(series, moment, zones) };
     let last = last_of(&rule, master.start(), zones);

@@ -4,7 +4,7 @@ use super::COLUMN_PROPERTY;
 use super::column::Field;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
 use super::write::CannotCarry;
-use crate::calendar::{Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneRef};
+use crate::calendar::{Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef};
 use crate::content::Component;
 use crate::recurrence::{Rule, rule_in_words};
 use crate::zone::{Zone, ZoneBook};
@@ -205,6 +205,10 @@ impl Row<'_, '_> {
             if !is_held {
                 count(&component.name().to_ascii_uppercase());
             }
+        }
+        // A row replaces one date; that it stands for later ones has no cell.
+        if self.event.reach() == Reach::ThisAndFuture {
+            count("RANGE=THISANDFUTURE");
         }
         let pattern = self.file.and_then(|file| file.time.as_ref());
         let has_odd_seconds =
