@@ -29,6 +29,10 @@ impl Rule for Exrule {
         let Some(recurrence) = &subject.recurrence else { return };
         let rules: Vec<_> = master.component().properties_named("EXRULE").collect();
         let [line, ..] = rules.as_slice() else { return };
+        // Without its own dates nobody can say which of them are left out (R03).
+        if !recurrence.unreadable().is_empty() {
+            return;
+        }
         let words = rule_in_words(&line.value(), master.start(), context.zones);
         let parsed: Result<Vec<RecurrenceRule>, _> =
             rules.iter().map(|line| RecurrenceRule::parse(&line.value())).collect();

@@ -292,6 +292,8 @@ fn evidence_says_how_safe_a_repair_is() {
         assert_eq!(safety_of(id, &fixture), [(safety, true)], "{id} {}", fixture.lines);
     }
     assert_eq!(safety_of("R03", &weekly("COUNT=0\n")), [(Safety::ShowOnly, false)]);
+    // Exceptions of dates that nobody can tell are not written out.
+    assert_eq!(safety_of("R10", &weekly("BYDAY=2MO;COUNT=9\nEXRULE:FREQ=WEEKLY;INTERVAL=2;COUNT=3\n")), []);
     assert_eq!(
         safety_of("R10", &weekly("BYDAY=MO\nEXRULE:FREQ=WEEKLY;INTERVAL=2\n")),
         [(Safety::ShowOnly, false)]
