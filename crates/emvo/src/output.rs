@@ -9,7 +9,7 @@ use std::sync::{Mutex, MutexGuard, PoisonError};
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::Unsound;
-use emvo_core::content::push_component;
+use emvo_core::content::{Component, push_component};
 use emvo_core::merge::PRODUCT_ID;
 
 use crate::args::OutputArgs;
@@ -272,10 +272,11 @@ fn make_readable(_: &Path) -> io::Result<()> {
 pub(crate) fn set_aside_files(
     sources: &[Source<'_>],
     unsound: &[(String, &Unsound<'_>)],
+    whole: &[&Component<'_>],
     plan: &OutputPlan,
 ) -> anyhow::Result<Vec<Pending>> {
     let mut files = Vec::new();
-    if let Some(bytes) = calendar_parts(sources, unsound) {
+    if let Some(bytes) = calendar_parts(sources, unsound, whole) {
         files.extend(pending(bytes, Format::Ics, plan));
     }
     if let Some(bytes) = table_rows(sources)? {
@@ -296,7 +297,11 @@ fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending>
     Some(Pending { target: Target::Path(path), bytes })
 }
 
-fn calendar_parts(sources: &[Source<'_>], unsound: &[(String, &Unsound<'_>)]) -> Option<Vec<u8>> {
+fn calendar_parts(
+    sources: &[Source<'_>],
+    unsound: &[(String, &Unsound<'_>)],
+    whole: &[&Component<'_>],
+) -> Option<Vec<u8>> {
     let mut parts = String::new();
     for source in sources {
         for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
@@ -311,6 +316,12 @@ fn calendar_parts(sources: &[Source<'_>], unsound: &[(String, &Unsound<'_>)]) ->
         let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
         out.extend_from_slice(head.as_bytes());
         push_component(&mut out, &event.component);
+    }
+    for event in whole {
+        out.extend_from_slice(
+            b"X-EMVO-SET-ASIDE:F10: a text of it was cut to fit; this is the whole event\r\n",
+        );
+        push_component(&mut out, event);
     }
     if parts.is_empty() && out.is_empty() {
         return None;

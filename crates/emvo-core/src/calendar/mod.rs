@@ -9,6 +9,7 @@
 //! What text means on the level of lines is [`crate::content`]'s; what a zone
 //! name means is [`crate::zone`]'s.
 
+mod count;
 mod dates;
 mod duration;
 mod event;
@@ -17,6 +18,7 @@ mod series;
 mod time;
 mod write;
 
+pub use count::count_events;
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Reach, Status};
 pub use read::{read, read_bare};

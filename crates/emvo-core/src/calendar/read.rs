@@ -1,8 +1,7 @@
 //! Component → [`Calendar`]: sorts what a `VCALENDAR` holds into series, zones
 //! and the rest.
 
-use std::collections::HashMap;
-
+use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::event::Event;
@@ -58,8 +57,14 @@ type ReadEvent<'a> = Result<(Event<'a>, Option<Uid>), (Box<Component<'a>>, super
 fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
     // Where the series of each UID stands; masters come before overrides, since
     // exports do not keep them in order.
-    let mut home: HashMap<Uid, usize> = HashMap::with_capacity(events.len());
+    let mut home: HashMap<Uid, usize> = HashMap::new();
+    let has_overrides =
+        |one: &&ReadEvent<'a>| one.as_ref().is_ok_and(|(event, _)| event.replaces().is_some());
+    // Only an id that has overrides needs its master found.
+    let overridden: HashSet<Uid> =
+        events.iter().filter(has_overrides).filter_map(|one| one.as_ref().ok()?.1.clone()).collect();
     let mut overrides = Vec::new();
+    calendar.series.reserve(events.len());
     for event in events {
         match event {
             Err((component, error)) => calendar.unsound.push(Unsound { component: *component, error }),
@@ -68,7 +73,7 @@ fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
                 let repeats = event.repeats();
                 let at = calendar.series.len();
                 calendar.series.push(Series::of(event));
-                if let Some(uid) = uid {
+                if let Some(uid) = uid.filter(|uid| overridden.contains(uid)) {
                     let known = home.entry(uid).or_insert(at);
                     if repeats && !calendar.series[*known].repeats() {
                         *known = at;

@@ -1,6 +1,6 @@
 //! Times as a calendar states them: clock time first, zone by name.
 
-use std::collections::HashSet;
+use hashbrown::HashSet;
 use std::fmt;
 use std::sync::Arc;
 

@@ -80,9 +80,15 @@ pub fn parse(text: &str) -> Parsed<'_> {
     parser.parsed
 }
 
+/// The logical lines of a text, with their folds.
+pub(crate) fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
+    let mut lines = PhysicalLines::of(text);
+    std::iter::from_fn(move || lines.next_logical())
+}
+
 /// A logical line of the source with its folds.
 #[derive(Clone, Copy)]
-struct SourceLine<'a> {
+pub(crate) struct SourceLine<'a> {
     raw: &'a str,
     start: usize,
     end: usize,
@@ -90,6 +96,13 @@ struct SourceLine<'a> {
     is_folded: bool,
     /// Whether all its line ends are CRLF.
     is_clean: bool,
+}
+
+impl<'a> SourceLine<'a> {
+    /// Its text without the last line end.
+    pub(crate) fn raw(&self) -> &'a str {
+        self.raw
+    }
 }
 
 struct PhysicalLines<'a, I> {

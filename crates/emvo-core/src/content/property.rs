@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use memchr::{memchr, memchr2_iter};
+use memchr::{memchr, memchr2, memchr2_iter};
 
 use super::text::{escape_text, unescape_text};
 
@@ -79,7 +79,8 @@ impl<'a> Property<'a> {
     ///
     /// Line breaks cannot be part of a value and are taken out.
     pub fn new(name: &str, parameters: &[(&str, &str)], value: &str) -> Property<'static> {
-        let mut line = String::with_capacity(name.len() + value.len() + 2);
+        let room: usize = parameters.iter().map(|(name, value)| name.len() + value.len() + 4).sum();
+        let mut line = String::with_capacity(name.len() + room + value.len() + 1);
         line.push_str(name);
         for (name, value) in parameters {
             push_parameter(&mut line, name, std::iter::once(*value));
@@ -118,7 +119,10 @@ impl<'a> Property<'a> {
 
     fn with_head(mut head: String, value: &str) -> Property<'static> {
         head.push(':');
-        head.extend(value.chars().filter(|char| !matches!(char, '\r' | '\n')));
+        match memchr2(b'\r', b'\n', value.as_bytes()) {
+            None => head.push_str(value),
+            Some(_) => head.extend(value.chars().filter(|char| !matches!(char, '\r' | '\n'))),
+        }
         // The head was built from a name and quoted parameters, so it splits.
         let (name_end, value_start) = split(&head).unwrap_or((0, 0));
         Property { text: Text::Own(head.into_boxed_str()), name_end, value_start, line: 0 }
@@ -337,6 +341,11 @@ fn push_parameter<'v>(line: &mut String, name: &str, values: impl Iterator<Item 
     for (index, value) in values.enumerate() {
         if index > 0 {
             line.push(',');
+        }
+        let is_plain = value.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"/-_+. ".contains(&byte));
+        if is_plain {
+            line.push_str(value);
+            continue;
         }
         let needs_quotes = value.contains([':', ';', ',']);
         if needs_quotes {

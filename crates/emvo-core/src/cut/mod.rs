@@ -105,6 +105,21 @@ fn cut_series<'a>(series: &Series<'a>, there: &[Occurrence], zones: &ZoneBook) -
     Ok(cut)
 }
 
+/// The overrides of a series as single events, and the series without the dates
+/// that they replace. Overrides that stand for all later dates are split off
+/// first (`retime::split_at_range`).
+pub fn detach_overrides<'a>(series: &Series<'a>) -> Vec<Series<'a>> {
+    let singles = series.overrides().iter().map(|event| as_single(event.clone(), series));
+    let singles: Vec<Series<'a>> = singles.collect();
+    if series.master().is_none() {
+        return singles;
+    }
+    let mut bare = series.clone();
+    let all: Vec<usize> = (0..series.overrides().len()).collect();
+    except(&mut bare, &all);
+    std::iter::once(bare).chain(singles).collect()
+}
+
 /// Replaces overrides by exceptions on the dates they replace.
 fn except(series: &mut Series<'_>, numbers: &[usize]) {
     if numbers.is_empty() {

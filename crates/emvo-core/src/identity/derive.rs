@@ -1,7 +1,5 @@
 //! Ids derived from content, the same on every run (rule U01).
 
-use std::fmt::Write as _;
-
 use sha2::{Digest, Sha256};
 
 use super::text::normalised;
@@ -36,8 +34,7 @@ pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
     hash.update(salt.to_be_bytes());
     let mut text = String::with_capacity(40);
     for byte in &hash.finalize()[..12] {
-        // Writing into a string cannot fail.
-        let _ = write!(text, "{byte:02x}");
+        text.extend([byte >> 4, byte & 15].map(|digit| char::from(b"0123456789abcdef"[usize::from(digit)])));
     }
     text.push_str(MARK);
     // The text is not empty, so it is an id.

@@ -1,14 +1,28 @@
 //! Look-alikes among the events that stay (rule U04), and what a person said
 //! about them.
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::{HashMap, HashSet};
+use std::hash::{DefaultHasher, Hash, Hasher};
+
+use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};
+use crate::calendar::Event;
 use crate::identity::{Sides, likeness, without_copy_marks};
 
 /// So many events of one title on a day are compared with each other; more of
 /// them are a habit, not look-alikes.
 const MOST_A_DAY: usize = 12;
+
+/// Whether look-alikes are looked for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum LookAlikes {
+    /// They are.
+    #[default]
+    Find,
+    /// They are not: nobody would look at them.
+    Leave,
+}
 
 /// One side of a pair.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -50,6 +64,9 @@ impl Merge<'_> {
     /// any more are nothing to do.
     pub(super) fn fold_answered(&mut self) {
         let answers = self.options.same_pairs.clone();
+        if answers.is_empty() {
+            return;
+        }
         let place_of: HashMap<(String, String), usize> = self
             .kept
             .iter()
@@ -82,19 +99,27 @@ impl Merge<'_> {
     /// The pairs among the events that stay that a person should look at, in
     /// order of the first of each.
     pub(super) fn look_alikes(&self) -> Vec<LookAlike> {
-        let mut groups: BTreeMap<(String, jiff::civil::Date), Vec<usize>> = BTreeMap::new();
-        for (at, entry) in self.kept.iter().enumerate() {
-            let Some(lead) = entry.as_ref().map(|entry| entry.series.lead()) else { continue };
-            let Some(title) = lead.title() else { continue };
-            groups.entry((without_copy_marks(&title).0, lead.start().date())).or_default().push(at);
+        if self.options.look_alikes == LookAlikes::Leave {
+            return Vec::new();
         }
+        let mut days: Vec<(u64, usize)> = self
+            .kept
+            .par_iter()
+            .with_min_len(512)
+            .enumerate()
+            .filter_map(|(at, entry)| Some((title_and_day(entry.as_ref()?.series.lead())?, at)))
+            .collect();
+        days.par_sort_unstable();
         let mut pairs: Vec<(usize, usize, String)> = Vec::new();
-        for members in groups.values().filter(|members| (2..=MOST_A_DAY).contains(&members.len())) {
-            for (place, one) in members.iter().enumerate() {
+        for members in days.chunk_by(|one, two| one.0 == two.0) {
+            if !(2..=MOST_A_DAY).contains(&members.len()) {
+                continue;
+            }
+            for (place, (_, one)) in members.iter().enumerate() {
                 pairs.extend(
                     members[place + 1..]
                         .iter()
-                        .filter_map(|two| Some((*one, *two, self.likeness(*one, *two)?))),
+                        .filter_map(|(_, two)| Some((*one, *two, self.likeness(*one, *two)?))),
                 );
             }
         }
@@ -117,6 +142,10 @@ impl Merge<'_> {
     fn likeness(&self, one: usize, two: usize) -> Option<String> {
         let (first, second) = (self.kept[one].as_ref()?, self.kept[two].as_ref()?);
         let sides = if first.source == second.source { Sides::Same } else { Sides::Different };
+        let title = |lead: &Event<'_>| without_copy_marks(&lead.title().unwrap_or_default()).0;
+        if title(first.series.lead()) != title(second.series.lead()) {
+            return None;
+        }
         // Both the destination's own: nobody asked about those.
         if !self.may_change(one) && !self.may_change(two) {
             return None;
@@ -139,4 +168,14 @@ impl Merge<'_> {
             uid: entry.series.uid().map(ToString::to_string).unwrap_or_default(),
         })
     }
+}
+
+/// What look-alikes share: their title but for marks of a copy, and the day. A
+/// number, since only few of many have anything in common; the pair itself is
+/// compared by its words.
+fn title_and_day(lead: &Event<'_>) -> Option<u64> {
+    let mut hasher = DefaultHasher::new();
+    without_copy_marks(&lead.title()?).0.hash(&mut hasher);
+    lead.start().date().hash(&mut hasher);
+    Some(hasher.finish())
 }

@@ -1,7 +1,6 @@
 //! The same event under different ids becomes one (U03).
 
-use std::collections::HashMap;
-
+use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};

@@ -14,7 +14,7 @@ mod union;
 mod versions;
 mod zones;
 
-pub use alike::{LookAlike, SamePair, Side};
+pub use alike::{LookAlike, LookAlikes, SamePair, Side};
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay};
 pub(crate) use zones::refer_to;
 
@@ -48,6 +48,8 @@ pub struct MergeOptions {
     pub incoming: Incoming,
     /// Pairs that a person called the same.
     pub same_pairs: Vec<SamePair>,
+    /// Whether events that are probably the same are looked for.
+    pub look_alikes: LookAlikes,
     /// The combined calendar's name.
     pub name: Option<String>,
     /// The combined calendar's colour, a CSS name (RFC 7986 section 5.9).

@@ -1,11 +1,12 @@
 //! One event an id: copies, versions, clashes with the destination (U01, U02).
 
 use std::cmp::Reverse;
-use std::collections::{BTreeMap, HashMap, HashSet};
+use std::collections::BTreeMap;
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
 use crate::identity::{Difference, Origin, VersionKey, derived_uid, differences};
+use hashbrown::{HashMap, HashSet};
 
 /// An event under an id that several have, and the inputs that have it just so.
 struct Candidate {
@@ -43,17 +44,16 @@ impl<'a> Merge<'a> {
     /// Settles the events under each id. Returns those that are events of their
     /// own under an id that is taken.
     fn settle_ids(&mut self) -> Vec<usize> {
-        let mut first_of: HashMap<Uid, usize> = HashMap::with_capacity(self.kept.len());
+        let mut first_of: HashMap<&str, usize> = HashMap::with_capacity(self.kept.len());
         let mut shared: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
         for (at, entry) in self.kept.iter().enumerate() {
             let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid()) else { continue };
-            match first_of.get(uid) {
-                None => {
-                    first_of.insert(uid.clone(), at);
-                }
-                Some(first) => shared.entry(*first).or_insert_with(|| vec![*first]).push(at),
+            let first = *first_of.entry(uid.as_str()).or_insert(at);
+            if first != at {
+                shared.entry(first).or_insert_with(|| vec![first]).push(at);
             }
         }
+        drop(first_of);
         let mut others = Vec::new();
         for members in shared.into_values() {
             let of_destination =

@@ -4,12 +4,13 @@
 //! once: the same in everything, then the same under another id, then the same
 //! id at another time, then the same title nearby.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet, VecDeque};
+use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use super::record::{Record, Records};
 use super::{Counts, Difference, DifferenceKind, Ownership};
 use crate::identity::{Moment, Origin, VersionKey, contradiction};
 use crate::recurrence::day::clock_seconds;
+use hashbrown::{HashMap, HashSet};
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
 /// date that moved by one is found.

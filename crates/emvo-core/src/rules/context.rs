@@ -1,6 +1,7 @@
 //! The calendar around a series, looked at once for all rules.
 
-use std::collections::{BTreeMap, HashMap};
+use hashbrown::HashMap;
+use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use jiff::civil::Date;

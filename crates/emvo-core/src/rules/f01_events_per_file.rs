@@ -14,7 +14,8 @@ declare_rule! {
     /// `events_per_file = 200` and 303 events.
     ///
     /// ## Repair
-    /// None here: `pick --split-by 200` makes several files.
+    /// Made to fit by `merge` and `convert` with `--limits`, as numbered files. By
+    /// hand: `pick --split-by 200`.
     EventsPerFile, "F01", "events-per-file", Group::Fit, "more events than one file may hold"
 }
 

@@ -14,7 +14,8 @@ declare_rule! {
     /// `bytes_per_file = 1000000`.
     ///
     /// ## Repair
-    /// None here: `pick --split-by year` or by a number makes several files.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `pick --split-by
+    /// year` or by a number makes several files.
     BytesPerFile, "F02", "bytes-per-file", Group::Fit, "more bytes than one file may have"
 }
 

@@ -18,8 +18,9 @@ declare_rule! {
     /// Stockholm's time.
     ///
     /// ## Repair
-    /// None here: `retime --express-in ZONE` writes the same instants in that zone.
-    /// See Z10 for series that cannot.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `retime
+    /// --express-in ZONE` writes the same instants in that zone. See Z10 for series
+    /// that cannot.
     ZoneNotAccepted, "F03", "zone-not-accepted", Group::Fit, "a time in a zone that is not accepted"
 }
 

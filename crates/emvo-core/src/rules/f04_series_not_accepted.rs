@@ -16,8 +16,8 @@ declare_rule! {
     /// `series = "none"`.
     ///
     /// ## Repair
-    /// None here: `convert --unroll` makes single events of series; R09 has a
-    /// repair for several rules.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `convert
+    /// --unroll` makes single events of series; R09 has a repair for several rules.
     SeriesNotAccepted, "F04", "series-not-accepted", Group::Fit, "a series that is not accepted"
 }
 

@@ -15,8 +15,8 @@ declare_rule! {
     /// `series = "plain"` and a watch that was swapped once.
     ///
     /// ## Repair
-    /// None here: `convert --unroll` makes single events of series, the changed
-    /// date as it is.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `convert
+    /// --unroll` makes single events of series, the changed date as it is.
     OverridesNotAccepted, "F05", "overrides-not-accepted", Group::Fit, "overrides that are not accepted"
 }
 

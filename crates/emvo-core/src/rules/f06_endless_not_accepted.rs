@@ -15,7 +15,8 @@ declare_rule! {
     /// `endless_series = false`.
     ///
     /// ## Repair
-    /// None here: `drop --reach onward --on DATE` ends it before a day.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `drop --reach
+    /// onward --on DATE` ends it before a day.
     EndlessNotAccepted, "F06", "endless-not-accepted", Group::Fit, "a series without end that is not accepted"
 }
 

@@ -15,7 +15,8 @@ declare_rule! {
     /// `reminders = false`.
     ///
     /// ## Repair
-    /// None here: `merge --reminders drop` leaves them out.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
+    /// --reminders drop` leaves them out.
     RemindersNotAccepted, "F07", "reminders", Group::Fit, "reminders that are not accepted"
 }
 

@@ -15,7 +15,8 @@ declare_rule! {
     /// `attendees = false`.
     ///
     /// ## Repair
-    /// None here: `merge --invitations drop` leaves them out.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
+    /// --invitations drop` leaves them out.
     AttendeesNotAccepted, "F08", "attendees", Group::Fit, "people that are not accepted"
 }
 

@@ -15,8 +15,8 @@ declare_rule! {
     /// `attachments = false`.
     ///
     /// ## Repair
-    /// None here: `merge --attachments drop` or `pick --attachments drop` leaves
-    /// them out.
+    /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
+    /// --attachments drop` or `pick --attachments drop` leaves them out.
     AttachmentsNotAccepted, "F09", "attachments", Group::Fit, "attachments that are not accepted"
 }
 

@@ -14,8 +14,8 @@ declare_rule! {
     /// `description_characters = 1000`.
     ///
     /// ## Repair
-    /// None here: the destination would cut it. Shorten it, or keep the whole text
-    /// elsewhere.
+    /// Made to fit by `merge` and `convert` with `--limits`: cut, and the whole event
+    /// set aside. By hand: shorten it.
     DescriptionLength, "F10", "description-length", Group::Fit, "a description that is too long"
 }
 

@@ -329,6 +329,7 @@ impl RuleChoice {
 /// rules, then of series.
 pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selection) -> Vec<Finding> {
     let series = &context.calendar.series;
+    let rules: Vec<_> = RULES.iter().filter(|rule| choice.takes(rule.id())).collect();
     let of_series: Vec<Vec<Finding>> = series
         .par_iter()
         .with_min_len(256)
@@ -339,7 +340,7 @@ pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selecti
             }
             let subject = context.subject(index, series);
             let mut found = Findings::default();
-            for rule in RULES.iter().filter(|rule| choice.takes(rule.id())) {
+            for rule in &rules {
                 rule.check(&subject, context, &mut found);
             }
             found.list

@@ -1,14 +1,13 @@
 //! Events of one calendar that are the same, or nearly (rules U02 to U06);
 //! looked at once for all rules.
 
-use std::collections::HashMap;
-
 use super::Context;
 use crate::calendar::Uid;
 use crate::identity::{
     Fingerprint, Sides, contradiction, derived_uid, likeness, same_dates, without_copy_marks,
 };
 use crate::recurrence::Ceiling;
+use hashbrown::HashMap;
 
 /// So many events of one title on a day are compared; more are a habit.
 const MOST_A_DAY: usize = 12;

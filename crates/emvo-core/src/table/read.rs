@@ -1,7 +1,8 @@
 //! Text → calendars: the rows of a table, and those that could not be read.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::BTreeMap;
 
+use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::cell::{Answer, is_lost};
@@ -347,27 +348,28 @@ fn note_row(number: u64, row: &Row, notes: &mut Vec<Note>) {
 /// start: a later change of room makes no new event. Identical ones are
 /// numbered in order.
 fn calendar_of(name: &str, rows: Vec<Row>, fallback: &str) -> Calendar<'static> {
-    let keys: Vec<Option<String>> = rows.par_iter().with_min_len(1024).map(|row| key_of(name, row)).collect();
-    let mut numbers: HashMap<&str, u32> = HashMap::new();
-    let numbered: Vec<u32> = keys
-        .iter()
-        .map(|key| {
-            let Some(key) = key else { return 0 };
-            let number = numbers.entry(key).or_insert(0);
-            *number += 1;
-            *number - 1
-        })
-        .collect();
-    let items =
-        rows.into_par_iter().zip(&keys).zip(&numbered).with_min_len(1024).map(|((row, key), number)| {
-            let uid = match (&row.uid, key) {
-                (None, Some(key)) => derived_uid_of_parts(&[key], *number).to_string(),
-                (uid, _) => uid.clone().unwrap_or_default(),
-            };
-            let mut component = row.component;
-            component.items_mut().insert(0, Item::Property(Property::text_of("UID", &uid)));
-            Item::Component(Box::new(component))
-        });
+    let uid_of = |row: &Row, number: u32| match &row.uid {
+        Some(uid) => uid.clone(),
+        None => derived_uid_of_parts(&[&key_of(name, row)], number).to_string(),
+    };
+    let mut uids: Vec<String> = rows.par_iter().with_min_len(1024).map(|row| uid_of(row, 0)).collect();
+    let mut numbers: HashMap<&str, u32> = HashMap::with_capacity(uids.len());
+    let mut again: Vec<(usize, u32)> = Vec::new();
+    for (at, uid) in uids.iter().enumerate().filter(|(at, _)| rows[*at].uid.is_none()) {
+        let number = numbers.entry(uid).and_modify(|number| *number += 1).or_insert(0);
+        if *number > 0 {
+            again.push((at, *number));
+        }
+    }
+    drop(numbers);
+    for (at, number) in again {
+        uids[at] = uid_of(&rows[at], number);
+    }
+    let items = rows.into_par_iter().zip(uids).with_min_len(1024).map(|(row, uid)| {
+        let mut component = row.component;
+        component.items_mut().insert(0, Item::Property(Property::text_of("UID", &uid)));
+        Item::Component(Box::new(component))
+    });
     let mut calendar = read_bare(items.collect(), fallback);
     if name != fallback {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", name));
@@ -375,13 +377,10 @@ fn calendar_of(name: &str, rows: Vec<Row>, fallback: &str) -> Calendar<'static> 
     calendar
 }
 
-/// What an id is derived from; `None` for a row that has one.
-fn key_of(calendar: &str, row: &Row) -> Option<String> {
-    if row.uid.is_some() {
-        return None;
-    }
+/// What an id is derived from.
+fn key_of(calendar: &str, row: &Row) -> String {
     let title = row.component.text("SUMMARY").unwrap_or_default();
-    Some(format!("{calendar}\n{}\n{}", normalised(&title), row.start.to_property("DTSTART").logical()))
+    format!("{calendar}\n{}\n{}", normalised(&title), row.start.to_property("DTSTART").logical())
 }
 
 /// How many events the rows of a table stand for: overrides belong to their

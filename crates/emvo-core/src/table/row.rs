@@ -1,7 +1,6 @@
 //! One row → the properties of an event.
 
-use std::collections::HashMap;
-
+use hashbrown::HashMap;
 use jiff::ToSpan;
 use jiff::civil::{Date, DateTime};
 

@@ -1,6 +1,7 @@
 //! Which zone each name of a calendar means.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use hashbrown::HashMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use super::behaviour::Behaviour;

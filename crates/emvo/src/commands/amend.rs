@@ -168,7 +168,7 @@ fn amend_all<'t>(
         changes.extend(change.map(|(before, after)| Change { rule: None, uid, title, before, after }));
         calendar.series.push(series);
     }
-    Changed { calendar, zones: loaded.zones.clone(), changes, added, folded: 0, removed: 0 }
+    Changed { calendar, zones: loaded.zones.clone(), changes, added, ..Changed::default() }
 }
 
 type Parts<'t> = (Vec<Series<'t>>, Option<(String, String)>);

@@ -2,11 +2,9 @@
 
 use std::collections::{BTreeMap, HashMap};
 use std::fmt::Write as _;
-use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use anyhow::{Context as _, bail};
-use emvo_core::content::decode;
 use emvo_core::fit::{Limits, Zones};
 use emvo_core::rules::{
     self, CheckOptions, Context, Finding, Level, OtherDefinition, RuleChoice, RuleId, Safety, check,
@@ -17,6 +15,7 @@ use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
+use crate::commands::fitting::limits_file;
 use crate::commands::sheet;
 use crate::gather::gather;
 use crate::json;
@@ -111,11 +110,6 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let needs_a_look = found.iter().any(|found| found.finding.level > Level::Note)
         || sources.iter().any(|source| source.set_aside.events() > 0);
     Ok(Outcome::needs_a_look_if(needs_a_look))
-}
-
-fn limits_file(path: &Path) -> anyhow::Result<Limits> {
-    let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
-    Limits::parse(&decode(&bytes).text).with_context(|| format!("limits file `{}`", path.display()))
 }
 
 /// What the rules find in all inputs, in order. Events chosen by `--finding`

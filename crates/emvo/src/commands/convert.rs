@@ -5,7 +5,7 @@ use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::content::Property;
-use emvo_core::merge::{Duplicates, MergeInput, MergeOptions, merge};
+use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::receipt::Change;
 use emvo_core::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
 use emvo_core::retime::{Retime, Retimed, retime};
@@ -16,7 +16,8 @@ use emvo_core::zone::{Zone, ZoneBook};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
-use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
+use crate::commands::fitting::{FitArgs, fit};
+use crate::commands::per_input::{Changed, TableForm, changes_of, write_spread};
 use crate::commands::written;
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
@@ -60,6 +61,8 @@ pub(crate) struct ConvertArgs {
     #[command(flatten)]
     window: WindowArgs,
     #[command(flatten)]
+    fit: FitArgs,
+    #[command(flatten)]
     answer: AnswerArgs,
 }
 
@@ -89,6 +92,10 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
     let plan = args.output.settle()?;
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
+    let fitting = args.fit.settle()?;
+    if let Some(columns) = fitting.as_ref().and_then(|fitting| fitting.columns.clone()) {
+        reading.table.columns_file.get_or_insert(columns);
+    }
     let mut form = TableForm::of(&reading);
     form.encoding = args.encoding.or(form.encoding);
     form.options.leave_out =
@@ -103,7 +110,8 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
-    let window = choice.over(&sources).filter(|_| args.unroll);
+    let whole_window = choice.over(&sources);
+    let window = whole_window.filter(|_| args.unroll);
     let mut kept_as_series = Vec::new();
     let mut converted_all: Vec<Vec<Changed<'_>>> = Vec::new();
     for source in &mut sources {
@@ -123,8 +131,17 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         }
         converted_all.push(of_source);
     }
-    let outputs = write_outputs(&sources, &converted_all, &plan, kind, &form)?;
+    let mut fitted = Vec::new();
+    if let (Some(fitting), Some(window)) = (&fitting, whole_window) {
+        let options = fitting.options(window, choice.ceiling);
+        let all = converted_all.iter_mut().flatten();
+        fitted.extend(all.flat_map(|changed| fit(changed, &options, &reading.zones)));
+    }
     let all_changes = changes_of(&converted_all);
+    let spread = write_spread(fitting.as_ref(), &sources, converted_all, Vec::new(), &plan, kind, &form)?;
+    fitted.extend(spread.too_big);
+    let outputs = spread.outputs;
+    kept_as_series.extend(fitted);
     match answer {
         Answer::Json => {
             let body = ConvertJson {
@@ -141,7 +158,8 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         Answer::Silent => {}
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
-            if detail == Detail::All || args.roll {
+            text.push_str(&written::whole_line(outputs.whole));
+            if detail == Detail::All || args.roll || fitting.is_some() {
                 text.push_str(&written::change_lines(&all_changes, detail, written::Examples::Several));
             }
             text.push_str(&unclaimed_lines(&sources));
@@ -155,11 +173,10 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             warn_of_several_calendars(outputs.calendars_in_one_file);
         }
     }
-    Ok(Outcome::needs_a_look_if(
-        outputs.balance.set_aside + outputs.fragments > 0
-            || !kept_as_series.is_empty()
-            || sources.iter().any(|source| source.table.flag_only() > 0),
-    ))
+    let needs_a_look = outputs.balance.set_aside + outputs.fragments + outputs.whole > 0
+        || !kept_as_series.is_empty()
+        || sources.iter().any(|source| source.table.flag_only() > 0);
+    Ok(Outcome::needs_a_look_if(needs_a_look).leaving(sources))
 }
 
 /// A calendar as it will be written. What becomes a calendar file goes through
@@ -167,29 +184,25 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
 fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
     let mut calendar = loaded.take();
     if kind != Kind::Ics {
-        return Changed {
-            calendar,
-            zones: loaded.zones.clone(),
-            changes: Vec::new(),
-            added: 0,
-            folded: 0,
-            removed: 0,
-        };
+        return Changed { calendar, zones: loaded.zones.clone(), ..Changed::default() };
     }
     if !calendar.states_name() {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", &calendar.name()));
     }
     let input = MergeInput { calendar, zones: loaded.zones.clone(), label: path.to_owned() };
-    let merged =
-        merge(None, vec![input], MergeOptions { duplicates: Duplicates::Keep, ..MergeOptions::default() });
+    let options = MergeOptions {
+        duplicates: Duplicates::Keep,
+        look_alikes: LookAlikes::Leave,
+        ..MergeOptions::default()
+    };
+    let merged = merge(None, vec![input], options);
     let zones = ZoneBook::of(&merged.calendar, &reading.zones);
     Changed {
         calendar: merged.calendar,
         zones,
         changes: merged.changes,
-        added: 0,
         folded: merged.balance.folded,
-        removed: 0,
+        ..Changed::default()
     }
 }
 

@@ -172,7 +172,7 @@ impl Dropping {
             calendar.series.extend(left.parts);
         }
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        Changed { calendar, zones: loaded.zones.clone(), changes, added, folded: 0, removed }
+        Changed { calendar, zones: loaded.zones.clone(), changes, added, removed, ..Changed::default() }
     }
 
     /// What is left of a chosen event; `None` if it stays as it is.

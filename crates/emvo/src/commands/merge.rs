@@ -2,24 +2,28 @@
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Classification, Duration, Unsound, write};
+use emvo_core::calendar::{Classification, Duration};
 use emvo_core::merge::{
     Busy, Clash, Duplicates, Fold, FoldKind, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Merged,
     Reminders, Stay, merge,
 };
-use emvo_core::receipt::Balance;
+use emvo_core::recurrence::Ceiling;
+use emvo_core::survey::default_window;
+use emvo_core::zone::ZoneBook;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs};
+use crate::commands::fitting::{FitArgs, fit};
+use crate::commands::per_input::{Changed, Outputs, TableForm, write_spread};
 use crate::commands::pick::{KeepArg, UidsArg};
-use crate::commands::{sheet, written};
+use crate::commands::{convert, sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
-use crate::output::{Pending, Target, set_aside_files, write_all};
+use crate::output::{Kind, Pending, Target};
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
 use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
@@ -54,6 +58,8 @@ pub(crate) struct MergeArgs {
     color: Option<String>,
     #[command(flatten)]
     incoming: IncomingArgs,
+    #[command(flatten)]
+    fit: FitArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -182,6 +188,8 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     if let Some(folder) = plan.folder() {
         bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
     }
+    let fitting = args.fit.settle()?;
+    let kind = plan.kind(None).unwrap_or(Kind::Ics);
     let mut inputs = args.input.inputs;
     let has_destination = args.into.is_some();
     if let Some(into) = args.into {
@@ -194,56 +202,51 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
-    let set_aside_events: usize = sources.iter().map(|source| source.set_aside.events()).sum();
-    let fragments: usize = sources.iter().map(|source| source.set_aside.fragments()).sum();
-    let unsound = unsound_of(&sources);
+    let window = default_window(sources.iter().flat_map(Source::calendars));
     let (existing, incoming) = merge_inputs(&mut sources, has_destination)?;
-    let merged = merge(existing, incoming, options);
-
-    let mut bytes = Vec::new();
-    write(&merged.calendar, &mut bytes);
-    let mut balance = merged.balance;
-    balance.read += set_aside_events;
-    balance.set_aside += set_aside_events;
-    balance.written = written::events_in(&bytes);
-    let balance = balance.ensure_sum()?;
-
-    let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
-    let mut pending = vec![Pending { target: plan.target.clone(), bytes }];
-    pending.extend(set_aside_files(&sources, &unsound, &plan)?);
-    if let Some(review) = &args.review {
-        let bytes = sheet::pairs(&merged.look_alikes)?;
-        pending.push(Pending { target: Target::Path(review.clone()), bytes });
+    let mut merged = merge(existing, incoming, options);
+    let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
+    let calendar = std::mem::take(&mut merged.calendar);
+    let zones = ZoneBook::of(&calendar, &reading.zones);
+    let mut changed = Changed { calendar, zones, folded: merged.balance.folded, ..Changed::default() };
+    if let (Some(fitting), Some(window)) = (&fitting, window) {
+        let options = fitting.options(window, Ceiling::default());
+        warnings.extend(fit(&mut changed, &options, &reading.zones));
+        merged.changes.append(&mut changed.changes);
     }
-    let outputs = write_all(pending, &plan)?;
+    let mut form = TableForm::of(&reading);
+    form.options.columns =
+        fitting.as_ref().and_then(|fitting| fitting.columns.clone()).or(form.options.columns);
+    let review = args.review.as_deref().map(|path| review_sheet(path, &merged)).transpose()?;
+    let extra: Vec<Pending> = review.into_iter().collect();
+    let spread = write_spread(fitting.as_ref(), &sources, vec![vec![changed]], extra, &plan, kind, &form)?;
+    warnings.extend(spread.too_big);
+    let outputs = spread.outputs;
+    let needs_a_look =
+        outputs.balance.set_aside + outputs.fragments + outputs.whole > 0 || !warnings.is_empty();
     match answer {
-        Answer::Json => print_json(&merged, balance, outputs).context("could not print")?,
+        Answer::Json => print_json(&merged, warnings, outputs).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {
-            let mut text = written::summary(balance, fragments);
+            let mut text = written::summary(outputs.balance, outputs.fragments);
+            text.push_str(&written::whole_line(outputs.whole));
             text.push_str(&fold_lines(&merged.folds, detail));
             text.push_str(&written::change_lines(&merged.changes, detail, written::Examples::One));
             text.push_str(&look_alike_lines(&merged.look_alikes, args.review.is_some()));
-            text.push_str(&written::output_lines(&outputs, &plan));
+            text.push_str(&written::output_lines(&outputs.paths, &plan));
             written::print(&text, &plan);
-            for warning in &merged.warnings {
-                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(&warning.to_string()));
+            convert::warn_of_what_is_left_out(&outputs.cannot_carry);
+            for warning in &warnings {
+                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(warning));
             }
         }
     }
-    Ok(Outcome::needs_a_look_if(balance.set_aside + fragments > 0 || !merged.warnings.is_empty()))
+    Ok(Outcome::needs_a_look_if(needs_a_look).leaving((merged, sources)))
 }
 
-/// Events that cannot be read, with their files: kept before the calendars are
-/// taken apart.
-fn unsound_of<'t>(sources: &[Source<'t>]) -> Vec<(String, Unsound<'t>)> {
-    let mut unsound = Vec::new();
-    for source in sources {
-        for event in source.calendars().flat_map(|calendar| &calendar.unsound) {
-            unsound.push((source.path.clone(), event.clone()));
-        }
-    }
-    unsound
+fn review_sheet(path: &Path, merged: &Merged<'_>) -> anyhow::Result<Pending> {
+    let bytes = sheet::pairs(&merged.look_alikes)?;
+    Ok(Pending { target: Target::Path(path.to_owned()), bytes })
 }
 
 type MergeInputs<'t> = (Option<MergeInput<'t>>, Vec<MergeInput<'t>>);
@@ -258,9 +261,12 @@ fn merge_inputs<'t>(sources: &mut [Source<'t>], has_destination: bool) -> anyhow
         if is_destination && source.loaded.len() != 1 {
             bail!("--into `{}` holds {} calendars; it has to be one", source.path, source.loaded.len());
         }
-        for loaded in source.loaded.drain(..) {
-            let input =
-                MergeInput { calendar: loaded.calendar, zones: loaded.zones, label: source.path.clone() };
+        for loaded in &mut source.loaded {
+            let input = MergeInput {
+                calendar: loaded.take(),
+                zones: loaded.zones.clone(),
+                label: source.path.clone(),
+            };
             if is_destination {
                 existing = Some(input);
             } else {
@@ -349,7 +355,7 @@ struct FoldJson {
     into_uid: String,
 }
 
-fn print_json(merged: &Merged<'_>, balance: Balance, outputs: Vec<String>) -> std::io::Result<()> {
+fn print_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: Outputs) -> std::io::Result<()> {
     let folds = merged.folds.iter().map(|fold| FoldJson {
         rule: fold.kind.rule(),
         uid: fold.uid.clone(),
@@ -361,13 +367,13 @@ fn print_json(merged: &Merged<'_>, balance: Balance, outputs: Vec<String>) -> st
     });
     let body = MergeJson {
         writing: WritingJson {
-            balance: balance.into(),
-            outputs,
+            balance: outputs.balance.into(),
+            outputs: outputs.paths,
             changes: merged.changes.iter().map(ChangeJson::from).collect(),
             run: None,
         },
         folds: folds.collect(),
-        warnings: merged.warnings.iter().map(ToString::to_string).collect(),
+        warnings,
         look_alikes: merged
             .look_alikes
             .iter()

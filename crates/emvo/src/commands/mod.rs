@@ -7,6 +7,7 @@ pub(crate) mod dates;
 pub(crate) mod demo;
 pub(crate) mod drop;
 pub(crate) mod events;
+mod fitting;
 mod listing;
 pub(crate) mod merge;
 mod per_input;

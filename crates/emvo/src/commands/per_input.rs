@@ -6,13 +6,13 @@ use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::{Calendar, Unsound, write_with_head};
-use emvo_core::content::Property;
-use emvo_core::content::encode;
+use emvo_core::content::{Component, Property, encode};
 use emvo_core::merge::PRODUCT_ID;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_core::zone::ZoneBook;
 
+use crate::commands::fitting::{Fitting, Spread};
 use crate::commands::written;
 use crate::output::{Kind, OutputPlan, Pending, Target, set_aside_files, write_all};
 use crate::settle::Reading;
@@ -36,6 +36,7 @@ impl TableForm {
 }
 
 /// A calendar that was changed, and how.
+#[derive(Default)]
 pub(crate) struct Changed<'a> {
     pub(crate) calendar: Calendar<'a>,
     pub(crate) zones: ZoneBook,
@@ -46,6 +47,15 @@ pub(crate) struct Changed<'a> {
     pub(crate) folded: usize,
     /// Events that were left out because they were asked to be.
     pub(crate) removed: usize,
+    /// Events of which a text was cut, as they were.
+    pub(crate) whole: Vec<Component<'a>>,
+}
+
+/// What goes into one of several files.
+pub(crate) struct Part<'a> {
+    /// What is put behind the output's name; nothing if it is the only file.
+    pub(crate) name: Option<String>,
+    pub(crate) calendars: Vec<Changed<'a>>,
 }
 
 /// What was written, and what became of the events.
@@ -55,6 +65,8 @@ pub(crate) struct Outputs {
     pub(crate) paths: Vec<String>,
     pub(crate) calendars_in_one_file: usize,
     pub(crate) fragments: usize,
+    /// Events set aside whole, because a text of theirs was cut.
+    pub(crate) whole: usize,
     /// What tables have no place for.
     pub(crate) cannot_carry: CannotCarry,
 }
@@ -107,6 +119,7 @@ pub(crate) fn write_outputs(
     finish(
         sources,
         pending,
+        &changed.iter().flatten().flat_map(|one| &one.whole).collect::<Vec<_>>(),
         plan,
         Outputs { balance, calendars_in_one_file, cannot_carry, ..Outputs::default() },
     )
@@ -117,14 +130,13 @@ pub(crate) fn write_outputs(
 /// became of the events that are in no part.
 pub(crate) fn write_parts(
     sources: &[Source<'_>],
-    parts: &[(String, Vec<Changed<'_>>)],
+    parts: &[Part<'_>],
+    beside: Vec<Pending>,
     plan: &OutputPlan,
     kind: Kind,
     form: &TableForm,
     accounts: Balance,
 ) -> anyhow::Result<Outputs> {
-    let Some(path) = plan.path() else { bail!("several files cannot go to standard output; name a file") };
-    let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
     let mut outputs = Outputs {
         balance: Balance {
             read: sources.iter().map(|source| source.events_read).sum(),
@@ -134,31 +146,107 @@ pub(crate) fn write_parts(
         ..Outputs::default()
     };
     let mut pending = Vec::new();
-    for (name, changed) in parts {
-        let all: Vec<&Changed<'_>> = changed.iter().collect();
+    for Part { name, calendars } in parts {
+        let all: Vec<&Changed<'_>> = calendars.iter().collect();
         let (bytes, written) = bytes_of(&all, kind, form, &mut outputs.cannot_carry)?;
         outputs.balance.written += written;
-        outputs.calendars_in_one_file = outputs.calendars_in_one_file.max(all.len());
-        let file = path.with_file_name(format!("{stem}-{name}.{}", kind.extension()));
-        pending.push(Pending { target: Target::Path(file), bytes });
+        let calendars = if kind == Kind::Ics { all.len() } else { 1 };
+        outputs.calendars_in_one_file = outputs.calendars_in_one_file.max(calendars);
+        pending.push(Pending { target: target_of(plan, name.as_deref(), kind)?, bytes });
     }
-    finish(sources, pending, plan, outputs)
+    pending.extend(beside);
+    let whole: Vec<_> = parts.iter().flat_map(|part| &part.calendars).flat_map(|one| &one.whole).collect();
+    finish(sources, pending, &whole, plan, outputs)
+}
+
+/// What was written for a destination with limits.
+pub(crate) struct SpreadOutputs {
+    pub(crate) outputs: Outputs,
+    /// Events that are bigger than a whole file may be.
+    pub(crate) too_big: Vec<String>,
+}
+
+/// Writes changed calendars into as many files as a destination's limits ask
+/// for: one where that is enough, else numbered ones. `beside` are files that
+/// are written with them.
+pub(crate) fn write_spread<'a>(
+    fitting: Option<&Fitting>,
+    sources: &[Source<'_>],
+    changed: Vec<Vec<Changed<'a>>>,
+    beside: Vec<Pending>,
+    plan: &OutputPlan,
+    kind: Kind,
+    form: &TableForm,
+) -> anyhow::Result<SpreadOutputs> {
+    let accounts = Balance {
+        added: changed.iter().flatten().map(|one| one.added).sum(),
+        removed: changed.iter().flatten().map(|one| one.removed).sum(),
+        folded: changed.iter().flatten().map(|one| one.folded).sum(),
+        ..Balance::default()
+    };
+    // What cannot be written at all is told when it is written.
+    let size = |all: &[&Changed<'a>]| {
+        bytes_of(all, kind, form, &mut CannotCarry::new()).map_or(0, |(bytes, _)| bytes.len())
+    };
+    let mut parts = Vec::new();
+    let mut too_big = Vec::new();
+    let spread = |all: Vec<Changed<'a>>| match fitting {
+        Some(fitting) => fitting.spread(all, &size),
+        None => Spread::of_one(all),
+    };
+    let mut add = |spread: Spread<'a>, stem: Option<&str>| {
+        too_big.extend(spread.warnings());
+        parts.extend(spread.parts.into_iter().map(|part| match stem {
+            None => part,
+            Some(stem) => {
+                let number = part.name.map(|name| format!("-{name}")).unwrap_or_default();
+                Part { name: Some(format!("{stem}{number}")), ..part }
+            }
+        }));
+    };
+    match plan.folder() {
+        None => add(spread(changed.into_iter().flatten().collect()), None),
+        Some(folder) => {
+            let mut taken = BTreeSet::new();
+            for (source, changed) in sources.iter().zip(changed) {
+                let path = free_path(folder, &source.path, kind, &mut taken);
+                let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
+                add(spread(changed), stem.as_deref());
+            }
+        }
+    }
+    let outputs = write_parts(sources, &parts, beside, plan, kind, form, accounts)?;
+    std::mem::forget(parts);
+    Ok(SpreadOutputs { outputs, too_big })
+}
+
+/// Where a part goes: behind the output's name stands the part's; in a folder
+/// it is the whole name.
+fn target_of(plan: &OutputPlan, name: Option<&str>, kind: Kind) -> anyhow::Result<Target> {
+    let Some(name) = name else { return Ok(plan.target.clone()) };
+    if let Some(folder) = plan.folder() {
+        return Ok(Target::Path(folder.join(format!("{name}.{}", kind.extension()))));
+    }
+    let Some(path) = plan.path() else { bail!("several files cannot go to standard output; name a file") };
+    let stem = path.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+    Ok(Target::Path(path.with_file_name(format!("{stem}-{name}.{}", kind.extension()))))
 }
 
 /// Checks the sum, and writes everything or nothing.
 fn finish(
     sources: &[Source<'_>],
     mut pending: Vec<Pending>,
+    whole: &[&Component<'_>],
     plan: &OutputPlan,
     outputs: Outputs,
 ) -> anyhow::Result<Outputs> {
     let balance = outputs.balance.ensure_sum()?;
     let unsound: Vec<(String, Unsound<'_>)> = sources.iter().flat_map(unsound_of).collect();
     let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
-    pending.extend(set_aside_files(sources, &unsound, plan)?);
+    pending.extend(set_aside_files(sources, &unsound, whole, plan)?);
     let paths = write_all(pending, plan)?;
     let fragments = sources.iter().map(|source| source.set_aside.fragments()).sum();
-    Ok(Outputs { balance, paths, fragments, ..outputs })
+    Ok(Outputs { balance, paths, fragments, whole: whole.len(), ..outputs })
 }
 
 fn set_aside_in(source: &Source<'_>) -> usize {
@@ -173,7 +261,7 @@ fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
 
 /// The bytes of some calendars as one file, and how many events a reader finds
 /// in them.
-fn bytes_of(
+pub(crate) fn bytes_of(
     changed: &[&Changed<'_>],
     kind: Kind,
     form: &TableForm,

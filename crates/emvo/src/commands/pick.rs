@@ -13,7 +13,7 @@ use emvo_core::show::{Attachments, Private, Show, ShowField, Showing, Uids, bare
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
 use crate::commands::convert::FormatArg;
-use crate::commands::per_input::{Changed, TableForm, write_outputs, write_parts};
+use crate::commands::per_input::{Changed, Part, TableForm, write_outputs, write_parts};
 use crate::commands::telling::{Extent, Told, tell};
 use crate::gather::gather;
 use crate::outcome::Outcome;
@@ -173,7 +173,7 @@ pub(crate) fn run(args: PickArgs) -> anyhow::Result<Outcome> {
                 removed: all.iter().map(|one| one.removed).sum(),
                 ..Balance::default()
             };
-            write_parts(&sources, &parts(all, by), &plan, kind, &form, accounts)?
+            write_parts(&sources, &parts(all, by), Vec::new(), &plan, kind, &form, accounts)?
         }
     };
     let mut headline = match kept {
@@ -230,7 +230,7 @@ impl Picking {
         }
         calendar.series = kept;
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        Changed { calendar, zones: loaded.zones.clone(), changes: Vec::new(), added, folded: 0, removed }
+        Changed { calendar, zones: loaded.zones.clone(), added, removed, ..Changed::default() }
     }
 
     /// A series trimmed to the window; one that cannot be trimmed stays whole.
@@ -254,7 +254,7 @@ impl Picking {
 }
 
 /// The files of a split result: their names, and what is in them, in order.
-fn parts(all: Vec<Changed<'_>>, by: SplitBy) -> Vec<(String, Vec<Changed<'_>>)> {
+fn parts(all: Vec<Changed<'_>>, by: SplitBy) -> Vec<Part<'_>> {
     let mut names: Vec<String> = Vec::new();
     let mut files: BTreeMap<String, Vec<Changed<'_>>> = BTreeMap::new();
     let mut count = 0;
@@ -272,12 +272,12 @@ fn parts(all: Vec<Changed<'_>>, by: SplitBy) -> Vec<(String, Vec<Changed<'_>>)> 
         }
         for (name, calendar) in of_calendar {
             let zones = one.zones.clone();
-            let part = Changed { calendar, zones, changes: Vec::new(), added: 0, folded: 0, removed: 0 };
-            files.entry(name).or_default().push(part);
+            files.entry(name).or_default().push(Changed { calendar, zones, ..Changed::default() });
         }
     }
     names.sort();
-    names.into_iter().filter_map(|name| files.remove(&name).map(|parts| (name, parts))).collect()
+    let part = |name: String| files.remove(&name).map(|calendars| Part { name: Some(name), calendars });
+    names.into_iter().filter_map(part).collect()
 }
 
 fn part_of(series: &Series<'_>, calendar: &Calendar<'_>, by: SplitBy, count: usize) -> String {

@@ -219,7 +219,7 @@ impl Repairs {
             changes: repaired.changes,
             added: repaired.added,
             folded: repaired.folded,
-            removed: 0,
+            ..Changed::default()
         }
     }
 

@@ -217,7 +217,7 @@ impl Retiming<'_> {
         }
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         let zones = ZoneBook::of(&calendar, &self.reading.zones);
-        Changed { calendar, zones, changes, added, folded: 0, removed: 0 }
+        Changed { calendar, zones, changes, added, ..Changed::default() }
     }
 
     fn text(&self) -> String {

@@ -174,6 +174,6 @@ impl Retracting {
             });
         }
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        Changed { calendar, zones: loaded.zones.clone(), changes, added: 0, folded: 0, removed }
+        Changed { calendar, zones: loaded.zones.clone(), changes, removed, ..Changed::default() }
     }
 }

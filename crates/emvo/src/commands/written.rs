@@ -3,8 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::calendar::{read, read_bare};
-use emvo_core::content::{Item, parse};
+use emvo_core::calendar::count_events;
 use emvo_core::receipt::{Balance, Change};
 
 use crate::output::{Mode, OutputPlan, Target};
@@ -23,16 +22,7 @@ pub(crate) enum Examples {
 /// Counts the events in a calendar file that is about to be written, by
 /// reading it back: what the balance says is written is what a reader finds.
 pub(crate) fn events_in(bytes: &[u8]) -> usize {
-    let Ok(text) = std::str::from_utf8(bytes) else { return 0 };
-    let roots = parse(text).roots;
-    let calendars = roots.into_iter().map(|root| {
-        if root.is("VCALENDAR") {
-            read(root, "")
-        } else {
-            read_bare(vec![Item::Component(Box::new(root))], "")
-        }
-    });
-    calendars.map(|calendar| calendar.series.len()).sum()
+    std::str::from_utf8(bytes).map_or(0, count_events)
 }
 
 /// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`
@@ -58,6 +48,15 @@ pub(crate) fn summary(balance: Balance, fragments: usize) -> String {
         let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
     }
     out
+}
+
+/// Events whose texts were cut, and where the whole is.
+pub(crate) fn whole_line(count: usize) -> String {
+    if count == 0 {
+        return String::new();
+    }
+    let events = counted(count, "event has a shorter text", "events have shorter texts");
+    format!("{} {events} to fit; each is set aside whole as well\n", styled(WARNING, "!"))
 }
 
 /// `wrote out.ics`, a line a file.

@@ -1,0 +1,304 @@
+//! One series → what a destination takes of it, every date kept.
+
+use jiff::civil::Date;
+
+use super::{Acceptance, Limits, SeriesLimit, Zones};
+use crate::calendar::{Event, Reach, Series};
+use crate::content::{Component, Item, Property};
+use crate::cut::detach_overrides;
+use crate::receipt::Change;
+use crate::recurrence::day::SECONDS_A_DAY;
+use crate::recurrence::{Ceiling, Recurrence, Window};
+use crate::retime::{Refusal, Retimed, express_in, split_off};
+use crate::unroll::{Unrolled, unroll};
+use crate::zone::{Zone, ZoneBook};
+
+/// Series that are taken apart have an end, so all of their dates are.
+const ALL_TIME: Window = Window { from: Date::MIN, until: Date::MAX };
+
+/// How series are made to fit.
+#[derive(Clone, Debug)]
+pub struct FitOptions {
+    /// What the destination accepts.
+    pub limits: Limits,
+    /// The last day of series without end that have to have one.
+    pub horizon: Date,
+    /// More dates than this are not taken apart.
+    pub ceiling: Ceiling,
+}
+
+/// What a series has become.
+#[derive(Debug, Default)]
+pub struct FittedSeries<'a> {
+    /// The series and single events that stand for it; none where it has no
+    /// date at all.
+    pub parts: Vec<Series<'a>>,
+    /// What was done, with the rule that asked for it.
+    pub changes: Vec<Change>,
+    /// Events of which a text was cut, as they were.
+    pub whole: Vec<Component<'a>>,
+    /// What does not fit and was left as it is.
+    pub not_fitted: Vec<NotFitted>,
+}
+
+/// Why something was left although the destination does not take it.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum NotFitted {
+    /// It cannot be written in the destination's zone.
+    #[error("F03: it stays in its zone: {0}")]
+    Zone(Refusal),
+    /// It cannot be ended or taken apart.
+    #[error("F04: it stays a series: {0}")]
+    Series(Refusal),
+}
+
+/// Makes a series fit.
+pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneBook) -> FittedSeries<'a> {
+    let mut fitted = FittedSeries { parts: vec![series.clone()], ..FittedSeries::default() };
+    fitted.end_endless(options, zones);
+    fitted.make_plain(options, zones);
+    if let Zones::One(zone) = &options.limits.zones {
+        fitted.express(zone, options, zones);
+    }
+    if options.limits.series == SeriesLimit::None {
+        fitted.take_apart("F04", Series::repeats, options, zones);
+    }
+    fitted.relieve(&options.limits);
+    fitted
+}
+
+impl<'a> FittedSeries<'a> {
+    fn change(&mut self, rule: &'static str, of: &Series<'_>, before: String, after: String) {
+        self.changes.push(Change {
+            rule: Some(rule),
+            uid: of.uid().map(ToString::to_string).unwrap_or_default(),
+            title: of.lead().title().unwrap_or_default().into_owned(),
+            before,
+            after,
+        });
+    }
+
+    /// F06: a series without end ends with the window. One that is taken apart
+    /// anyway, or that the other zone splits again and again, needs an end, too.
+    fn end_endless(&mut self, options: &FitOptions, zones: &ZoneBook) {
+        let is_endless = |series: &Series<'_>| {
+            series.master().is_some_and(|master| Recurrence::of(master, zones).is_endless())
+        };
+        let parts = std::mem::take(&mut self.parts);
+        for series in parts {
+            let needs_end = options.limits.endless_series == Acceptance::Refused
+                || options.limits.series == SeriesLimit::None
+                || matches!(&options.limits.zones, Zones::One(zone) if matches!(
+                    express_in(&series, zone, zones), Retimed::Refused(Refusal::Endless { .. })));
+            if !needs_end || !is_endless(&series) {
+                self.parts.push(series);
+                continue;
+            }
+            let after = options.horizon.tomorrow().unwrap_or(options.horizon);
+            let moment = crate::recurrence::day::day_of(after) * SECONDS_A_DAY;
+            match split_off(&series, moment, zones) {
+                Ok((Some(head), _)) => {
+                    let after = format!("ends with {}", options.horizon);
+                    self.change("F06", &series, "without end".to_owned(), after);
+                    self.parts.push(head);
+                }
+                Ok((None, _)) => self.parts.push(series),
+                Err(refusal) => {
+                    self.not_fitted.push(NotFitted::Series(refusal));
+                    self.parts.push(series);
+                }
+            }
+        }
+    }
+
+    /// F04 and F05, where plain series are taken: overrides become single
+    /// events; what has several rules, further dates or an override that reaches
+    /// on is taken apart.
+    fn make_plain(&mut self, options: &FitOptions, zones: &ZoneBook) {
+        if options.limits.series != SeriesLimit::Plain {
+            return;
+        }
+        let is_tangled = |series: &Series<'_>| {
+            let has_more = |master: &Event<'_>| {
+                master.rules().count() > 1
+                    || !master.dates("RDATE").is_empty()
+                    || master.component().property("EXRULE").is_some()
+            };
+            series.master().is_some_and(|master| master.repeats() && has_more(master))
+                || series.overrides().iter().any(|event| event.reach() == Reach::ThisAndFuture)
+        };
+        self.take_apart("F04", is_tangled, options, zones);
+        let parts = std::mem::take(&mut self.parts);
+        for series in parts {
+            if series.overrides().is_empty() {
+                self.parts.push(series);
+                continue;
+            }
+            let count = series.overrides().len();
+            let made = detach_overrides(&series);
+            self.change("F05", &series, format!("changed dates ({count})"), "single events".to_owned());
+            self.parts.extend(made);
+        }
+    }
+
+    /// F03 and Z10: written in the destination's zone; what one rule cannot keep
+    /// there is split, and what cannot be split is taken apart.
+    fn express(&mut self, zone: &Zone, options: &FitOptions, zones: &ZoneBook) {
+        let parts = std::mem::take(&mut self.parts);
+        for series in parts {
+            match express_in(&series, zone, zones) {
+                Retimed::Untouched => self.parts.push(series),
+                Retimed::Done(made) => {
+                    let rule = if made.len() > 1 { "Z10" } else { "F03" };
+                    let after = made.iter().map(|part| part.lead().span()).collect::<Vec<_>>().join(" | ");
+                    self.change(rule, &series, series.lead().span(), after);
+                    self.parts.extend(made);
+                }
+                Retimed::Refused(refusal) if !series.repeats() => {
+                    self.not_fitted.push(NotFitted::Zone(refusal));
+                    self.parts.push(series);
+                }
+                Retimed::Refused(refusal) => self.express_apart(series, zone, refusal, options, zones),
+            }
+        }
+    }
+
+    fn express_apart(
+        &mut self,
+        series: Series<'a>,
+        zone: &Zone,
+        refusal: Refusal,
+        options: &FitOptions,
+        zones: &ZoneBook,
+    ) {
+        let Unrolled::Events(events) = unroll(&series, zones, ALL_TIME, options.ceiling) else {
+            self.not_fitted.push(NotFitted::Zone(refusal));
+            self.parts.push(series);
+            return;
+        };
+        let mut made = Vec::new();
+        for event in events {
+            match express_in(&event, zone, zones) {
+                Retimed::Done(parts) => made.extend(parts),
+                Retimed::Untouched => made.push(event),
+                Retimed::Refused(refusal) => {
+                    self.not_fitted.push(NotFitted::Zone(refusal));
+                    made.push(event);
+                }
+            }
+        }
+        let after = format!("single events ({})", made.len());
+        self.change("Z10", &series, series.lead().span(), after);
+        self.parts.extend(made);
+    }
+
+    /// Series for which `is_due` holds become single events.
+    fn take_apart(
+        &mut self,
+        rule: &'static str,
+        is_due: impl Fn(&Series<'a>) -> bool,
+        options: &FitOptions,
+        zones: &ZoneBook,
+    ) {
+        let parts = std::mem::take(&mut self.parts);
+        for series in parts {
+            if !is_due(&series) {
+                self.parts.push(series);
+                continue;
+            }
+            match unroll(&series, zones, ALL_TIME, options.ceiling) {
+                Unrolled::Events(events) => {
+                    let after = format!("single events ({})", events.len());
+                    self.change(rule, &series, "a series".to_owned(), after);
+                    self.parts.extend(events);
+                }
+                Unrolled::Outside => {
+                    let after = "left out: it has no date".to_owned();
+                    self.change(rule, &series, "a series".to_owned(), after);
+                }
+                Unrolled::TooMany => {
+                    self.not_fitted.push(NotFitted::Series(Refusal::Ceiling));
+                    self.parts.push(series);
+                }
+                Unrolled::Unreadable(error) => {
+                    let rule = error.to_string();
+                    self.not_fitted.push(NotFitted::Series(Refusal::UnreadableRule { rule }));
+                    self.parts.push(series);
+                }
+            }
+        }
+    }
+
+    /// F07 to F10: without what is not taken, and descriptions cut.
+    fn relieve(&mut self, limits: &Limits) {
+        let mut parts = std::mem::take(&mut self.parts);
+        for series in &mut parts {
+            let before = series.clone();
+            for (acceptance, rule, what, names) in [
+                (limits.reminders, "F07", "reminders", &["VALARM"][..]),
+                (limits.attendees, "F08", "people", &["ATTENDEE", "ORGANIZER"]),
+                (limits.attachments, "F09", "attachments", &["ATTACH"]),
+            ] {
+                if acceptance == Acceptance::Refused && leave_out(series, names) {
+                    self.change(rule, &before, what.to_owned(), "left out".to_owned());
+                }
+            }
+            if let Some(most) = limits.description_characters {
+                for (from, to, whole) in cut_descriptions(series, most) {
+                    let after = format!("{to}, the whole text set aside");
+                    self.change("F10", &before, format!("a description of {from} characters"), after);
+                    self.whole.push(whole);
+                }
+            }
+        }
+        self.parts = parts;
+    }
+}
+
+/// Takes properties and inner components of these names out of all events of a
+/// series; whether there were any.
+fn leave_out(series: &mut Series<'_>, names: &[&str]) -> bool {
+    let is_named = |item: &Item<'_>| match item {
+        Item::Property(property) => names.iter().any(|name| property.is(name)),
+        Item::Component(inner) => names.iter().any(|name| inner.is(name)),
+    };
+    let mut any = false;
+    for event in series.events_mut() {
+        if event.component().items().iter().any(is_named) {
+            any = true;
+            event.edit(|component| component.items_mut().retain(|item| !is_named(item)));
+        }
+    }
+    any
+}
+
+/// Cuts descriptions that are too long, at the end of a word where one is near.
+/// Lengths before and after, and the event as it was.
+fn cut_descriptions<'a>(series: &mut Series<'a>, most: usize) -> Vec<(usize, usize, Component<'a>)> {
+    let mut cut = Vec::new();
+    for event in series.events_mut() {
+        let Some(text) = event.description().map(std::borrow::Cow::into_owned) else { continue };
+        let length = text.chars().count();
+        if length <= most {
+            continue;
+        }
+        let whole = event.component().clone();
+        let short = shortened(&text, most);
+        cut.push((length, short.chars().count(), whole));
+        event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
+    }
+    cut
+}
+
+/// A text of at most so many characters, with a mark that it was longer.
+fn shortened(text: &str, most: usize) -> String {
+    let room = most.saturating_sub(1);
+    let end = text.char_indices().nth(room).map_or(text.len(), |(at, _)| at);
+    let head = &text[..end];
+    let word_end = head.rfind(char::is_whitespace).filter(|at| at * 4 >= head.len() * 3);
+    let mut short = head[..word_end.unwrap_or(head.len())].trim_end().to_owned();
+    if most > 0 {
+        short.push('…');
+    }
+    short
+}
