@@ -167,3 +167,29 @@ fn titles_cannot_command_the_terminal() {
     let run = case.emvo(&["reconcile", "a.ics", "--result", "b.ics"]);
     assert!(run.stdout.contains("Evil\\u{1b}[2Jtitle") && !run.stdout.contains('\u{1b}'), "{:?}", run.stdout);
 }
+
+#[test]
+fn times_in_loose_forms_are_read_by_repair_and_kept_by_everything_else() {
+    let case = Case::new().file(
+        "loose.ics",
+        calendar(
+            "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART:2026-03-02T08:00:00+02:00\nRRULE:FREQ=WEEKLY;COUNT=3\nEND:VEVENT\n\
+             BEGIN:VEVENT\nUID:w\nSUMMARY:Watch, late\nRECURRENCE-ID:2026-03-09 06:00:00Z\nDTSTART:20260309T070000Z\nEND:VEVENT\n\
+             BEGIN:VEVENT\nUID:n\nSUMMARY:Never\nDTSTART:some day\nEND:VEVENT\n",
+        )
+        .replace("PRODID:-//x//x//EN\r\n", ""),
+    );
+    let found = case.json_ends(1, &["check", "loose.ics", "--json"]);
+    assert_eq!(found["counts"]["D13"], 3, "{found:#}");
+    let run = case.json_ends(1, &["convert", "loose.ics", "-o", "kept.ics", "--json"]);
+    assert_eq!((&run["balance"]["read"], &run["balance"]["set_aside"]), (&3.into(), &3.into()));
+    let run = case.ends(1, &["repair", "loose.ics", "-o", "out.ics"]);
+    insta::assert_snapshot!(run.shown());
+    let dates = case.json(&["dates", "out.ics", "--json"]);
+    let starts = dates["occurrences"].as_array().unwrap().iter().map(|one| one["start"].as_str().unwrap());
+    assert_eq!(
+        starts.collect::<Vec<_>>(),
+        ["2026-03-02T06:00:00", "2026-03-09T07:00:00", "2026-03-16T06:00:00"]
+    );
+    assert!(case.read("out.set-aside.ics").contains("DTSTART:some day"));
+}

@@ -3,7 +3,7 @@
 
 use regex::Regex;
 
-use crate::calendar::{Event, Series};
+use crate::calendar::{Event, Series, Shadow};
 use crate::content::{Property, escape_text};
 
 /// A field that can be set or in which words can be replaced.
@@ -222,7 +222,18 @@ fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String
         }
     });
     let after = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
-    Some((before, after))
+    let shadow = match name {
+        "TRANSP" => Some(Shadow::Busy),
+        "DESCRIPTION" => Some(Shadow::Description),
+        _ => None,
+    };
+    let followed = shadow.map(|shadow| event.follow_with_shadow(shadow)).unwrap_or_default();
+    Some((before, told_with(after, &followed)))
+}
+
+/// What a field is now, and which properties went along with it.
+fn told_with(after: String, followed: &[String]) -> String {
+    if followed.is_empty() { after } else { format!("{after} (with it {})", followed.join(", ")) }
 }
 
 fn set_categories(event: &mut Event<'_>, categories: &[String]) -> Option<(String, String)> {
@@ -251,8 +262,8 @@ pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Option<(Strin
         let changes: Vec<(&str, (String, String))> = made.collect();
         if first.is_none() && !changes.is_empty() {
             let said = |name: &str, value: &str| match (name, value) {
-                ("busy", "TRANSPARENT") => "free".to_owned(),
-                ("busy", _) => "busy".to_owned(),
+                ("busy", "") => "busy".to_owned(),
+                ("busy", value) => value.replace("TRANSPARENT", "free").replace("OPAQUE", "busy"),
                 (_, "") => format!("no {name}"),
                 (name, value) => format!("{name} {value}"),
             };
@@ -312,6 +323,24 @@ mod tests {
             assert!(text.contains(there) && !text.contains(gone), "{amendment:?}\n{text}");
             assert!(text.contains("X-KEEP:me\r\n") && change.is_some(), "{text}");
         }
+    }
+
+    #[test]
+    fn what_systems_say_in_their_own_words_goes_along() {
+        let text = EVENT
+            .replace("X-KEEP:me", "X-SHIPCAL-BUSYSTATUS:BUSY\r\nX-ALT-DESC;FMTTYPE=text/html:<b>old</b>");
+        let text = format!("BEGIN:VCALENDAR\r\n{text}END:VCALENDAR\r\n");
+        let mut calendar = read(parse(&text).roots.remove(0), "t");
+        let changes = [
+            Amendment::set(AmendField::Busy, "free").unwrap(),
+            Amendment::set(AmendField::Description, "new").unwrap(),
+        ];
+        let (_, after) = amend(&mut calendar.series[0], &changes).unwrap();
+        assert_eq!(after, "free (with it X-SHIPCAL-BUSYSTATUS), description new (with it X-ALT-DESC)");
+        let mut out = Vec::new();
+        write(&calendar, &mut out);
+        let out = String::from_utf8(out).unwrap();
+        assert!(out.contains("X-SHIPCAL-BUSYSTATUS:FREE\r\n") && !out.contains("X-ALT-DESC"), "{out}");
     }
 
     #[test]

@@ -13,16 +13,20 @@ mod count;
 mod dates;
 mod duration;
 mod event;
+mod mend;
 mod read;
 mod series;
+mod shadow;
 mod time;
 mod write;
 
 pub use count::count_events;
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Reach, Status};
+pub use mend::{Mended, Reading, mended};
 pub use read::{read, read_bare};
 pub use series::{Series, Uid};
+pub(crate) use shadow::{Shadow, shadow_of};
 pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
 pub use write::{write, write_with_head};
@@ -108,6 +112,16 @@ impl<'a> Calendar<'a> {
     /// The calendar's own property of this name.
     pub fn property(&self, name: &str) -> Option<&Property<'a>> {
         self.properties.iter().find(|property| property.is(name))
+    }
+
+    /// The lines that every calendar has and this one lacks (RFC 5545 section
+    /// 3.6).
+    pub fn missing_head(&self) -> Vec<Property<'static>> {
+        [("VERSION", "2.0"), ("PRODID", crate::merge::PRODUCT_ID)]
+            .into_iter()
+            .filter(|(name, _)| self.property(name).is_none())
+            .map(|(name, value)| Property::new(name, &[], value))
+            .collect()
     }
 
     /// Every event, overrides included, in order of series.

@@ -3,7 +3,7 @@
 use jiff::civil::Date;
 
 use super::{Acceptance, Limits, SeriesLimit, Zones};
-use crate::calendar::{Event, Reach, Series};
+use crate::calendar::{Event, Reach, Series, Shadow};
 use crate::content::{Component, Item, Property};
 use crate::cut::detach_overrides;
 use crate::receipt::Change;
@@ -286,6 +286,7 @@ fn cut_descriptions<'a>(series: &mut Series<'a>, most: usize) -> Vec<(usize, usi
         let short = shortened(&text, most);
         cut.push((length, short.chars().count(), whole));
         event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
+        event.follow_with_shadow(Shadow::Description);
     }
     cut
 }

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use super::Merge;
-use crate::calendar::{Classification, Duration, Event, Uid};
+use crate::calendar::{Classification, Duration, Event, Shadow, Uid};
 use crate::content::{Component, Item, Property, escape_text};
 use crate::show::fresh_uid;
 
@@ -115,6 +115,7 @@ impl Incoming {
             };
             event.edit(|component| component.set(Property::new("TRANSP", &[], value)));
             steps.push(word.to_owned());
+            steps.extend(event.follow_with_shadow(Shadow::Busy));
         }
         if let Some(class) = self.privacy.filter(|class| *class > event.classification()) {
             let value = if class == Classification::Confidential { "CONFIDENTIAL" } else { "PRIVATE" };

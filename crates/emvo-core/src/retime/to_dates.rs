@@ -2,7 +2,7 @@
 
 use super::times::{Role, map_rules, map_series};
 use super::{Refusal, Retimed};
-use crate::calendar::{Event, EventTime, Extent, Series, ZoneRef};
+use crate::calendar::{Event, EventTime, Extent, Series, Shadow, ZoneRef};
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use crate::zone::ZoneBook;
 
@@ -21,6 +21,7 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
             event.set_extent(Extent::Unstated);
             event.set_start(EventTime::Date(first));
             event.set_extent(Extent::End(EventTime::Date(after)));
+            event.follow_with_shadow(Shadow::AllDay);
         }
     }
     map_series(&mut new, |role, time| match role {

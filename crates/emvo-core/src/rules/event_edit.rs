@@ -1,6 +1,6 @@
 //! What repairs do to the events of a series, each by itself.
 
-use crate::calendar::{Duration, Event, EventTime, Extent, Series, Uid};
+use crate::calendar::{Duration, Event, EventTime, Extent, Series, Uid, mended};
 use crate::content::{Component, Item, Property, escape_text};
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 
@@ -39,6 +39,8 @@ pub enum EventEdit {
     MendReminders,
     /// Control characters go (T15).
     NoControls,
+    /// Times are put into the standard's form (D13).
+    MendTimes,
 }
 
 /// Properties of which an event has one (RFC 5545 section 3.6.1).
@@ -84,9 +86,21 @@ impl EventEdit {
         let after_text = |name: &str| after.first().map(|after| text(after, name)).unwrap_or_default();
         match self {
             Self::GiveUid(uid) => ("no id".to_owned(), format!("UID {uid}")),
-            Self::Escape(name) | Self::BreakLines(name) => (text(before, name), after_text(name)),
+            Self::Escape(name) | Self::BreakLines(name) => {
+                let value = |event: &Event<'_>| {
+                    event.component().property(name).map(|line| line.value().into_owned())
+                };
+                let pairs = before.events().zip(after.iter().flat_map(Series::events));
+                let mut changed = pairs.map(|(before, after)| (value(before), value(after)));
+                let (before, after) = changed.find(|(before, after)| before != after).unwrap_or_default();
+                (before.unwrap_or_default(), after.unwrap_or_default())
+            }
             Self::Stamp => ("no DTSTAMP".to_owned(), after_text("DTSTAMP")),
             Self::FirstOfEach => ("twice".to_owned(), "once".to_owned()),
+            Self::MendTimes => {
+                let mended = before.events().find_map(|event| mended(event.component()));
+                mended.map(|mended| (mended.before, mended.after)).unwrap_or_default()
+            }
             Self::NoControls => (before.lead().span(), "without control characters".to_owned()),
             Self::MendReminders => {
                 let count = |series: &Series<'_>| format!("{} reminders", series.lead().alarms().count());
@@ -133,6 +147,13 @@ impl EventEdit {
                 event.edit(|component| component.add(Property::new("DTSTAMP", &[], &value)));
             }
             Self::MendReminders => mend_reminders(event),
+            Self::MendTimes => {
+                if let Some(mended) = mended(event.component())
+                    && let Ok(new) = Event::read(mended.component, event.rank())
+                {
+                    *event = new;
+                }
+            }
             Self::NoControls => {
                 for name in super::t15_control_characters::FIELDS {
                     rewrite(event, name, |line| {

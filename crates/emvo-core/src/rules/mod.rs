@@ -26,6 +26,7 @@ mod d08_very_long;
 mod d09_type_mixed;
 mod d10_date_impossible;
 mod d12_duration_negative;
+mod d13_time_malformed;
 mod d14_property_twice;
 mod d15_start_missing;
 mod describe;
@@ -103,6 +104,7 @@ use crate::calendar::Series;
 use crate::select::Selection;
 
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
+pub use d13_time_malformed::{Placed, place_unsound};
 pub use describe::{Described, Group, Level, RuleId, Safety};
 pub use edit::{Edit, spans};
 pub use event_edit::EventEdit;
@@ -156,6 +158,7 @@ pub const RULES: &[&dyn Rule] = &[
     &d09_type_mixed::TypeMixed,
     &d10_date_impossible::DateImpossible,
     &d12_duration_negative::DurationNegative,
+    &d13_time_malformed::TimeMalformed,
     &d14_property_twice::PropertyTwice,
     &d15_start_missing::StartMissing,
     &f01_events_per_file::EventsPerFile,

@@ -163,6 +163,10 @@ fn round(
         };
         match result {
             Ok(parts) => {
+                if matches!(edit, Edit::Head) {
+                    let missing = repaired.calendar.missing_head();
+                    repaired.calendar.properties.splice(0..0, missing);
+                }
                 let is_news = definitions.note(edit);
                 let (before, after) = edit.words(&one, &parts);
                 let rule = Some(rule.as_str());

@@ -1,4 +1,5 @@
-//! `T05 property-missing`: an event without the stamp that every event has.
+//! `T05 property-missing`: a calendar or an event without a line that every one
+//! has.
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
@@ -6,23 +7,29 @@ use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
-    /// An event without `DTSTAMP`.
+    /// An event without `DTSTAMP`, a calendar without `VERSION` or `PRODID`.
     ///
     /// ## Why it matters
-    /// RFC 5545 asks for it, and some importers refuse an event without.
+    /// RFC 5545 asks for them, and some importers refuse a file without.
     ///
     /// ## Example
     /// A `VEVENT` written by hand.
     ///
     /// ## Repair
     /// Safe: the stamp is taken from `LAST-MODIFIED` or `CREATED`, else it is 1
-    /// January 1970; never from the clock.
-    PropertyMissing, "T05", "property-missing", Group::Text, "an event without the stamp that every event has"
+    /// January 1970; never from the clock. The calendar gets `VERSION:2.0` and a
+    /// `PRODID` that names Emvo.
+    PropertyMissing, "T05", "property-missing", Group::Text, "a line is missing that every calendar or event has"
 }
 
 impl Rule for PropertyMissing {
-    fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let is_from_table = subject.series.lead().line() == 0;
+        let missing = context.calendar.missing_head();
+        if let Some(first) = missing.first().filter(|_| subject.index == 0 && !is_from_table) {
+            let message = format!("the calendar has no {}", first.name());
+            found.offer(self, subject, message, Safety::Safe, Edit::Head);
+        }
         let lacks = subject.series.events().any(|event| event.component().property("DTSTAMP").is_none());
         if lacks && !is_from_table {
             found.offer(

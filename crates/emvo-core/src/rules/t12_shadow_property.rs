@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
+use crate::calendar::{Shadow, shadow_of};
 
 declare_rule! {
     /// ## What it finds
@@ -18,36 +19,27 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: a person has to say which is right. `amend --set busy=free` sets the
-    /// standard one.
+    /// standard one, and the system's own word goes along.
     ShadowProperty, "T12", "shadow-property", Group::Text, "a system's own word against the standard's"
 }
 
 impl Rule for ShadowProperty {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
-            for line in event
-                .component()
-                .properties()
-                .filter(|line| line.name().len() > 2 && line.name()[..2].eq_ignore_ascii_case("X-"))
-            {
-                let name = line.name().to_ascii_uppercase();
+            for line in event.component().properties() {
+                let Some(shadow) = shadow_of(line) else { continue };
                 let value = line.value().trim().to_ascii_uppercase();
-                let standard = if name.ends_with("-BUSYSTATUS") || name.ends_with("-FREEBUSY") {
-                    (event.is_busy() == (value == "FREE")).then_some("whether it takes up time")
-                } else if name.ends_with("-ALLDAYEVENT") {
-                    (event.is_all_day() == (value == "FALSE")).then_some("whether it lasts whole days")
-                } else {
-                    None
+                let what = match shadow {
+                    Shadow::Busy if event.is_busy() == (value == "FREE") => "whether it takes up time",
+                    Shadow::AllDay if event.is_all_day() == (value == "FALSE") => {
+                        "whether it lasts whole days"
+                    }
+                    Shadow::Busy | Shadow::AllDay | Shadow::Description => continue,
                 };
-                if let Some(what) = standard {
-                    found.show(
-                        self,
-                        Level::Note,
-                        subject,
-                        format!("{name} and the standard contradict each other on {what}"),
-                    );
-                    return;
-                }
+                let name = line.name().to_ascii_uppercase();
+                let message = format!("{name} and the standard contradict each other on {what}");
+                found.show(self, Level::Note, subject, message);
+                return;
             }
         }
     }

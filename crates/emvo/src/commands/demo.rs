@@ -11,6 +11,7 @@ use crate::outcome::Outcome;
 use crate::terminal::{DIM, STRONG, styled};
 
 static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
+static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/limits");
 
 /// Write the demo exports and run the whole job on them
 #[derive(Debug, clap::Args)]
@@ -28,7 +29,7 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 14] = [
+const WALK: [Step; 15] = [
     Step {
         why: "Norrsund Line takes over Skarvik Båtar. Eleven exports, from two systems. What is in them?",
         command: "survey exports",
@@ -81,6 +82,12 @@ const WALK: [Step; 14] = [
         status: 0,
     },
     Step {
+        why: "The shore office's system keeps everything in Swedish time, wants an end to every series \
+              and takes 200 events a file.",
+        command: "merge norrsund-line.ics --limits limits/shore-office.toml --horizon 2027-12-31 -o shore-office.ics --overwrite",
+        status: 0,
+    },
+    Step {
         why: "Somebody imports the quay list into the crew's calendar by mistake...",
         command: "merge exports/skarvik/laituri.csv --into exports/norrsund/crew.ics -o crew-spoiled.ics --overwrite",
         status: 1,
@@ -101,6 +108,7 @@ const WALK: [Step; 14] = [
 pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
     let exports = args.folder.join("exports");
     write_exports(&EXPORTS, &exports)?;
+    write_exports(&LIMITS, &args.folder.join("limits"))?;
     anstream::println!("The demo exports are in {}\n", styled(STRONG, exports.display()));
     for step in &WALK {
         walk(step, &args.folder)?;

@@ -7,7 +7,6 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::calendar::{Calendar, Unsound, write_with_head};
 use emvo_core::content::{Component, Property, encode};
-use emvo_core::merge::PRODUCT_ID;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_core::zone::ZoneBook;
@@ -299,10 +298,8 @@ pub(crate) fn bytes_of(
 
 /// What a calendar from a table lacks at its head; every other keeps its own.
 fn missing_head(calendar: &Calendar<'_>) -> Vec<Property<'static>> {
-    if calendar.property("VERSION").is_some() || calendar.property("PRODID").is_some() {
-        return Vec::new();
-    }
-    vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], PRODUCT_ID)]
+    let missing = calendar.missing_head();
+    if missing.len() < 2 { Vec::new() } else { missing }
 }
 
 /// A name for an input's output: its own stem, numbered where two inputs of

@@ -106,12 +106,16 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     for source in &mut sources {
         let mut of_source = Vec::new();
         if chosen.takes_files() {
+            all.place_unsound(source, &repair_plan.rules, &reading);
             all.repair_file(source, &repair_plan.rules);
         }
         for loaded in &mut source.loaded {
             of_source.push(all.repair(&source.path, loaded, &reading, &mut repair_plan, &chosen.findings));
         }
         changed.push(of_source);
+    }
+    if let Some(first) = changed.iter_mut().flatten().next() {
+        first.folded += all.joined;
     }
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
     let mut all_changes = std::mem::take(&mut all.of_files);
@@ -159,6 +163,8 @@ struct Repairs {
     options: CheckOptions,
     /// What writing settles by itself, such as a charset.
     of_files: Vec<Change>,
+    /// Overrides that could not be read and are part of their series now.
+    joined: usize,
 }
 
 struct Left {
@@ -167,6 +173,19 @@ struct Left {
 }
 
 impl Repairs {
+    /// Events whose times are in no form of the standard, but can mean one thing
+    /// only, join their calendars.
+    fn place_unsound(&mut self, source: &mut Source<'_>, rules: &rules::RuleChoice, reading: &Reading) {
+        for loaded in &mut source.loaded {
+            let placed = rules::place_unsound(&mut loaded.calendar, rules);
+            if !placed.changes.is_empty() {
+                loaded.zones = ZoneBook::of(&loaded.calendar, &reading.zones);
+            }
+            self.of_files.extend(placed.changes);
+            self.joined += placed.folded;
+        }
+    }
+
     /// What is wrong with a file as a whole: the safe part of it is settled by
     /// writing, the rest is told.
     fn repair_file(&mut self, source: &Source<'_>, rules: &rules::RuleChoice) {

@@ -98,6 +98,12 @@ pub(super) fn fixtures() -> Vec<Row> {
             with("DURATION:PT1H\n"),
         ),
         (
+            "D13",
+            bare("DTSTART:20260907\nDTEND;VALUE=DATE:20260908\n"),
+            "`DTSTART:20260907` stands for `DTSTART;VALUE=DATE:20260907`",
+            bare("DTSTART;VALUE=DATE:20260907\nDTEND;VALUE=DATE:20260908\n"),
+        ),
+        (
             "D14",
             with("SUMMARY:Other\n"),
             "SUMMARY stands there 2 times, with different values; the first is taken",
@@ -255,6 +261,7 @@ fn dates_are_repaired_as_they_were_meant() {
             "2026-09-07 – 2026-09-08 Drill",
         ),
         ("D12", with("DURATION:-PT1H\n"), "2026-09-07 08:00 Europe/Helsinki Drill"),
+        ("D13", bare("DTSTART;TZID=Europe/Helsinki:20260907T080000Z\n"), "2026-09-07 08:00 UTC Drill"),
         ("D14", with("SUMMARY:Other\n"), "2026-09-07 08:00 Europe/Helsinki Drill"),
     ] {
         assert_eq!(after(&fixture, id), expected, "{id} {}", fixture.lines);

@@ -97,6 +97,12 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             in_calendar("BEGIN:VEVENT\nDTSTART:20260228T080000\nEND:VEVENT\n"),
         ),
         (
+            "D13",
+            in_calendar("BEGIN:VEVENT\nDTSTART:2026-02-28T08:00:00+02:00\nEND:VEVENT\n"),
+            "`DTSTART:2026-02-28T08:00:00+02:00` stands for `DTSTART:20260228T060000Z`",
+            in_calendar("BEGIN:VEVENT\nDTSTART:20260228T080000\nEND:VEVENT\n"),
+        ),
+        (
             "D15",
             in_calendar("BEGIN:VEVENT\nSUMMARY:Drill\nEND:VEVENT\n"),
             "it has no start (DTSTART)",

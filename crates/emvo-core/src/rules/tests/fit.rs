@@ -31,8 +31,8 @@ pub(super) fn fixtures() -> Vec<Row> {
         (
             "F02",
             many("bytes_per_file = 100"),
-            "180 bytes, and a file may have 100",
-            many("bytes_per_file = 180"),
+            "213 bytes, and a file may have 100",
+            many("bytes_per_file = 213"),
         ),
         (
             "F03",

@@ -58,7 +58,7 @@ impl Fixture {
     }
 
     fn calendar(&self) -> Calendar<'static> {
-        let text = format!("BEGIN:VCALENDAR\n{}END:VCALENDAR\n", self.lines);
+        let text = format!("BEGIN:VCALENDAR\n{}VERSION:2.0\nPRODID:-//x//x//EN\nEND:VCALENDAR\n", self.lines);
         read(parse(&text).roots.remove(0).into_owned(), "fixture")
     }
 
