@@ -220,3 +220,25 @@ fn a_wrong_import_is_taken_out_and_nothing_else() {
         run.stdout
     );
 }
+
+#[test]
+fn repair_settles_twins_within_a_file() {
+    let event = |uid: &str, title: &str, day: u32| {
+        format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:202603{day:02}T080000Z\nEND:VEVENT\n")
+    };
+    let text =
+        event("a", "Drill", 2) + &event("s", "Watch", 3) + &event("s", "Watch", 4) + &event("b", "Drill", 2);
+    let case = Case::new().file("crew.ics", calendar(&text));
+    let safe = case.json_ends(1, &["repair", "crew.ics", "-o", "safe.ics", "--json"]);
+    assert_eq!((&safe["balance"]["folded"], &safe["balance"]["written"]), (&0.into(), &4.into()), "{safe:#}");
+    let both = case.json_ends(0, &["repair", "crew.ics", "--consent", "U03", "-o", "both.ics", "--json"]);
+    assert_eq!((&both["balance"]["folded"], &both["balance"]["written"]), (&1.into(), &3.into()), "{both:#}");
+    let uids: Vec<_> =
+        case.read("safe.ics").lines().filter(|line| line.starts_with("UID:")).map(str::to_owned).collect();
+    assert_eq!(
+        (uids[0].as_str(), uids[1].as_str(), uids[3].as_str()),
+        ("UID:a", "UID:s", "UID:b"),
+        "order stays: {uids:?}"
+    );
+    assert!(uids[2].ends_with("-derived"), "the second date of one id gets its own: {uids:?}");
+}

@@ -58,6 +58,8 @@ pub enum Edit {
     ToDates,
     /// The calendar gets the lines that every calendar has (T05).
     Head,
+    /// The event and the other one that it is become one (U02, U03).
+    Fold,
     /// Single events become one series.
     Roll(Arc<Rolled>),
 }
@@ -82,7 +84,9 @@ impl Edit {
             Self::Separate { from, to } => Ok(renamed(from, to)),
             // Definitions are the calendar's, and rolling takes more than one
             // series: the rounds of repair see to both.
-            Self::Define(_) | Self::Redefine(_) | Self::Roll(_) | Self::Head => Ok(vec![series.clone()]),
+            Self::Define(_) | Self::Redefine(_) | Self::Roll(_) | Self::Head | Self::Fold => {
+                Ok(vec![series.clone()])
+            }
             Self::Pin(zone) => settled(series, pin(series, zone, zones)),
             Self::Localise(zone) => settled(series, localise(series, zone, zones)),
             Self::AlignDates => Ok(vec![with_dates_in_zone_of_start(series, zones)]),
@@ -116,6 +120,7 @@ impl Edit {
         match self {
             Self::Define(_) => ("not defined in the file".to_owned(), "defined".to_owned()),
             Self::Redefine(_) => ("as the file defines it".to_owned(), "as the zone is".to_owned()),
+            Self::Fold => ("twice".to_owned(), "once".to_owned()),
             Self::Head => ("a line is missing".to_owned(), "VERSION and PRODID".to_owned()),
             Self::Series(edit) => edit.words(before, after),
             Self::Event(edit) => edit.words(before, after),

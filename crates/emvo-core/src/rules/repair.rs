@@ -6,6 +6,7 @@ use std::collections::{BTreeMap, BTreeSet, HashMap};
 use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, check};
 use crate::calendar::{Calendar, Placed, Series, Uid, ZoneName};
 use crate::content::Property;
+use crate::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use crate::receipt::Change;
 use crate::recurrence::Window;
 use crate::retime::{Refusal, split_by_window};
@@ -83,6 +84,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
         folded: 0,
         refused: Vec::new(),
     };
+    fold_twins(&mut repaired, choices, plan);
     let mut tried: BTreeSet<(RuleId, Option<Uid>)> = BTreeSet::new();
     for _ in 0..MOST_ROUNDS {
         let zones = ZoneBook::of(&repaired.calendar, choices);
@@ -99,6 +101,56 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
     }
     repaired.refused.push("repairs did not come to rest: a fault in Emvo".to_owned());
     repaired
+}
+
+/// U02 and U03 concern several events each, so they are settled at once, as
+/// combining settles them.
+fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairPlan) {
+    let takes = |id: &str| super::rule(id).map(super::Described::id).filter(|id| plan.rules.takes(*id));
+    let duplicates = match takes("U03").filter(|id| plan.consent.covers(*id)) {
+        Some(_) => Duplicates::Fold,
+        None => Duplicates::Keep,
+    };
+    if takes("U02").is_none() && duplicates == Duplicates::Keep {
+        return;
+    }
+    let zones = ZoneBook::of(&repaired.calendar, choices);
+    let rules = ["U02", "U03"].into_iter().filter_map(takes).collect();
+    let of_twins = RuleChoice { only: rules, ..plan.rules.clone() };
+    let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
+    let has_any = !check(&context, &of_twins, &plan.selection).is_empty();
+    drop(context);
+    if !has_any {
+        return;
+    }
+    let all = std::mem::take(&mut repaired.calendar.series);
+    let (chosen, spared): (Vec<_>, Vec<_>) =
+        all.into_iter().partition(|series| plan.selection.chooses(series, &zones) && series.uid().is_some());
+    let places: HashMap<u32, u32> =
+        chosen.iter().flat_map(Series::events).map(|event| (event.line(), event.rank())).collect();
+    let calendar = Calendar { series: chosen, ..Calendar::default() };
+    let input = MergeInput { calendar, zones, label: String::new() };
+    let options = MergeOptions { duplicates, look_alikes: LookAlikes::Leave, ..MergeOptions::default() };
+    let merged = merge(None, vec![input], options);
+    repaired.folded += merged.balance.folded;
+    repaired.changes.extend(merged.folds.iter().map(|fold| Change {
+        rule: Some(fold.kind.rule()),
+        uid: fold.uid.clone(),
+        title: fold.title.clone(),
+        before: format!("twice, {}", fold.start),
+        after: "once".to_owned(),
+    }));
+    repaired
+        .changes
+        .extend(merged.changes.into_iter().filter(|change| matches!(change.rule, Some("U02" | "U03"))));
+    repaired.calendar.series = merged.calendar.series;
+    // What stays keeps its place in the file.
+    for event in repaired.calendar.series.iter_mut().flat_map(Series::events_mut) {
+        if let Some(rank) = places.get(&event.line()).filter(|_| event.line() > 0) {
+            event.set_rank(*rank);
+        }
+    }
+    repaired.calendar.series.extend(spared);
 }
 
 /// The repairs of a round: for each series the first that may be made.
@@ -123,6 +175,10 @@ fn due(
         };
         let uid = calendar.series[series].uid().cloned();
         if !is_allowed || tried.contains(&(finding.rule, uid)) || reserved.contains(&series) {
+            continue;
+        }
+        // Those that may be folded have been.
+        if matches!(edit, Edit::Fold) {
             continue;
         }
         if let Edit::Roll(rolled) = edit {

@@ -1,7 +1,7 @@
 //! `U02 uid-twice`: one id for two events.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Scope, Subject};
+use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -14,8 +14,8 @@ declare_rule! {
     /// A series exported date by date under one id.
     ///
     /// ## Repair
-    /// `merge` and `convert` settle it: copies become one, of versions the newest
-    /// stays, and different events get ids of their own.
+    /// Safe: copies become one, of versions the newest stays, and different events
+    /// get ids of their own. `merge` and `convert` do the same.
     UidTwice, "U02", "uid-twice", Group::Identity, "one id for two events"
 }
 
@@ -26,8 +26,8 @@ impl Rule for UidTwice {
 
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         if let Some(first) = context.same_uid_before(subject.index) {
-            let message = format!("has the id of `{first}`; merge and convert settle which of them stays");
-            found.show(self, Level::Warning, subject, message);
+            let message = format!("has the id of `{first}`");
+            found.offer(self, subject, message, Safety::Safe, Edit::Fold);
         }
     }
 }

@@ -1,7 +1,7 @@
 //! `U03 duplicate`: the same event under another id.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Scope, Subject};
+use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -15,8 +15,8 @@ declare_rule! {
     /// A crossing in the calendars of both operators.
     ///
     /// ## Repair
-    /// `merge` makes one of them, with all that either of them says. `merge FILE -o
-    /// OUT` does it within one file.
+    /// With consent they become one, with all that either of them says. `merge`
+    /// does it as it combines.
     Duplicate, "U03", "duplicate", Group::Identity, "the same event under another id"
 }
 
@@ -27,9 +27,8 @@ impl Rule for Duplicate {
 
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         if let Some(first) = context.duplicate_before(subject.index) {
-            let message =
-                format!("is there twice: the same as the event in line {first}; merge makes one of them");
-            found.show(self, Level::Warning, subject, message);
+            let message = format!("is there twice: the same as the event in line {first}");
+            found.offer(self, subject, message, Safety::Consent, Edit::Fold);
         }
     }
 }

@@ -181,7 +181,7 @@ pub(super) fn fixtures() -> Vec<Row> {
         (
             "U02",
             Fixture::of(event(AT_EIGHT) + &titled("1", "Inspection", "DTSTART:20260910T080000Z\n")),
-            "has the id of `Drill`; merge and convert settle which of them stays",
+            "has the id of `Drill`",
             Fixture::of(
                 event(&format!("{AT_EIGHT}RRULE:FREQ=DAILY;COUNT=3\n"))
                     + &event(
@@ -194,7 +194,7 @@ pub(super) fn fixtures() -> Vec<Row> {
             Fixture::of(
                 event(AT_EIGHT) + &titled("2", "Drill", "DTSTART:20260907T050000Z\nLOCATION:Kaj 2\n"),
             ),
-            "is there twice: the same as the event in line 2; merge makes one of them",
+            "is there twice: the same as the event in line 2",
             Fixture::of(
                 event(&format!("{AT_EIGHT}LOCATION:Kaj 1\n"))
                     + &titled("2", "Drill", "DTSTART:20260907T050000Z\nLOCATION:Kaj 2\n"),
