@@ -88,17 +88,74 @@ pub struct Difference {
     pub fields: Vec<&'static str>,
     /// Whose an extra one is.
     pub ownership: Ownership,
+    /// What it has in common with others.
+    pub cause: Option<CauseKind>,
+}
+
+/// A difference, and the occurrences that differ.
+pub(crate) struct Found {
+    difference: Difference,
+    source: Option<usize>,
+    result: Option<usize>,
+}
+
+/// What went wrong.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+#[allow(missing_docs, reason = "their names in answers say it")]
+pub enum CauseKind {
+    OffsetShift,
+    ZoneSwap,
+    DayShift,
+    EndDay,
+    SeriesCut,
+    LastOccurrence,
+    OverridesLost,
+    ExceptionsLost,
+    ImportedTwice,
+    RangeCut,
+    DefaultLength,
+    FieldLost,
+    TextDamaged,
+    TextCut,
+    CalendarAbsent,
+    Other,
+}
+
+impl CauseKind {
+    /// The name in machine-readable answers.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::OffsetShift => "offset-shift",
+            Self::ZoneSwap => "zone-swap",
+            Self::DayShift => "day-shift",
+            Self::EndDay => "end-day",
+            Self::SeriesCut => "series-cut",
+            Self::LastOccurrence => "last-occurrence",
+            Self::OverridesLost => "overrides-lost",
+            Self::ExceptionsLost => "exceptions-lost",
+            Self::ImportedTwice => "imported-twice",
+            Self::RangeCut => "range-cut",
+            Self::DefaultLength => "default-length",
+            Self::FieldLost => "field-lost",
+            Self::TextDamaged => "text-damaged",
+            Self::TextCut => "text-cut",
+            Self::CalendarAbsent => "calendar-absent",
+            Self::Other => "other",
+        }
+    }
 }
 
 /// Many differences with one reason.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Cause {
-    /// The kind, such as `offset-shift`.
-    pub kind: &'static str,
+    /// The kind.
+    pub kind: CauseKind,
     /// How many occurrences it explains.
     pub occurrences: usize,
     /// In words.
     pub summary: String,
+    /// What a person can do about it.
+    pub todo: Option<String>,
 }
 
 /// How many occurrences went which way. Each source occurrence is in exactly
@@ -161,14 +218,15 @@ pub fn reconcile(
     let source = Records::of(sources, window, ceiling);
     let result = Records::of(results, window, ceiling);
     let pairing = Pairing::of(&source, &result);
-    let (counts, differences, other_fields) = pairing.account();
+    let (counts, mut found, other_fields) = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
+    let causes = causes::of(&mut found, &source, &result);
+    let differences: Vec<Difference> = found.into_iter().map(|one| one.difference).collect();
     let is_complete = counts.retimed + counts.altered + counts.missing + counts.doubled == 0
         && !differences
             .iter()
             .any(|one| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource)
         && not_compared.is_empty();
-    let causes = causes::of(&differences, &source, sources);
     Some(Reconciliation {
         window,
         counts,

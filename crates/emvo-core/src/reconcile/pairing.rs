@@ -7,7 +7,7 @@
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use super::record::{Record, Records};
-use super::{Counts, Difference, DifferenceKind, Ownership};
+use super::{Counts, Difference, DifferenceKind, Found, Ownership};
 use crate::identity::{Moment, Origin, VersionKey, contradiction};
 use crate::recurrence::day::clock_seconds;
 use hashbrown::{HashMap, HashSet};
@@ -15,6 +15,11 @@ use hashbrown::{HashMap, HashSet};
 /// How far a displaced occurrence is looked for: farther than a day, so that a
 /// date that moved by one is found.
 const NEARBY: i64 = 36 * 3600;
+
+/// Fewer letters than this say nothing about a title.
+const LEAST_LETTERS: usize = 3;
+/// So many letters of a title are left by most cuts.
+const FIRST_LETTERS: usize = 10;
 
 /// What became of a source occurrence.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -65,6 +70,8 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.explain_duplicates_of_sources();
         pairing.find_copies();
         pairing.pair_by(Likeness::InKey, same_id_and_start);
+        pairing.pair_by(Likeness::InKey, letters_and_times);
+        pairing.pair_by(Likeness::InKey, first_letters_and_times);
         pairing.pair_nearby(|records, at| records.uid(at));
         pairing.pair_nearby(|records, at| records.told(at).title.as_str());
         pairing
@@ -228,7 +235,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     /// Counts and names every occurrence.
-    pub(super) fn account(&self) -> (Counts, Vec<Difference>, BTreeMap<&'static str, usize>) {
+    pub(super) fn account(&self) -> (Counts, Vec<Found>, BTreeMap<&'static str, usize>) {
         let mut counts = Counts {
             source_events: self.source.events,
             source_occurrences: self.source.list.len(),
@@ -261,7 +268,11 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 DifferenceKind::Doubled => counts.doubled += 1,
                 DifferenceKind::Extra => {}
             }
-            differences.push(difference);
+            let result = match *fate {
+                Fate::Paired(result) => Some(result),
+                Fate::Unpaired | Fate::Explained => None,
+            };
+            differences.push(Found { difference, source: Some(at), result });
         }
         let extras = self.extras();
         counts.extra = extras.len();
@@ -281,6 +292,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             by: None,
             fields: Vec::new(),
             ownership: Ownership::OfSource,
+            cause: None,
         }
     }
 
@@ -317,7 +329,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// Result occurrences that stand for nothing. One of a series that stands
     /// for a source's is a date that came back.
-    fn extras(&self) -> Vec<Difference> {
+    fn extras(&self) -> Vec<Found> {
         let series_of = |at: usize| (self.result.list[at].side, self.result.list[at].series);
         let of_sources: HashSet<_> =
             (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
@@ -334,7 +346,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 let record = &self.result.list[at];
                 let is_of_source =
                     of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
-                Difference {
+                let difference = Difference {
                     kind: DifferenceKind::Extra,
                     path: self.result.sides[record.side].path.to_owned(),
                     uid: self.result.uid(at).to_owned(),
@@ -344,7 +356,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                     by: None,
                     fields: Vec::new(),
                     ownership: if is_of_source { Ownership::OfSource } else { Ownership::OfDestination },
-                }
+                    cause: None,
+                };
+                Found { difference, source: None, result: Some(at) }
             })
             .collect()
     }
@@ -359,6 +373,20 @@ fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Optio
 fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let uid = records.uid(at);
     (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
+}
+
+/// Titles that differ in letters outside ASCII, as damaged ones do.
+fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let Record { start, end, .. } = &records.list[at];
+    let letters = records.told(at).letters.as_str();
+    (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
+}
+
+/// Titles that begin alike, as those that were cut do.
+fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let Record { start, end, .. } = &records.list[at];
+    let letters = records.told(at).letters.get(..FIRST_LETTERS)?;
+    Some(("", letters, Some(start), Some(end)))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {

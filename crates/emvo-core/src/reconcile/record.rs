@@ -16,6 +16,8 @@ pub(super) struct Told {
     pub(super) description: String,
     pub(super) is_busy: bool,
     pub(super) classification: Classification,
+    /// The letters and digits of the title that are ASCII.
+    pub(super) letters: String,
     /// Fields that the verdict does not count, as text that can be compared.
     pub(super) others: BTreeMap<&'static str, String>,
 }
@@ -31,6 +33,17 @@ pub(super) struct Record {
     pub(super) start: Moment,
     pub(super) end: Moment,
     pub(super) shown_start: EventTime,
+    /// Whether it is as its series has it.
+    pub(super) slot: Slot,
+}
+
+/// How an occurrence stands to its series.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(super) enum Slot {
+    /// As the rule has it, or alone.
+    Own,
+    /// An override of the date at this moment.
+    Replaces(Moment),
 }
 
 /// All occurrences of one side of the comparison.
@@ -123,6 +136,10 @@ impl OfSeries {
             },
             start: Moment::of(&occurrence.start, input.zones),
             end: Moment::of(&occurrence.end, input.zones),
+            slot: match occurrence.part.event(series).replaces().filter(|_| occurrence.part != Part::Master) {
+                Some(slot) => Slot::Replaces(Moment::of(slot, input.zones)),
+                None => Slot::Own,
+            },
             shown_start: occurrence.start,
         });
         Self { records: records.collect(), told, not_compared }
@@ -154,8 +171,10 @@ fn told_by(event: &Event<'_>) -> Told {
         ("status", format!("{:?}", event.status())),
         ("attachments", values(&["ATTACH"])),
     ];
+    let title = text("SUMMARY");
     Told {
-        title: text("SUMMARY"),
+        letters: title.chars().filter(char::is_ascii_alphanumeric).collect(),
+        title,
         location: text("LOCATION"),
         description: text("DESCRIPTION"),
         is_busy: event.is_busy(),

@@ -7,7 +7,7 @@ use std::path::PathBuf;
 use anyhow::{Context, bail};
 use emvo_core::calendar::Duration;
 use emvo_core::reconcile::{
-    Counts, Difference, DifferenceKind, Ownership, Reconciliation, Side, Verdict, reconcile,
+    CauseKind, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Side, Verdict, reconcile,
 };
 use serde::Serialize;
 
@@ -93,6 +93,9 @@ fn text(found: &Reconciliation, sources: &[Source<'_>], detail: Detail) -> Strin
         let _ = writeln!(out, "\n{}", styled(STRONG, "What they have in common"));
         for cause in &found.causes {
             let _ = writeln!(out, "  {}", sanitized(&cause.summary));
+            if let Some(todo) = &cause.todo {
+                let _ = writeln!(out, "    → {}", styled(DIM, sanitized(todo)));
+            }
         }
     }
     out.push_str(&difference_lines(&found.differences, detail));
@@ -227,6 +230,7 @@ struct DifferenceJson<'r> {
     result_start: Option<&'r str>,
     by: Option<String>,
     fields: &'r [&'static str],
+    cause: Option<&'static str>,
 }
 
 #[derive(Serialize)]
@@ -234,6 +238,7 @@ struct CauseJson<'r> {
     kind: &'r str,
     occurrences: usize,
     summary: &'r str,
+    todo: Option<&'r str>,
 }
 
 fn print_json(found: &Reconciliation) -> std::io::Result<()> {
@@ -257,11 +262,13 @@ fn print_json(found: &Reconciliation) -> std::io::Result<()> {
         result_start: one.result_start.as_deref(),
         by: one.by.map(signed_duration),
         fields: &one.fields,
+        cause: one.cause.map(CauseKind::name),
     });
     let causes = found.causes.iter().map(|cause| CauseJson {
-        kind: cause.kind,
+        kind: cause.kind.name(),
         occurrences: cause.occurrences,
         summary: &cause.summary,
+        todo: cause.todo.as_deref(),
     });
     let body = ReconcileJson {
         window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },

@@ -1,0 +1,172 @@
+//! Why occurrences are missing: a calendar, a range of dates, the ends of
+//! series.
+
+use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+
+use super::{ENOUGH, Evidence, occurrences_are};
+use crate::reconcile::{CauseKind, DifferenceKind};
+
+/// Of fewer dates nobody can say which is their end.
+const LEAST_OF_A_SERIES: usize = 3;
+
+/// Calendars of the sources of which nothing at all is in the result.
+pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
+    let totals = evidence.occurrences_of_sides();
+    for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
+        let count = members.len();
+        if totals.get(&side) != Some(&count) || count < ENOUGH {
+            continue;
+        }
+        let source = &evidence.source.sides[side];
+        let of_path = evidence.source.sides.iter().filter(|other| other.path == source.path).count();
+        let path = source.path;
+        let name =
+            if of_path > 1 { format!("`{}` in {path}", source.calendar.name()) } else { path.to_owned() };
+        let summary =
+            format!("nothing of {name} is in the result: {count} {} missing", occurrences_are(count));
+        evidence.name(CauseKind::CalendarAbsent, &members, summary, Some(format!("import {path} again")));
+    }
+}
+
+fn by_side(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> BTreeMap<usize, Vec<usize>> {
+    let mut by_side: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
+    for at in members {
+        if let Some(source) = evidence.found[*at].source {
+            by_side.entry(evidence.source.list[source].side).or_default().push(*at);
+        }
+    }
+    by_side
+}
+
+/// Where everything before a day or from a day on is missing, single events
+/// too: the export or the import took a range of dates.
+pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
+    for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
+        let missing: HashMap<usize, usize> =
+            members.iter().filter_map(|at| Some((evidence.found[*at].source?, *at))).collect();
+        let mut all: Vec<usize> =
+            (0..evidence.source.list.len()).filter(|at| evidence.source.list[*at].side == side).collect();
+        all.sort_by_key(|at| (evidence.source.list[*at].shown_start.clock(), *at));
+        let head = all.iter().take_while(|at| missing.contains_key(at)).count();
+        let tail = all.iter().rev().take_while(|at| missing.contains_key(at)).count();
+        for (count, is_head) in [(head, true), (tail, false)] {
+            let cut = if is_head { &all[..count] } else { &all[all.len() - count..] };
+            if count == all.len() || !is_range(evidence, cut) {
+                continue;
+            }
+            let members: Vec<usize> = cut.iter().filter_map(|at| missing.get(at).copied()).collect();
+            let path = evidence.source.sides[side].path;
+            let day = |at: usize| evidence.source.list[all[at]].shown_start.date();
+            let range = if is_head {
+                format!("before {}", day(count))
+            } else {
+                format!("after {}", day(all.len() - count - 1))
+            };
+            let summary = format!(
+                "everything of {path} {range} is missing: {count} {}",
+                occurrences_are(count).replace(" is", "").replace(" are", "")
+            );
+            let todo = format!("export the whole range of dates, or import {path} without a limit of dates");
+            evidence.name(CauseKind::RangeCut, &members, summary, Some(todo));
+        }
+    }
+}
+
+/// Whether what is cut off is more than the ends of series: two events, one of
+/// them no series.
+fn is_range(evidence: &Evidence<'_, '_, '_>, cut: &[usize]) -> bool {
+    let series: BTreeSet<usize> = cut.iter().map(|at| evidence.source.list[*at].series).collect();
+    let is_single = |at: &usize| !evidence.source.series(*at).repeats();
+    series.len() > 1 && cut.iter().any(is_single)
+}
+
+/// Series that stop early in the result: what is missing of them is their end.
+pub(super) fn series_cut(evidence: &mut Evidence<'_, '_, '_>) {
+    let mut missing: BTreeMap<(usize, usize), HashMap<usize, usize>> = BTreeMap::new();
+    for at in evidence.free(DifferenceKind::Missing) {
+        let Some(source) = evidence.found[at].source else { continue };
+        let record = &evidence.source.list[source];
+        missing.entry((record.side, record.series)).or_default().insert(source, at);
+    }
+    if missing.is_empty() {
+        return;
+    }
+    let mut all: BTreeMap<(usize, usize), Vec<usize>> = BTreeMap::new();
+    for (at, record) in evidence.source.list.iter().enumerate() {
+        let key = (record.side, record.series);
+        if missing.contains_key(&key) {
+            all.entry(key).or_default().push(at);
+        }
+    }
+    // Of those that lose their last date alone, and of those that lose more.
+    let (mut last, mut more) = (Tails::default(), Tails::default());
+    for (key, mut dates) in all {
+        dates.sort_by_key(|at| evidence.source.list[*at].start.clone());
+        let gone = &missing[&key];
+        let tail = dates.iter().rev().take_while(|at| gone.contains_key(at)).count();
+        // Of one date in two, or one in all, nobody can say that it is an end.
+        if tail < gone.len() || tail == dates.len() || dates.len() < LEAST_OF_A_SERIES {
+            continue;
+        }
+        let first_gone = evidence.source.list[dates[dates.len() - tail]].shown_start.to_string();
+        let tails = if tail == 1 { &mut last } else { &mut more };
+        tails.add(gone.values().copied().collect(), first_gone, evidence.source.sides[key.0].path);
+    }
+    name_tails(evidence, &more, &last);
+}
+
+fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
+    let series = |count: usize| if count == 1 { "1 series".to_owned() } else { format!("{count} series") };
+    if more.series > 0 {
+        let (count, from) = (more.members.len(), &more.from);
+        let summary = format!(
+            "{} {} early in the result: {count} {} missing, from {from} on",
+            series(more.series),
+            if more.series == 1 { "stops" } else { "stop" },
+            occurrences_are(count)
+        );
+        let todo = format!(
+            "give the destination single events: emvo convert {} --unroll -o single.ics",
+            more.paths()
+        );
+        evidence.name(CauseKind::SeriesCut, &more.members, summary, Some(todo));
+    }
+    if last.series > 0 {
+        let summary = format!(
+            "the last date of {} is missing: its end was read as before that day",
+            series(last.series)
+        );
+        let todo = format!(
+            "let the rules end where all systems agree: emvo repair {} -o repaired/ (R01, R18)",
+            last.paths()
+        );
+        evidence.name(CauseKind::LastOccurrence, &last.members, summary, Some(todo));
+    }
+}
+
+/// Ends of series that are missing.
+#[derive(Default)]
+struct Tails {
+    series: usize,
+    members: Vec<usize>,
+    /// The earliest of them.
+    from: String,
+    files: HashSet<String>,
+}
+
+impl Tails {
+    fn add(&mut self, members: Vec<usize>, from: String, path: &str) {
+        self.series += 1;
+        self.members.extend(members);
+        self.files.insert(path.to_owned());
+        if self.from.is_empty() || from < self.from {
+            self.from = from;
+        }
+    }
+
+    fn paths(&self) -> String {
+        let mut paths: Vec<&str> = self.files.iter().map(String::as_str).collect();
+        paths.sort_unstable();
+        paths.join(" ")
+    }
+}

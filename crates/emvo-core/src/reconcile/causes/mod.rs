@@ -1,0 +1,158 @@
+//! What many differences have in common: a cause, not a list.
+//!
+//! Each cause looks at what is left unexplained, from those that explain most
+//! to the particular ones, and takes what fits. What nobody takes is `other`.
+
+mod missing;
+mod times;
+mod words;
+
+use std::collections::BTreeMap;
+
+use super::record::Records;
+use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership};
+
+/// From how many alike on a cause is worth naming.
+const ENOUGH: usize = 2;
+
+/// Names the causes, the one that explains most first; each difference gets the
+/// kind of its cause.
+pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records<'_, '_>) -> Vec<Cause> {
+    let mut evidence = Evidence { taken: vec![None; found.len()], found, source, result, causes: Vec::new() };
+    missing::absent_calendars(&mut evidence);
+    missing::range_cut(&mut evidence);
+    missing::series_cut(&mut evidence);
+    times::overrides_lost(&mut evidence);
+    times::whole_days(&mut evidence);
+    times::zones_and_offsets(&mut evidence);
+    times::default_length(&mut evidence);
+    words::texts(&mut evidence);
+    words::lost_fields(&mut evidence);
+    doubled(&mut evidence);
+    revived(&mut evidence);
+    others(&mut evidence);
+    let Evidence { taken, causes, .. } = evidence;
+    for (one, cause) in found.iter_mut().zip(taken) {
+        one.difference.cause = cause;
+    }
+    let mut causes = causes;
+    causes.sort_by(|one, two| {
+        let rank = |cause: &Cause| (cause.kind == CauseKind::Other, usize::MAX - cause.occurrences);
+        rank(one).cmp(&rank(two)).then_with(|| one.summary.cmp(&two.summary))
+    });
+    causes
+}
+
+/// The differences, and which of them have a cause.
+struct Evidence<'e, 'c, 'a> {
+    found: &'e [Found],
+    source: &'e Records<'c, 'a>,
+    result: &'e Records<'c, 'a>,
+    taken: Vec<Option<CauseKind>>,
+    causes: Vec<Cause>,
+}
+
+impl<'e> Evidence<'e, '_, '_> {
+    /// The differences of a kind without a cause.
+    fn free(&self, kind: DifferenceKind) -> Vec<usize> {
+        (0..self.found.len())
+            .filter(|at| self.taken[*at].is_none() && self.found[*at].difference.kind == kind)
+            .collect()
+    }
+
+    fn difference(&self, at: usize) -> &'e Difference {
+        &self.found[at].difference
+    }
+
+    /// Differences by the file that they are in.
+    fn by_path(&self, members: &[usize]) -> BTreeMap<&'e str, Vec<usize>> {
+        let mut by_path: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
+        for at in members {
+            by_path.entry(&self.difference(*at).path).or_default().push(*at);
+        }
+        by_path
+    }
+
+    /// How many occurrences each calendar of the sources has, by number of side.
+    fn occurrences_of_sides(&self) -> BTreeMap<usize, usize> {
+        let mut counts = BTreeMap::new();
+        for record in &self.source.list {
+            *counts.entry(record.side).or_insert(0) += 1;
+        }
+        counts
+    }
+
+    /// Names a cause of some differences.
+    fn name(&mut self, kind: CauseKind, members: &[usize], summary: String, todo: Option<String>) {
+        for at in members {
+            self.taken[*at] = Some(kind);
+        }
+        self.causes.push(Cause { kind, occurrences: members.len(), summary, todo });
+    }
+}
+
+fn doubled(evidence: &mut Evidence<'_, '_, '_>) {
+    let all = evidence.free(DifferenceKind::Doubled);
+    let totals = evidence.occurrences_of_sides();
+    for (path, members) in evidence.by_path(&all) {
+        let sides = evidence.source.sides.iter().enumerate().filter(|(_, side)| side.path == path);
+        let total: usize = sides.filter_map(|(at, _)| totals.get(&at)).sum();
+        let count = members.len();
+        let stand = if count == 1 { "occurrence of it stands" } else { "occurrences of it stand" };
+        let summary = if count == total && count >= ENOUGH {
+            format!(
+                "all of {path} was imported twice: each of its {count} occurrences stands there more than once"
+            )
+        } else {
+            format!("part of {path} was imported twice: {count} {stand} there more than once")
+        };
+        let todo = format!(
+            "take it out of the result and import it once: emvo retract {path} --out-of RESULT -o clean.ics"
+        );
+        evidence.name(CauseKind::ImportedTwice, &members, summary, Some(todo));
+    }
+}
+
+/// Dates of the sources' series that were left out there and are in the result.
+fn revived(evidence: &mut Evidence<'_, '_, '_>) {
+    let members: Vec<usize> = evidence
+        .free(DifferenceKind::Extra)
+        .into_iter()
+        .filter(|at| evidence.difference(*at).ownership == Ownership::OfSource)
+        .collect();
+    if members.is_empty() {
+        return;
+    }
+    let count = members.len();
+    let are = if count == 1 { "date that was cancelled is" } else { "dates that were cancelled are" };
+    let summary = format!("{count} {are} back: exceptions of series were lost");
+    let todo = "give the destination single events: emvo convert SOURCE --unroll -o single.ics".to_owned();
+    evidence.name(CauseKind::ExceptionsLost, &members, summary, Some(todo));
+}
+
+fn others(evidence: &mut Evidence<'_, '_, '_>) {
+    for (kind, one, many) in [
+        (DifferenceKind::Missing, "occurrence is not in the result", "occurrences are not in the result"),
+        (DifferenceKind::Retimed, "occurrence is at another time", "occurrences are at other times"),
+        (DifferenceKind::Altered, "occurrence has other words", "occurrences have other words"),
+    ] {
+        let members = evidence.free(kind);
+        if !members.is_empty() {
+            let count = members.len();
+            let summary = format!("{count} {}", if count == 1 { one } else { many });
+            evidence.name(CauseKind::Other, &members, summary, None);
+        }
+    }
+}
+
+fn occurrences_are(count: usize) -> &'static str {
+    if count == 1 { "occurrence is" } else { "occurrences are" }
+}
+
+/// The first and the last day of some differences.
+fn days<'d>(evidence: &Evidence<'d, '_, '_>, members: &[usize]) -> (&'d str, &'d str) {
+    let day = |at: &usize| evidence.difference(*at).start.get(..10);
+    let first = members.iter().filter_map(day).min().unwrap_or("");
+    let last = members.iter().filter_map(day).max().unwrap_or("");
+    (first, last)
+}

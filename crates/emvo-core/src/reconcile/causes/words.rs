@@ -1,0 +1,166 @@
+//! Why occurrences have other words: decoded wrongly, cut, gone.
+
+use std::collections::BTreeMap;
+
+use super::Evidence;
+use crate::content::undone_mojibake;
+use crate::reconcile::record::Told;
+use crate::reconcile::{CauseKind, DifferenceKind};
+
+/// What happened to a text.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Damage {
+    /// UTF-8 that was read as Windows-1252.
+    Misread,
+    /// Letters outside ASCII became question marks or boxes.
+    Replaced,
+    /// Letters outside ASCII are gone.
+    Dropped,
+}
+
+impl Damage {
+    fn words(self) -> &'static str {
+        match self {
+            Self::Misread => "UTF-8 was read as Windows-1252",
+            Self::Replaced => "letters outside ASCII became question marks",
+            Self::Dropped => "letters outside ASCII were dropped",
+        }
+    }
+
+    fn between(one: &str, two: &str) -> Option<Self> {
+        if one.is_ascii() {
+            return None;
+        }
+        if undone_mojibake(two).is_some_and(|undone| undone == one) {
+            return Some(Self::Misread);
+        }
+        let without =
+            |text: &str, mark: fn(char) -> bool| text.chars().filter(|char| !mark(*char)).collect::<String>();
+        let plain = without(one, |char| !char.is_ascii());
+        if two.contains(['?', '\u{fffd}'])
+            && without(two, |char| matches!(char, '?' | '\u{fffd}')) == without(&plain, |char| char == '?')
+        {
+            return Some(Self::Replaced);
+        }
+        (two == plain).then_some(Self::Dropped)
+    }
+}
+
+const TEXTS: [(&str, fn(&Told) -> &str); 3] = [
+    ("title", |told| &told.title),
+    ("location", |told| &told.location),
+    ("description", |told| &told.description),
+];
+
+/// Texts that were damaged on the way, and texts that were cut.
+pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
+    let mut damaged: BTreeMap<(&str, Damage), Vec<usize>> = BTreeMap::new();
+    let mut cut: BTreeMap<(&str, usize), Vec<usize>> = BTreeMap::new();
+    for at in evidence.free(DifferenceKind::Altered) {
+        let found = &evidence.found[at];
+        let (Some(source), Some(result)) = (found.source, found.result) else { continue };
+        let (one, two) = (evidence.source.told(source), evidence.result.told(result));
+        let path = evidence.difference(at).path.as_str();
+        let mut pairs =
+            TEXTS.iter().map(|(name, of)| (*name, of(one), of(two))).filter(|(_, one, two)| one != two);
+        let Some((name, first, second)) = pairs.next() else { continue };
+        if let Some(damage) = Damage::between(first, second) {
+            damaged.entry((path, damage)).or_default().push(at);
+        } else if let Some(length) = cut_length(first, second) {
+            cut.entry((name, length)).or_default().push(at);
+        }
+    }
+    for ((path, damage), members) in damaged {
+        let count = members.len();
+        let have =
+            if count == 1 { "occurrence has a damaged text" } else { "occurrences have damaged texts" };
+        let summary = format!("{count} {have}, all from {path}: {}", damage.words());
+        let todo = format!(
+            "import {path} as UTF-8; for a table, emvo convert {path} --encoding utf-8-bom marks it as such"
+        );
+        evidence.name(CauseKind::TextDamaged, &members, summary, Some(todo));
+    }
+    for ((field, length), members) in joined(cut) {
+        let count = members.len();
+        let have = if count == 1 { "occurrence has its" } else { "occurrences have their" };
+        let summary = format!("{count} {have} {field} cut at {length} characters");
+        let todo = match field {
+            "description" => format!(
+                "`description_characters = {length}` in a limits file: emvo merge --limits keeps the whole texts aside"
+            ),
+            _ => format!(
+                "shorten them before the import: emvo amend SOURCE --replace \"{field}:long=short\" -o short.ics"
+            ),
+        };
+        evidence.name(CauseKind::TextCut, &members, summary, Some(todo));
+    }
+}
+
+/// Cuts of one field, at the greatest length among them: blanks at an end are
+/// not compared, so one cut leaves texts of slightly different lengths.
+fn joined(cut: BTreeMap<(&str, usize), Vec<usize>>) -> BTreeMap<(&str, usize), Vec<usize>> {
+    let mut by_field: BTreeMap<&str, (usize, Vec<usize>)> = BTreeMap::new();
+    for ((field, length), members) in cut {
+        let entry = by_field.entry(field).or_default();
+        entry.0 = entry.0.max(length);
+        entry.1.extend(members);
+    }
+    by_field.into_iter().map(|(field, (length, members))| ((field, length), members)).collect()
+}
+
+/// At how many characters a text was cut, if it was.
+fn cut_length(whole: &str, part: &str) -> Option<usize> {
+    let bare = part.trim_end_matches(['…', '.']).trim_end();
+    (!bare.is_empty() && bare.len() < whole.len() && whole.starts_with(bare)).then(|| part.chars().count())
+}
+
+/// Fields that differ, each with how many lost it.
+pub(super) fn lost_fields(evidence: &mut Evidence<'_, '_, '_>) {
+    let mut by_field: BTreeMap<&'static str, Vec<usize>> = BTreeMap::new();
+    for at in evidence.free(DifferenceKind::Altered) {
+        if let Some(field) = evidence.difference(at).fields.first() {
+            by_field.entry(field).or_default().push(at);
+        }
+    }
+    for (field, members) in by_field {
+        let is_gone = |at: &usize| {
+            let result = evidence.found[*at].result.map(|result| evidence.result.told(result));
+            result.is_some_and(|told| match field {
+                "title" => told.title.is_empty(),
+                "location" => told.location.is_empty(),
+                "description" => told.description.is_empty(),
+                "busy" => told.is_busy,
+                _ => told.classification == crate::calendar::Classification::Public,
+            })
+        };
+        let count = members.len();
+        let gone = members.iter().filter(|at| is_gone(at)).count();
+        if gone < count {
+            // Another word is an edit, not a loss.
+            let lost: Vec<usize> = members.iter().copied().filter(|at| is_gone(at)).collect();
+            name_lost(evidence, field, &lost);
+            continue;
+        }
+        name_lost(evidence, field, &members);
+    }
+}
+
+fn name_lost(evidence: &mut Evidence<'_, '_, '_>, field: &str, members: &[usize]) {
+    if members.is_empty() {
+        return;
+    }
+    let count = members.len();
+    let summary = match (field, count) {
+        ("busy", 1) => "1 occurrence counts as busy that did not".to_owned(),
+        ("busy", _) => format!("{count} occurrences count as busy that did not"),
+        ("private", 1) => "1 occurrence is not private any more".to_owned(),
+        ("private", _) => format!("{count} occurrences are not private any more"),
+        (_, 1) => format!("1 occurrence has lost its {field}"),
+        _ => format!("{count} occurrences have lost their {field}"),
+    };
+    let todo = match field {
+        "busy" | "private" => "set it again in the destination, or import into a calendar that keeps it",
+        _ => "the destination does not take the field from this kind of file: try the other one, ICS or CSV",
+    };
+    evidence.name(CauseKind::FieldLost, members, summary, Some(todo.to_owned()));
+}
