@@ -6,7 +6,7 @@
 use emvo_core::calendar::{self, Calendar};
 use emvo_core::content::parse;
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
-use emvo_core::reconcile::{Side, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
 use emvo_core::recurrence::Ceiling;
 use emvo_core::zone::{ZoneBook, ZoneChoices};
 use proptest::prelude::*;
@@ -81,7 +81,7 @@ proptest! {
             .collect();
         let zones = ZoneBook::of(&result, &ZoneChoices::default());
         let side = Side { calendar: &result, zones: &zones, path: "result" };
-        if let Some(found) = reconcile(&sources, &[side], None, Ceiling::default()) {
+        if let Some(found) = reconcile(&sources, &[side], None, Ceiling::default(), &Explanations::default()) {
             prop_assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences);
         }
     }

@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 
 use emvo_core::calendar::{Calendar, read};
 use emvo_core::content::parse;
-use emvo_core::reconcile::{Reconciliation, Side, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
 use emvo_core::recurrence::Ceiling;
 use emvo_core::zone::{Zone, ZoneBook, ZoneChoices};
 use jiff::ToSpan;
@@ -162,7 +162,7 @@ fn proof(result: &[Planned]) -> Reconciliation {
         .collect();
     let zones = ZoneBook::of(&result, &choices);
     let result = [Side { calendar: &result, zones: &zones, path: "result.ics" }];
-    reconcile(&sides, &result, None, Ceiling::default()).unwrap()
+    reconcile(&sides, &result, None, Ceiling::default(), &Explanations::default()).unwrap()
 }
 
 type Defect = Box<dyn Fn(&mut Vec<Planned>) -> usize>;

@@ -5,9 +5,10 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand};
 
 use crate::commands::{
-    amend, check, convert, dates, demo, drop, events, merge, pick, reconcile, repair, retime, retract, rules,
-    survey,
+    amend, check, convert, dates, demo, drop, events, history, merge, pick, reconcile, repair, retime,
+    retract, rules, survey,
 };
+use crate::record::RecordArgs;
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
 /// was lost on the way
@@ -35,6 +36,7 @@ pub(crate) enum Command {
     Retract(retract::RetractArgs),
     Dates(dates::DatesArgs),
     Events(events::EventsArgs),
+    History(history::HistoryArgs),
     Demo(demo::DemoArgs),
 }
 
@@ -135,4 +137,6 @@ pub(crate) struct OutputArgs {
     /// Where to keep what cannot be read, if not beside the output
     #[arg(long, value_name = "PATH")]
     pub(crate) set_aside: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) record: RecordArgs,
 }

@@ -64,6 +64,6 @@ pub(crate) struct WritingJson {
     pub(crate) balance: BalanceJson,
     pub(crate) outputs: Vec<String>,
     pub(crate) changes: Vec<ChangeJson>,
-    /// The number of the run in the ledger; none is kept yet.
-    pub(crate) run: Option<u64>,
+    /// The number of the run in the ledger, if it is there.
+    pub(crate) run: Option<i64>,
 }

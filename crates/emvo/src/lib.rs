@@ -8,6 +8,7 @@ mod gather;
 mod json;
 mod outcome;
 mod output;
+mod record;
 mod settle;
 mod source;
 mod terminal;
@@ -37,6 +38,7 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Retract(args) => commands::retract::run(args),
         Command::Dates(args) => commands::dates::run(args),
         Command::Events(args) => commands::events::run(args),
+        Command::History(args) => commands::history::run(args),
         Command::Demo(args) => commands::demo::run(&args),
     }
 }

@@ -14,6 +14,7 @@ use emvo_core::merge::PRODUCT_ID;
 
 use crate::args::OutputArgs;
 use crate::gather::SourceFile;
+use crate::record::Recording;
 use crate::source::{Format, Source};
 
 /// Where a result goes.
@@ -61,6 +62,8 @@ pub(crate) struct OutputPlan {
     pub(crate) target: Target,
     pub(crate) existing: Existing,
     pub(crate) mode: Mode,
+    /// Where the run is recorded.
+    pub(crate) recording: Recording,
     set_aside: Option<PathBuf>,
 }
 
@@ -70,7 +73,8 @@ impl OutputArgs {
         let target = if self.output.as_os_str() == "-" { Target::Stdout } else { Target::Path(self.output) };
         let existing = if self.overwrite { Existing::Replace } else { Existing::Refuse };
         let mode = if self.dry_run { Mode::DryRun } else { Mode::Write };
-        let plan = OutputPlan { target, existing, mode, set_aside: self.set_aside };
+        let plan =
+            OutputPlan { target, existing, mode, recording: self.record.settle(), set_aside: self.set_aside };
         if let (Target::Path(path), None) = (&plan.target, plan.folder()) {
             plan.ensure_writable(path)?;
         }

@@ -13,6 +13,7 @@ use emvo_core::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, OrderArg, ReadingArgs, WindowArgs};
+use crate::record::Noting;
 use crate::source::Source;
 
 /// How inputs are read.
@@ -23,6 +24,7 @@ pub(crate) struct Reading {
     pub(crate) table: ReadOptions,
     pub(crate) charset: Option<String>,
     pub(crate) undecided: Undecided,
+    pub(crate) noting: Noting,
 }
 
 /// What is done about a table whose dates read two ways (rule C02).
@@ -60,6 +62,7 @@ impl ReadingArgs {
             table: ReadOptions { house, zone_map, order, columns, columns_file, repeat_rule: None },
             charset,
             undecided: Undecided::Refuse,
+            noting: Noting::Nothing,
         })
     }
 }

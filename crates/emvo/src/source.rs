@@ -5,12 +5,14 @@ use std::path::Path;
 use anyhow::{Context, bail};
 use emvo_core::calendar::{self, Calendar};
 use emvo_core::content::{self, Charset, Decoded, Fault, FaultKind, Item};
+use emvo_core::receipt::Facts;
 use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
 use emvo_core::zone::ZoneBook;
 use rayon::prelude::*;
 
 use crate::gather::{NamedBy, SourceFile};
+use crate::record::Noting;
 use crate::settle::{Reading, Undecided};
 
 /// A file as text.
@@ -49,6 +51,8 @@ pub(crate) struct Source<'t> {
     pub(crate) events_read: usize,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
+    /// Its events as they were read, for a receipt.
+    pub(crate) facts: Facts,
 }
 
 /// What is known about a table besides its events; empty for a calendar file.
@@ -95,6 +99,11 @@ impl SetAside<'_> {
     /// How many events are among it; the rest are fragments.
     pub(crate) fn events(&self) -> usize {
         self.rows.len() + self.faults.iter().filter(|fault| is_event(fault)).count()
+    }
+
+    /// The lines at which events among it begin.
+    pub(crate) fn event_lines(&self) -> impl Iterator<Item = u32> {
+        self.faults.iter().filter(|fault| is_event(fault)).map(|fault| fault.line)
     }
 
     pub(crate) fn fragments(&self) -> usize {
@@ -157,8 +166,16 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         );
     }
     keep_chosen_calendars(&mut sources, &reading.calendars)?;
+    let mut noted = 0;
     for source in &mut sources {
         source.events_read = source.count_events();
+        if reading.noting == Noting::Events {
+            source.facts = Facts::behind(noted);
+            for loaded in &mut source.loaded {
+                source.facts.note(&source.path, &mut loaded.calendar, &loaded.zones);
+            }
+            noted = source.facts.end();
+        }
     }
     Ok(sources)
 }
@@ -228,6 +245,7 @@ fn read_calendar_file<'t>(
         table: TableFacts::default(),
         events_read: 0,
         bytes: &file.bytes,
+        facts: Facts::default(),
     })
 }
 
@@ -245,6 +263,7 @@ fn read_table_file<'t>(
         table: TableFacts::default(),
         events_read: 0,
         bytes: &file.bytes,
+        facts: Facts::default(),
     };
     match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
         Ok(table) => {

@@ -9,6 +9,7 @@ use super::duration::Duration;
 use super::series::Uid;
 use super::time::{EventTime, TimeError, ZoneName, ZoneNames, ZoneRef};
 use crate::content::{Component, Property, split_list, unescape_text};
+use crate::receipt::Origin;
 
 /// A `VEVENT` (RFC 5545 section 3.6.1) with its times read and everything else
 /// as it stands.
@@ -19,6 +20,7 @@ pub struct Event<'a> {
     start: EventTime,
     extent: Extent,
     replaces: Option<EventTime>,
+    origin: Option<Origin>,
 }
 
 /// How long an event lasts, as it says so itself.
@@ -98,9 +100,26 @@ impl<'a> Event<'a> {
         names: &mut ZoneNames,
     ) -> Result<Self, (Box<Component<'a>>, EventError)> {
         match Times::read(&component, names) {
-            Ok(Times { start, extent, replaces }) => Ok(Self { component, rank, start, extent, replaces }),
+            Ok(Times { start, extent, replaces }) => {
+                Ok(Self { component, rank, start, extent, replaces, origin: None })
+            }
             Err(error) => Err((Box::new(component), error)),
         }
+    }
+
+    /// Reads a component that stands for this event, or for part of it.
+    pub(crate) fn made_anew(&self, component: Component<'a>) -> Option<Self> {
+        let event = Self::read(component, self.rank).ok()?;
+        Some(Self { origin: self.origin, ..event })
+    }
+
+    /// Which of the events that were read it comes from.
+    pub(crate) fn origin(&self) -> Option<Origin> {
+        self.origin
+    }
+
+    pub(crate) fn set_origin(&mut self, origin: Option<Origin>) {
+        self.origin = origin;
     }
 
     /// The component as it stands.

@@ -160,7 +160,7 @@ pub(crate) fn refer_to(series: &mut Series<'_>, from: &ZoneName, to: &str) {
                 *item = Item::Property(property.with_parameter("TZID", Some(to)));
             }
         }
-        if let Ok(renamed) = crate::calendar::Event::read(component, event.rank()) {
+        if let Some(renamed) = event.made_anew(component) {
             *event = renamed;
         }
     }

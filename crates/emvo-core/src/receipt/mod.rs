@@ -4,6 +4,12 @@
 //! read when it reads it and what it writes when it writes it; the two counts
 //! come from different data, so that an event that falls between them shows.
 
+mod fates;
+mod file;
+
+pub use fates::{ChangeRecord, EventRecord, Facts, Fate, Now, Origin};
+pub use file::{BalanceRecord, FileRecord, RECEIPT_VERSION, Receipt, ReceiptError, changes_of_files};
+
 use std::ops::AddAssign;
 
 /// Counts of events, each series or single event once (an override belongs to

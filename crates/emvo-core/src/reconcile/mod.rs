@@ -5,6 +5,7 @@
 //! programs that agree on nothing but RFC 5545 can be held against each other.
 
 mod causes;
+mod explained;
 mod pairing;
 mod record;
 
@@ -14,6 +15,8 @@ use crate::calendar::Calendar;
 use crate::recurrence::{Ceiling, Window};
 use crate::survey::default_window;
 use crate::zone::ZoneBook;
+
+pub use explained::Explanations;
 
 use pairing::Pairing;
 use record::Records;
@@ -205,7 +208,8 @@ pub struct Reconciliation {
 
 /// Accounts for every occurrence of the sources in the result.
 ///
-/// Without a window it is from the earliest start of the sources to 31
+/// `explanations` are the receipts of the runs in between: what they say was
+/// meant is explained. Without a window it is from the earliest start of the sources to 31
 /// December of the second year after their latest. `None` if no source has an
 /// event.
 pub fn reconcile(
@@ -213,9 +217,11 @@ pub fn reconcile(
     results: &[Side<'_, '_>],
     window: Option<Window>,
     ceiling: Ceiling,
+    explanations: &Explanations,
 ) -> Option<Reconciliation> {
     let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
-    let source = Records::of(sources, window, ceiling);
+    let mut source = Records::of(sources, window, ceiling);
+    source.courses = explained::courses(&source, explanations);
     let result = Records::of(results, window, ceiling);
     let pairing = Pairing::of(&source, &result);
     let (counts, mut found, other_fields) = pairing.account();

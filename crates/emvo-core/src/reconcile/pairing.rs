@@ -6,6 +6,7 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
+use super::explained::Course;
 use super::record::{Record, Records};
 use super::{Counts, Difference, DifferenceKind, Found, Ownership};
 use crate::identity::{Moment, Origin, VersionKey, contradiction};
@@ -249,6 +250,10 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                     counts.explained += 1;
                     None
                 }
+                Fate::Unpaired if self.source.course(at).is_some_and(Course::explains_absence) => {
+                    counts.explained += 1;
+                    continue;
+                }
                 Fate::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
                 Fate::Paired(result) => {
                     for field in self.source.told(at).others_unlike(self.result.told(result)) {
@@ -256,6 +261,13 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                     }
                     self.difference_of_pair(at, result)
                 }
+            };
+            let difference = match (*fate, difference) {
+                (Fate::Paired(result), Some(difference)) if self.is_meant(at, result, &difference) => {
+                    counts.explained += 1;
+                    continue;
+                }
+                (_, difference) => difference,
             };
             let Some(difference) = difference else {
                 counts.matched += usize::from(*fate != Fate::Explained);
@@ -278,6 +290,17 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         counts.extra = extras.len();
         differences.extend(extras);
         (counts, differences, other_fields)
+    }
+
+    /// Whether a receipt says that a pair should differ as it does.
+    fn is_meant(&self, at: usize, result: usize, difference: &Difference) -> bool {
+        let is_change = matches!(difference.kind, DifferenceKind::Retimed | DifferenceKind::Altered);
+        let (one, two) = (&self.source.list[at], &self.result.list[result]);
+        is_change
+            && self
+                .source
+                .course(at)
+                .is_some_and(|course| course.explains(one, two, self.result.told(result), &difference.fields))
     }
 
     fn difference(&self, kind: DifferenceKind, at: usize) -> Difference {

@@ -1,10 +1,11 @@
 //! Calendars → occurrences side by side, with what tells them apart.
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, HashMap};
 
 use rayon::prelude::*;
 
 use super::Side;
+use super::explained::Course;
 use crate::calendar::{Classification, Event, EventTime, Series};
 use crate::identity::{Moment, normalised};
 use crate::recurrence::{Ceiling, Part, Window, occurrences_of};
@@ -54,12 +55,20 @@ pub(super) struct Records<'c, 'a> {
     /// How many series and single events there are.
     pub(super) events: usize,
     pub(super) not_compared: Vec<String>,
+    /// What receipts say became of the series, by side and series.
+    pub(super) courses: HashMap<(usize, usize), Course>,
 }
 
 impl<'c, 'a> Records<'c, 'a> {
     pub(super) fn of(sides: &'c [Side<'c, 'a>], window: Window, ceiling: Ceiling) -> Self {
-        let mut records =
-            Self { list: Vec::new(), told: Vec::new(), sides, events: 0, not_compared: Vec::new() };
+        let mut records = Self {
+            list: Vec::new(),
+            told: Vec::new(),
+            sides,
+            events: 0,
+            not_compared: Vec::new(),
+            courses: HashMap::new(),
+        };
         for (side, input) in sides.iter().enumerate() {
             let of_series: Vec<_> = input
                 .calendar
@@ -91,8 +100,16 @@ impl<'c, 'a> Records<'c, 'a> {
         &self.sides[record.side].calendar.series[record.series]
     }
 
-    pub(super) fn uid(&self, at: usize) -> &'c str {
-        self.series(at).uid().map_or("", |uid| uid.as_str())
+    /// The id, as receipts say it is by now.
+    pub(super) fn uid(&self, at: usize) -> &str {
+        let own = || self.series(at).uid().map_or("", |uid| uid.as_str());
+        self.course(at).and_then(Course::uid).unwrap_or_else(own)
+    }
+
+    /// What receipts say became of the series of an occurrence.
+    pub(super) fn course(&self, at: usize) -> Option<&Course> {
+        let record = &self.list[at];
+        self.courses.get(&(record.side, record.series))
     }
 }
 

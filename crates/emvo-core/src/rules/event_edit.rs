@@ -149,7 +149,7 @@ impl EventEdit {
             Self::MendReminders => mend_reminders(event),
             Self::MendTimes => {
                 if let Some(mended) = mended(event.component())
-                    && let Ok(new) = Event::read(mended.component, event.rank())
+                    && let Some(new) = event.made_anew(mended.component)
                 {
                     *event = new;
                 }

@@ -220,7 +220,7 @@ fn bare<'a>(event: &Event<'a>, fields: &[ShowField], title: &str) -> Option<Even
             new.items_mut().push(Item::Component(Box::new(bare_alarm(alarm))));
         }
     }
-    let mut new = Event::read(new, event.rank()).ok()?;
+    let mut new = event.made_anew(new)?;
     for name in ["EXDATE", "RDATE"] {
         new.add_dates(name, &event.dates(name));
     }

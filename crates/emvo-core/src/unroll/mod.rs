@@ -76,7 +76,7 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
         let value = crate::content::escape_text(&own).into_owned();
         component.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, SERIES_HEADER)], &value));
     }
-    let mut single = Event::read(component, event.rank()).ok()?;
+    let mut single = event.made_anew(component)?;
     single.set_start(occurrence.start.clone());
     // A stated length says the same on every date.
     if let Extent::End(_) = single.extent() {

@@ -93,8 +93,9 @@ pub(crate) fn run(args: AmendArgs) -> anyhow::Result<Outcome> {
     let amendments = args.amendments()?;
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;

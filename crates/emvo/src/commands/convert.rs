@@ -91,6 +91,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     let mut reading = args.input.reading.settle()?;
     reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let fitting = args.fit.settle()?;
     if let Some(columns) = fitting.as_ref().and_then(|fitting| fitting.columns.clone()) {
@@ -149,7 +150,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths,
                     changes: all_changes.iter().map(ChangeJson::from).collect(),
-                    run: None,
+                    run: outputs.run,
                 },
                 left_out: outputs.cannot_carry,
             };
@@ -201,6 +202,7 @@ fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Read
         calendar: merged.calendar,
         zones,
         changes: merged.changes,
+        folds: merged.folds,
         folded: merged.balance.folded,
         ..Changed::default()
     }

@@ -147,6 +147,7 @@ fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
     let status = Command::new(program)
         .args(words(step.command))
         .current_dir(folder)
+        .env("EMVO_LEDGER", "ledger.sqlite")
         .status()
         .with_context(|| format!("could not run `emvo {}`", step.command))?;
     if status.code() != Some(step.status) {

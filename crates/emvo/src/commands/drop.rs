@@ -91,8 +91,9 @@ pub(crate) fn run(args: DropArgs) -> anyhow::Result<Outcome> {
     let answer = args.answer.settle();
     let window = args.window.settle()?;
     let is_bounded = args.on.is_some() || window.is_asked_for();
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let chosen = args.select.settle()?;
     if chosen.takes_files() && !is_bounded {

@@ -83,7 +83,7 @@ impl Fitting {
         }
         let mut spread = Spread { parts: Vec::new(), too_big: Vec::new() };
         for one in all {
-            let Changed { calendar, zones, mut whole, .. } = one;
+            let Changed { calendar, zones, mut whole, mut changes, mut folds, .. } = one;
             let alone = |calendar: &Calendar<'a>| {
                 let calendar = with_own_zones(calendar.clone(), &zones);
                 size(&[&Changed { calendar, zones: zones.clone(), ..Changed::default() }])
@@ -92,8 +92,14 @@ impl Fitting {
             spread.too_big.extend(split.too_big);
             for calendar in split.files {
                 let calendar = with_own_zones(calendar, &zones);
-                let whole = std::mem::take(&mut whole);
-                let part = Changed { calendar, zones: zones.clone(), whole, ..Changed::default() };
+                let part = Changed {
+                    calendar,
+                    zones: zones.clone(),
+                    whole: std::mem::take(&mut whole),
+                    changes: std::mem::take(&mut changes),
+                    folds: std::mem::take(&mut folds),
+                    ..Changed::default()
+                };
                 let name = format!("{:03}", spread.parts.len() + 1);
                 spread.parts.push(Part { name: Some(name), calendars: vec![part] });
             }

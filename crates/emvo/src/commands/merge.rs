@@ -183,8 +183,9 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         color: args.color,
         ..MergeOptions::default()
     };
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     if let Some(folder) = plan.folder() {
         bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
     }
@@ -208,11 +209,18 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
     let calendar = std::mem::take(&mut merged.calendar);
     let zones = ZoneBook::of(&calendar, &reading.zones);
-    let mut changed = Changed { calendar, zones, folded: merged.balance.folded, ..Changed::default() };
+    let mut changed = Changed {
+        calendar,
+        zones,
+        folded: merged.balance.folded,
+        changes: merged.changes.clone(),
+        folds: merged.folds.clone(),
+        ..Changed::default()
+    };
     if let (Some(fitting), Some(window)) = (&fitting, window) {
         let options = fitting.options(window, Ceiling::default());
         warnings.extend(fit(&mut changed, &options, &reading.zones));
-        merged.changes.append(&mut changed.changes);
+        merged.changes.clone_from(&changed.changes);
     }
     let mut form = TableForm::of(&reading);
     form.options.columns =
@@ -370,7 +378,7 @@ fn print_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: Outputs) -> s
             balance: outputs.balance.into(),
             outputs: outputs.paths,
             changes: merged.changes.iter().map(ChangeJson::from).collect(),
-            run: None,
+            run: outputs.run,
         },
         folds: folds.collect(),
         warnings,

@@ -8,6 +8,7 @@ pub(crate) mod demo;
 pub(crate) mod drop;
 pub(crate) mod events;
 mod fitting;
+pub(crate) mod history;
 mod listing;
 pub(crate) mod merge;
 mod per_input;

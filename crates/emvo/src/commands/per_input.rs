@@ -7,13 +7,15 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::calendar::{Calendar, Unsound, write_with_head};
 use emvo_core::content::{Component, Property, encode};
+use emvo_core::merge::Fold;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_core::zone::ZoneBook;
 
 use crate::commands::fitting::{Fitting, Spread};
 use crate::commands::written;
-use crate::output::{Kind, OutputPlan, Pending, Target, set_aside_files, write_all};
+use crate::output::{Kind, Mode, OutputPlan, Pending, Target, set_aside_files, write_all};
+use crate::record::Deeds;
 use crate::settle::Reading;
 use crate::source::Source;
 
@@ -48,6 +50,8 @@ pub(crate) struct Changed<'a> {
     pub(crate) removed: usize,
     /// Events of which a text was cut, as they were.
     pub(crate) whole: Vec<Component<'a>>,
+    /// Which events became part of which.
+    pub(crate) folds: Vec<Fold>,
 }
 
 /// What goes into one of several files.
@@ -66,6 +70,8 @@ pub(crate) struct Outputs {
     pub(crate) fragments: usize,
     /// Events set aside whole, because a text of theirs was cut.
     pub(crate) whole: usize,
+    /// The number of the run in the ledger.
+    pub(crate) run: Option<i64>,
     /// What tables have no place for.
     pub(crate) cannot_carry: CannotCarry,
 }
@@ -118,7 +124,7 @@ pub(crate) fn write_outputs(
     finish(
         sources,
         pending,
-        &changed.iter().flatten().flat_map(|one| &one.whole).collect::<Vec<_>>(),
+        &changed.iter().flatten().collect::<Vec<_>>(),
         plan,
         Outputs { balance, calendars_in_one_file, cannot_carry, ..Outputs::default() },
     )
@@ -154,8 +160,8 @@ pub(crate) fn write_parts(
         pending.push(Pending { target: target_of(plan, name.as_deref(), kind)?, bytes });
     }
     pending.extend(beside);
-    let whole: Vec<_> = parts.iter().flat_map(|part| &part.calendars).flat_map(|one| &one.whole).collect();
-    finish(sources, pending, &whole, plan, outputs)
+    let all: Vec<&Changed<'_>> = parts.iter().flat_map(|part| &part.calendars).collect();
+    finish(sources, pending, &all, plan, outputs)
 }
 
 /// What was written for a destination with limits.
@@ -235,17 +241,27 @@ fn target_of(plan: &OutputPlan, name: Option<&str>, kind: Kind) -> anyhow::Resul
 fn finish(
     sources: &[Source<'_>],
     mut pending: Vec<Pending>,
-    whole: &[&Component<'_>],
+    changed: &[&Changed<'_>],
     plan: &OutputPlan,
     outputs: Outputs,
 ) -> anyhow::Result<Outputs> {
     let balance = outputs.balance.ensure_sum()?;
     let unsound: Vec<(String, Unsound<'_>)> = sources.iter().flat_map(unsound_of).collect();
     let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
-    pending.extend(set_aside_files(sources, &unsound, whole, plan)?);
+    let whole: Vec<_> = changed.iter().flat_map(|one| &one.whole).collect();
+    pending.extend(set_aside_files(sources, &unsound, &whole, plan)?);
+    let deeds = Deeds {
+        written: changed.iter().map(|one| (&one.calendar, &one.zones)).collect(),
+        folds: changed.iter().flat_map(|one| &one.folds).collect(),
+        changes: changed.iter().flat_map(|one| &one.changes).collect(),
+        balance,
+    };
+    let receipt = plan.recording.receipt(sources, &deeds, &pending);
+    pending.extend(plan.recording.file(receipt.as_ref()));
     let paths = write_all(pending, plan)?;
+    let run = receipt.filter(|_| plan.mode == Mode::Write).and_then(|receipt| plan.recording.enter(&receipt));
     let fragments = sources.iter().map(|source| source.set_aside.fragments()).sum();
-    Ok(Outputs { balance, paths, fragments, whole: whole.len(), ..outputs })
+    Ok(Outputs { balance, paths, fragments, whole: whole.len(), run, ..outputs })
 }
 
 fn set_aside_in(source: &Source<'_>) -> usize {

@@ -145,8 +145,9 @@ pub(crate) fn run(args: PickArgs) -> anyhow::Result<Outcome> {
     let split_by = args.split_by.as_deref().map(SplitBy::of_text).transpose()?;
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;

@@ -2,19 +2,24 @@
 
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
+use std::fs;
 use std::path::PathBuf;
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::Duration;
+use emvo_core::receipt::{FileRecord, Receipt};
 use emvo_core::reconcile::{
-    CauseKind, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Side, Verdict, reconcile,
+    CauseKind, Counts, Difference, DifferenceKind, Explanations, Ownership, Reconciliation, Side, Verdict,
+    reconcile,
 };
+use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, ReadingArgs, WindowArgs};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
+use crate::record::file_record;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
@@ -31,6 +36,9 @@ pub(crate) struct ReconcileArgs {
     /// What there is now: the result, or what the destination exports after the import
     #[arg(long, required = true, num_args = 1.., value_name = "RESULT")]
     result: Vec<PathBuf>,
+    /// The receipt of a run in between: what it was asked to change counts as explained; may be given several times, in order
+    #[arg(long, value_name = "RECEIPT.json")]
+    explained_by: Vec<PathBuf>,
     #[command(flatten)]
     reading: ReadingArgs,
     #[command(flatten)]
@@ -49,15 +57,27 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let sources = source::read(&source_texts, &reading)?;
     let results = source::read(&result_texts, &reading)?;
     let (source_sides, result_sides) = (sides(&sources), sides(&results));
-    let Some(found) = reconcile(&source_sides, &result_sides, choice.over(&sources), choice.ceiling) else {
+    let explanations = explanations(&args.explained_by)?;
+    let window = choice.over(&sources);
+    let Some(found) = reconcile(&source_sides, &result_sides, window, choice.ceiling, &explanations) else {
         bail!("the sources hold no event that can be read, so there is nothing to account for");
     };
+    let proof =
+        Proof { found: &found, sources: &sources, results: &results, receipts: args.explained_by.len() };
     match args.answer.settle() {
-        Answer::Json => print_json(&found).context("could not print")?,
+        Answer::Json => print_json(&proof).context("could not print")?,
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", text(&found, &sources, detail)),
+        Answer::Text(detail) => anstream::print!("{}", text(&proof, detail)),
     }
     Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+}
+
+fn explanations(paths: &[PathBuf]) -> anyhow::Result<Explanations> {
+    let receipts = paths.iter().map(|path| {
+        let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
+        Receipt::parse(&bytes).with_context(|| format!("--explained-by `{}`", path.display()))
+    });
+    Ok(Explanations::of(&receipts.collect::<anyhow::Result<Vec<_>>>()?))
 }
 
 fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
@@ -70,7 +90,16 @@ fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
     sides
 }
 
-fn text(found: &Reconciliation, sources: &[Source<'_>], detail: Detail) -> String {
+/// A reconciliation and what was compared.
+struct Proof<'p, 't> {
+    found: &'p Reconciliation,
+    sources: &'p [Source<'t>],
+    results: &'p [Source<'t>],
+    receipts: usize,
+}
+
+fn text(proof: &Proof<'_, '_>, detail: Detail) -> String {
+    let found = proof.found;
     let mut out = String::new();
     let counts = found.counts;
     let verdict = match found.verdict {
@@ -85,7 +114,7 @@ fn text(found: &Reconciliation, sources: &[Source<'_>], detail: Detail) -> Strin
         "{verdict}: {occurrences} of {events}, from {} through {}",
         found.window.from, found.window.until
     );
-    out.push_str(&count_lines(counts));
+    out.push_str(&count_lines(counts, proof.receipts));
     for line in &found.not_compared {
         let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(line));
     }
@@ -99,15 +128,19 @@ fn text(found: &Reconciliation, sources: &[Source<'_>], detail: Detail) -> Strin
         }
     }
     out.push_str(&difference_lines(&found.differences, detail));
-    out.push_str(&advice(found, sources));
+    out.push_str(&advice(proof));
     out
 }
 
-fn count_lines(counts: Counts) -> String {
+fn count_lines(counts: Counts, receipts: usize) -> String {
     let mut out = String::new();
+    let explained = match receipts {
+        0 => "duplicates and older versions among the sources, there once",
+        _ => "explained: folded, changed or left out as asked",
+    };
     let rows = [
         (counts.matched, "there as they were"),
-        (counts.explained, "duplicates and older versions among the sources, there once"),
+        (counts.explained, explained),
         (counts.missing, "missing"),
         (counts.retimed, "at another time"),
         (counts.altered, "with other words, busy/free or privacy"),
@@ -157,9 +190,28 @@ fn difference_lines(differences: &[Difference], detail: Detail) -> String {
     out
 }
 
+impl Proof<'_, '_> {
+    /// What was compared, with its digests.
+    fn files(&self) -> Vec<FileJson> {
+        let all = self.sources.iter().map(|file| ("source", file));
+        let all: Vec<_> = all.chain(self.results.iter().map(|file| ("result", file))).collect();
+        all.par_iter()
+            .map(|(role, file)| FileJson { role, record: file_record(&file.path, file.bytes) })
+            .collect()
+    }
+}
+
+#[derive(Serialize)]
+struct FileJson {
+    role: &'static str,
+    #[serde(flatten)]
+    record: FileRecord,
+}
+
 /// What to do next. That the old calendar may go is said only where nothing at
 /// all differs.
-fn advice(found: &Reconciliation, sources: &[Source<'_>]) -> String {
+fn advice(proof: &Proof<'_, '_>) -> String {
+    let Proof { found, sources, .. } = proof;
     let mut out = String::new();
     for (field, count) in &found.other_fields {
         let occurrences = counted(*count, "occurrence differs", "occurrences differ");
@@ -187,6 +239,18 @@ fn advice(found: &Reconciliation, sources: &[Source<'_>]) -> String {
     if found.verdict == Verdict::Complete && found.other_fields.is_empty() && unread == 0 {
         let _ = writeln!(out, "Nothing was lost. The old calendars may go.");
     }
+    if found.verdict == Verdict::Complete {
+        let _ = writeln!(out, "\n{}", styled(STRONG, "For the record"));
+        for file in proof.files() {
+            let _ = writeln!(
+                out,
+                "  {:<6}  {}  {}",
+                file.role,
+                sanitized(&file.record.path),
+                styled(DIM, format!("sha256 {}", file.record.sha256))
+            );
+        }
+    }
     out
 }
 
@@ -199,6 +263,7 @@ struct ReconcileJson<'r> {
     other_fields: &'r BTreeMap<&'static str, usize>,
     not_compared: &'r [String],
     verdict: &'static str,
+    files: Vec<FileJson>,
 }
 
 #[derive(Serialize)]
@@ -241,7 +306,8 @@ struct CauseJson<'r> {
     todo: Option<&'r str>,
 }
 
-fn print_json(found: &Reconciliation) -> std::io::Result<()> {
+fn print_json(proof: &Proof<'_, '_>) -> std::io::Result<()> {
+    let found = proof.found;
     let Counts {
         source_events,
         source_occurrences,
@@ -291,6 +357,7 @@ fn print_json(found: &Reconciliation) -> std::io::Result<()> {
             Verdict::Complete => "complete",
             Verdict::Incomplete => "incomplete",
         },
+        files: proof.files(),
     };
     json::print("reconcile", &body)
 }

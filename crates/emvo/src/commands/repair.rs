@@ -92,8 +92,9 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     };
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(convert::FormatArg::kind))?;
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
@@ -116,10 +117,10 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     }
     if let Some(first) = changed.iter_mut().flatten().next() {
         first.folded += all.joined;
+        first.changes.splice(0..0, std::mem::take(&mut all.of_files));
     }
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
-    let mut all_changes = std::mem::take(&mut all.of_files);
-    all_changes.extend(changes_of(&changed));
+    let all_changes = changes_of(&changed);
     let left = all.left(Level::Warning);
     match answer {
         Answer::Json => {
@@ -128,7 +129,7 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths.clone(),
                     changes: all_changes.iter().map(ChangeJson::from).collect(),
-                    run: None,
+                    run: outputs.run,
                 },
                 left: all.left.iter().map(LeftJson::of).collect(),
                 refused: all.refused.clone(),

@@ -130,8 +130,9 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
     let how = args.how.settle()?;
     let chosen = args.select.settle()?;
     let window = args.window.settle()?;
-    let reading = args.input.reading.settle()?;
+    let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(convert::FormatArg::kind))?;
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
@@ -161,7 +162,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
                     balance: outputs.balance.into(),
                     outputs: outputs.paths,
                     changes: all_changes.iter().map(ChangeJson::from).collect(),
-                    run: None,
+                    run: outputs.run,
                 },
                 refused: retiming.refused.clone(),
             };

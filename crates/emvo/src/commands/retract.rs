@@ -53,8 +53,9 @@ enum EditedArg {
 
 pub(crate) fn run(args: RetractArgs) -> anyhow::Result<Outcome> {
     let answer = args.answer.settle();
-    let reading = args.reading.settle()?;
+    let mut reading = args.reading.settle()?;
     let plan = args.output.settle()?;
+    reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
     let wrong_files = gather(&args.wrong, plan.path())?;
     let target_files = gather(&[args.out_of], plan.path())?;

@@ -50,7 +50,7 @@ pub(crate) fn tell(
                 balance: outputs.balance.into(),
                 outputs: outputs.paths,
                 changes: told.changes.iter().map(ChangeJson::from).collect(),
-                run: None,
+                run: outputs.run,
             };
             json::print(told.command, &ToldJson { writing, refused: &told.refused })
                 .context("could not print")?;

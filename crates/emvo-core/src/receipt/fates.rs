@@ -1,0 +1,328 @@
+//! What became of every event, by the events themselves: each carries where it
+//! was read from through every change.
+
+use std::collections::BTreeMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::num::NonZeroU32;
+use std::sync::Arc;
+
+use rayon::prelude::*;
+use serde::{Deserialize, Serialize};
+
+use super::Change;
+use crate::calendar::{Calendar, Classification, Event, Series};
+use crate::identity::normalised;
+use crate::merge::Fold;
+use crate::zone::ZoneBook;
+
+/// Which of the events that were read an event comes from. Copies and parts of
+/// it keep that.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
+pub struct Origin(NonZeroU32);
+
+/// An event as it was read, as far as a receipt needs it.
+#[derive(Clone, Debug)]
+struct Fact {
+    path: Arc<str>,
+    uid: Box<str>,
+    title: Box<str>,
+    start: Box<str>,
+    instant: Option<i64>,
+    fields: [u64; FIELDS.len()],
+    /// All of its text.
+    whole: u64,
+    is_private: bool,
+}
+
+/// The events of all inputs as they were read.
+#[derive(Clone, Debug, Default)]
+pub struct Facts {
+    /// How many events of other inputs come before.
+    before: usize,
+    all: Vec<Fact>,
+}
+
+/// What became of an event.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[serde(rename_all = "snake_case")]
+pub enum Fate {
+    /// It was written as it was.
+    Written,
+    /// It was written, changed.
+    Changed,
+    /// It became part of another.
+    Folded,
+    /// It was left out as asked.
+    Removed,
+    /// It was kept beside the output.
+    SetAside,
+    /// It was in no input.
+    Added,
+}
+
+impl Fate {
+    /// The name in answers.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Written => "written",
+            Self::Changed => "changed",
+            Self::Folded => "folded",
+            Self::Removed => "removed",
+            Self::SetAside => "set_aside",
+            Self::Added => "added",
+        }
+    }
+}
+
+/// One event in a receipt.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct EventRecord {
+    /// The input it was read from; empty for one that was added.
+    pub path: String,
+    /// Its id there, empty if it had none.
+    pub uid: String,
+    /// Its title; empty for a private event that was left out or masked.
+    pub title: String,
+    /// When it started.
+    pub start: String,
+    /// What became of it.
+    pub fate: Fate,
+    /// The id of the event that it became part of.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub into: Option<String>,
+    /// What it is now, where it is not as it was.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub now: Vec<Now>,
+    /// Which of its fields changed.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub fields: Vec<String>,
+    /// The changes, with the rules behind them.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub changes: Vec<ChangeRecord>,
+}
+
+/// An event as it was written.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct Now {
+    /// Its id.
+    pub uid: String,
+    /// When it starts.
+    pub start: String,
+    /// By how many seconds its start moved, where both are instants.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub shift: Option<i64>,
+    /// Its title, if that changed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub title: Option<String>,
+    /// Its place, if that changed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub location: Option<String>,
+}
+
+/// One change to an event.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+pub struct ChangeRecord {
+    /// The rule behind it; none for what was asked by option.
+    pub rule: Option<String>,
+    /// What it was.
+    pub before: String,
+    /// What it became.
+    pub after: String,
+}
+
+const FIELDS: [&str; 8] = ["title", "location", "description", "busy", "private", "start", "end", "repeat"];
+
+impl Facts {
+    /// An empty list, behind so many events of other inputs.
+    pub fn behind(events: usize) -> Self {
+        Self { before: events, all: Vec::new() }
+    }
+
+    /// How many events are noted here and before.
+    pub fn end(&self) -> usize {
+        self.before + self.all.len()
+    }
+
+    /// The facts of all inputs, in the order in which they were noted.
+    pub fn joined<'f>(parts: impl Iterator<Item = &'f Self>) -> Self {
+        Self { before: 0, all: parts.flat_map(|part| part.all.iter().cloned()).collect() }
+    }
+
+    /// Takes note of the events of a calendar, and marks each with where it comes
+    /// from.
+    pub fn note(&mut self, path: &str, calendar: &mut Calendar<'_>, zones: &ZoneBook) {
+        let path: Arc<str> = path.into();
+        let before = self.end();
+        self.all.par_extend(
+            calendar.series.par_iter().with_min_len(512).map(|series| Fact::of(&path, series, zones)),
+        );
+        for (at, series) in calendar.series.iter_mut().enumerate() {
+            let origin = u32::try_from(before + at + 1).ok().and_then(NonZeroU32::new).map(Origin);
+            series.events_mut().for_each(|event| event.set_origin(origin));
+        }
+    }
+
+    /// What became of every event that was read, in order, then what was added.
+    pub fn fates(
+        &self,
+        written: &[(&Calendar<'_>, &ZoneBook)],
+        folds: &[Fold],
+        changes: &[Change],
+    ) -> Vec<EventRecord> {
+        let mut parts: Vec<Vec<(&Series<'_>, &ZoneBook)>> = vec![Vec::new(); self.all.len()];
+        let mut added = Vec::new();
+        for (calendar, zones) in written {
+            for series in &calendar.series {
+                let place = series.lead().origin().map(|origin| origin.0.get() as usize - 1);
+                match place.and_then(|place| parts.get_mut(place)) {
+                    Some(parts) => parts.push((series, zones)),
+                    None => added.push(series),
+                }
+            }
+        }
+        let mut told: BTreeMap<&str, Vec<&Change>> = BTreeMap::new();
+        for change in changes.iter().filter(|change| !change.uid.is_empty()) {
+            told.entry(&change.uid).or_default().push(change);
+        }
+        let folded: BTreeMap<(&str, &str), &Fold> =
+            folds.iter().map(|fold| ((fold.uid.as_str(), fold.from.as_str()), fold)).collect();
+        let mut records: Vec<EventRecord> = self
+            .all
+            .par_iter()
+            .zip(parts)
+            .with_min_len(512)
+            .map(|(fact, parts)| fact.record(&parts, &folded, &told))
+            .collect();
+        records.extend(added.into_iter().map(|series| EventRecord {
+            path: String::new(),
+            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            title: series.lead().title().unwrap_or_default().into_owned(),
+            start: series.lead().start().to_string(),
+            fate: Fate::Added,
+            into: None,
+            now: Vec::new(),
+            fields: Vec::new(),
+            changes: Vec::new(),
+        }));
+        records
+    }
+}
+
+impl Fact {
+    fn of(path: &Arc<str>, series: &Series<'_>, zones: &ZoneBook) -> Self {
+        let lead = series.lead();
+        Self {
+            path: path.clone(),
+            uid: series.uid().map(|uid| uid.as_str().into()).unwrap_or_default(),
+            title: lead.title().unwrap_or_default().into(),
+            start: lead.start().to_string().into(),
+            instant: zones.instant(lead.start()),
+            fields: fields_of(lead),
+            whole: whole_of(series),
+            is_private: lead.classification() != Classification::Public,
+        }
+    }
+
+    fn record(
+        &self,
+        parts: &[(&Series<'_>, &ZoneBook)],
+        folded: &BTreeMap<(&str, &str), &Fold>,
+        told: &BTreeMap<&str, Vec<&Change>>,
+    ) -> EventRecord {
+        let as_it_was = parts.len() == 1 && whole_of(parts[0].0) == self.whole;
+        let fold = folded.get(&(&*self.uid, &*self.path)).copied();
+        let fate = match (parts, fold) {
+            ([], Some(_)) => Fate::Folded,
+            ([], None) => Fate::Removed,
+            _ if as_it_was => Fate::Written,
+            _ => Fate::Changed,
+        };
+        let mut record = EventRecord {
+            path: self.path.to_string(),
+            uid: self.uid.to_string(),
+            title: self.title.to_string(),
+            start: self.start.to_string(),
+            fate,
+            into: (fate == Fate::Folded).then(|| fold.map(|fold| fold.into_uid.clone())).flatten(),
+            now: Vec::new(),
+            fields: Vec::new(),
+            changes: Vec::new(),
+        };
+        if fate == Fate::Changed {
+            let differ = |at: &usize| {
+                parts.iter().any(|(series, _)| fields_of(series.lead())[*at] != self.fields[*at])
+            };
+            record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].to_owned()).collect();
+            record.now = parts.iter().map(|(series, zones)| self.now(series, zones)).collect();
+        }
+        // Changes are told under the id that the event had, or has by then.
+        let ids = std::iter::once(&*self.uid).chain(record.now.iter().map(|now| now.uid.as_str()));
+        let ids: std::collections::BTreeSet<&str> = ids.filter(|id| !id.is_empty()).collect();
+        let changes = ids.iter().filter_map(|id| told.get(id)).flatten().map(|change| ChangeRecord {
+            rule: change.rule.map(str::to_owned),
+            before: change.before.clone(),
+            after: change.after.clone(),
+        });
+        record.changes = if fate == Fate::Written { Vec::new() } else { changes.collect() };
+        let is_hidden = fate == Fate::Removed || record.fields.iter().any(|field| field == "title");
+        if self.is_private && is_hidden {
+            record.title = String::new();
+            record.changes.clear();
+        }
+        record
+    }
+
+    fn now(&self, series: &Series<'_>, zones: &ZoneBook) -> Now {
+        let lead = series.lead();
+        let fields = fields_of(lead);
+        let changed = |at: usize, text: Option<std::borrow::Cow<'_, str>>| {
+            (fields[at] != self.fields[at]).then(|| text.unwrap_or_default().into_owned())
+        };
+        let instants = self.instant.zip(zones.instant(lead.start()));
+        Now {
+            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            start: lead.start().to_string(),
+            shift: instants.map(|(before, now)| now - before).filter(|shift| *shift != 0),
+            title: changed(0, lead.title()),
+            location: changed(1, lead.location()),
+        }
+    }
+}
+
+fn hash_of(value: impl Hash) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    value.hash(&mut hasher);
+    hasher.finish()
+}
+
+fn fields_of(event: &Event<'_>) -> [u64; FIELDS.len()] {
+    let text = |name: &str| hash_of(event.text(name).map(|text| hash_of(normalised(&text))));
+    [
+        text("SUMMARY"),
+        text("LOCATION"),
+        text("DESCRIPTION"),
+        hash_of(event.is_busy()),
+        hash_of(event.classification()),
+        hash_of(event.start()),
+        hash_of(event.end()),
+        hash_of(event.rules().collect::<Vec<_>>()),
+    ]
+}
+
+/// All that a series says, line by line.
+fn whole_of(series: &Series<'_>) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    for event in series.events() {
+        hash_component(event.component(), &mut hasher);
+    }
+    hasher.finish()
+}
+
+fn hash_component(component: &crate::content::Component<'_>, hasher: &mut DefaultHasher) {
+    for property in component.properties() {
+        property.logical().hash(hasher);
+    }
+    for inner in component.components() {
+        hash_component(inner, hasher);
+    }
+}
