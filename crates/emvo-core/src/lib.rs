@@ -16,6 +16,7 @@
 //! - [`fit`]: what a destination accepts
 //! - [`retract`]: a wrong import taken out again
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
+//! - [`snapshot`]: what happened between two exports of the same calendars
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
 pub mod amend;
@@ -34,6 +35,7 @@ pub mod roll;
 pub mod rules;
 pub mod select;
 pub mod show;
+pub mod snapshot;
 pub mod survey;
 pub mod table;
 pub mod unroll;

@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand};
 
 use crate::commands::{
-    amend, check, convert, dates, demo, drop, events, history, merge, pick, reconcile, repair, retime,
-    retract, rules, survey,
+    amend, changes, check, convert, dates, demo, drop, events, history, merge, pick, reconcile, rehearse,
+    repair, retime, retract, rules, survey,
 };
 use crate::record::RecordArgs;
 
@@ -33,7 +33,9 @@ pub(crate) enum Command {
     Pick(pick::PickArgs),
     Drop(drop::DropArgs),
     Reconcile(reconcile::ReconcileArgs),
+    Rehearse(rehearse::RehearseArgs),
     Retract(retract::RetractArgs),
+    Changes(changes::ChangesArgs),
     Dates(dates::DatesArgs),
     Events(events::EventsArgs),
     History(history::HistoryArgs),

@@ -38,6 +38,8 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Retract(args) => commands::retract::run(args),
         Command::Dates(args) => commands::dates::run(args),
         Command::Events(args) => commands::events::run(args),
+        Command::Rehearse(args) => commands::rehearse::run(args),
+        Command::Changes(args) => commands::changes::run(args),
         Command::History(args) => commands::history::run(args),
         Command::Demo(args) => commands::demo::run(&args),
     }

@@ -6,6 +6,7 @@
 //! found by the rules F01 to F10; each change here names the one it answers.
 
 mod limits;
+mod rehearse;
 mod series;
 mod split;
 
@@ -13,5 +14,6 @@ pub use limits::{
     Acceptance, AllDayEnd, Behaviour, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit,
     UnfitSeries, Zones,
 };
+pub use rehearse::{Presses, Rehearsal, rehearse};
 pub use series::{FitOptions, FittedSeries, NotFitted, fit_series};
 pub use split::{SplitFiles, split_files};

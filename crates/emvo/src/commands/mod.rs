@@ -1,6 +1,7 @@
 //! One command a file.
 
 pub(crate) mod amend;
+pub(crate) mod changes;
 pub(crate) mod check;
 pub(crate) mod convert;
 pub(crate) mod dates;
@@ -14,6 +15,7 @@ pub(crate) mod merge;
 mod per_input;
 pub(crate) mod pick;
 pub(crate) mod reconcile;
+pub(crate) mod rehearse;
 pub(crate) mod repair;
 pub(crate) mod retime;
 pub(crate) mod retract;

@@ -65,7 +65,7 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let proof =
         Proof { found: &found, sources: &sources, results: &results, receipts: args.explained_by.len() };
     match args.answer.settle() {
-        Answer::Json => print_json(&proof).context("could not print")?,
+        Answer::Json => print_json("reconcile", &proof).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => anstream::print!("{}", text(&proof, detail)),
     }
@@ -80,7 +80,7 @@ fn explanations(paths: &[PathBuf]) -> anyhow::Result<Explanations> {
     Ok(Explanations::of(&receipts.collect::<anyhow::Result<Vec<_>>>()?))
 }
 
-fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
+pub(crate) fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
     let mut sides = Vec::new();
     for source in sources {
         for loaded in &source.loaded {
@@ -91,14 +91,14 @@ fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
 }
 
 /// A reconciliation and what was compared.
-struct Proof<'p, 't> {
-    found: &'p Reconciliation,
-    sources: &'p [Source<'t>],
-    results: &'p [Source<'t>],
-    receipts: usize,
+pub(crate) struct Proof<'p, 't> {
+    pub(crate) found: &'p Reconciliation,
+    pub(crate) sources: &'p [Source<'t>],
+    pub(crate) results: &'p [Source<'t>],
+    pub(crate) receipts: usize,
 }
 
-fn text(proof: &Proof<'_, '_>, detail: Detail) -> String {
+pub(crate) fn text(proof: &Proof<'_, '_>, detail: Detail) -> String {
     let found = proof.found;
     let mut out = String::new();
     let counts = found.counts;
@@ -306,7 +306,7 @@ struct CauseJson<'r> {
     todo: Option<&'r str>,
 }
 
-fn print_json(proof: &Proof<'_, '_>) -> std::io::Result<()> {
+pub(crate) fn print_json(command: &'static str, proof: &Proof<'_, '_>) -> std::io::Result<()> {
     let found = proof.found;
     let Counts {
         source_events,
@@ -359,7 +359,7 @@ fn print_json(proof: &Proof<'_, '_>) -> std::io::Result<()> {
         },
         files: proof.files(),
     };
-    json::print("reconcile", &body)
+    json::print(command, &body)
 }
 
 /// `+PT1H`.

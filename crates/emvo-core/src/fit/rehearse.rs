@@ -1,0 +1,252 @@
+//! A destination as its limits file describes it: takes an import and holds what
+//! such a system would hold.
+//!
+//! It is no system that exists. It does what a file says, so that a person sees
+//! before the import what would become of it.
+
+use std::collections::HashSet;
+
+use jiff::civil::Date;
+
+use super::{
+    Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, SameUid, SeriesLimit, UnfitSeries, Zones,
+};
+use crate::calendar::{Calendar, Event, EventTime, Extent, Series};
+use crate::content::{Item, Property};
+use crate::identity::derived_uid_of_parts;
+use crate::recurrence::day::{SECONDS_A_DAY, day_of};
+use crate::recurrence::{Ceiling, Recurrence, Window};
+use crate::retime::{Retimed, express_in, read_as, split_off};
+use crate::unroll::{Unrolled, unroll};
+use crate::zone::{Zone, ZoneBook};
+
+/// How often the import is pressed.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Presses {
+    /// Once.
+    #[default]
+    Once,
+    /// Twice, by mistake.
+    Twice,
+}
+
+/// What a destination holds after taking in calendars.
+#[derive(Debug)]
+pub struct Rehearsal<'a> {
+    /// Its calendar.
+    pub calendar: Calendar<'a>,
+    /// How many events it left out.
+    pub refused: usize,
+}
+
+/// Lets a destination take calendars in. `horizon` is where series without end
+/// stop that it keeps as single events.
+pub fn rehearse<'a>(
+    inputs: &[(&Calendar<'a>, &ZoneBook)],
+    limits: &Limits,
+    horizon: Date,
+    presses: Presses,
+) -> Rehearsal<'a> {
+    let mut destination =
+        Destination { limits, horizon, held: Vec::new(), known: HashSet::new(), refused: 0 };
+    let rounds = if presses == Presses::Twice { 2 } else { 1 };
+    for round in 0..rounds {
+        for (calendar, zones) in inputs {
+            for (at, series) in calendar.series.iter().enumerate() {
+                // A file that is too long is read as far as it is allowed to be.
+                if limits.events_per_file.is_some_and(|most| at >= most) {
+                    destination.refused += 1;
+                } else {
+                    destination.take(series, zones, round);
+                }
+            }
+        }
+    }
+    let Destination { mut held, refused, .. } = destination;
+    for (rank, event) in held.iter_mut().flat_map(Series::events_mut).enumerate() {
+        event.set_rank(u32::try_from(rank + 1).unwrap_or(u32::MAX));
+    }
+    let mut properties =
+        vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], "-//Rehearsal//EN")];
+    if let Zones::One(zone) = &limits.zones {
+        properties.push(Property::text_of("X-WR-TIMEZONE", zone.name()));
+    }
+    let mut defined = HashSet::new();
+    let definitions = inputs.iter().flat_map(|(calendar, _)| &calendar.zones);
+    let zones = definitions.filter(|zone| defined.insert(zone.it.text("TZID").map(|name| name.into_owned())));
+    let calendar = Calendar {
+        properties,
+        zones: zones.cloned().collect(),
+        series: held,
+        fallback_name: "rehearsal".to_owned(),
+        ..Calendar::default()
+    };
+    Rehearsal { calendar, refused }
+}
+
+struct Destination<'l, 'a> {
+    limits: &'l Limits,
+    horizon: Date,
+    held: Vec<Series<'a>>,
+    known: HashSet<String>,
+    refused: usize,
+}
+
+impl<'a> Destination<'_, 'a> {
+    fn take(&mut self, series: &Series<'a>, zones: &ZoneBook, round: usize) {
+        let uid = series.uid().map(ToString::to_string).unwrap_or_default();
+        let is_known = !uid.is_empty() && self.known.contains(&uid);
+        let mut incoming = series.clone();
+        match self.limits.behaviour.same_uid {
+            SameUid::Skip if is_known => return,
+            SameUid::Replace if is_known => {
+                self.held.retain(|held| held.uid().is_none_or(|own| own.as_str() != uid));
+            }
+            SameUid::Double if is_known => {
+                let start = series.lead().start().to_string();
+                let number = self.held.len().to_string();
+                incoming
+                    .set_uid(&derived_uid_of_parts(&["again", &uid, &start, &number, &round.to_string()], 0));
+            }
+            SameUid::Skip | SameUid::Replace | SameUid::Double => {}
+        }
+        self.known.insert(uid);
+        let mut taken = vec![incoming];
+        taken = taken.into_iter().filter_map(|series| self.in_own_zone(series, zones)).flatten().collect();
+        taken = taken.into_iter().filter_map(|series| self.bounded(series, zones)).collect();
+        if self.limits.behaviour.exceptions == Exceptions::Ignored {
+            for master in taken.iter_mut().filter_map(Series::master_mut) {
+                master.remove_dates("EXDATE", |_| true);
+            }
+        }
+        let before = taken.len();
+        let mut kept: Vec<Series<'a>> =
+            taken.into_iter().filter_map(|series| self.as_it_takes_series(series, zones)).flatten().collect();
+        self.refused += usize::from(before == 0 || kept.is_empty());
+        kept.iter_mut().for_each(|series| self.relieve(series));
+        self.held.extend(kept);
+    }
+
+    fn in_own_zone(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Vec<Series<'a>>> {
+        let Zones::One(own) = &self.limits.zones else { return Some(vec![series]) };
+        let is_foreign = |event: &Event<'_>| is_foreign(event.start(), own) || is_foreign(&event.end(), own);
+        if !series.events().any(is_foreign) {
+            return Some(vec![series]);
+        }
+        let done = match self.limits.behaviour.foreign_zone {
+            ForeignZone::Refuse => return None,
+            ForeignZone::Convert => express_in(&series, own, zones),
+            ForeignZone::ReadAsOwn => read_as(&series, own, zones),
+        };
+        Some(match done {
+            Retimed::Done(parts) => parts,
+            Retimed::Untouched => vec![series],
+            Retimed::Refused(_) => self.apart(&series, own, zones),
+        })
+    }
+
+    /// A series that has no counterpart in the own zone, date by date.
+    fn apart(&self, series: &Series<'a>, own: &Zone, zones: &ZoneBook) -> Vec<Series<'a>> {
+        let Unrolled::Events(events) = unroll(series, zones, self.window(), Ceiling::default()) else {
+            return vec![series.clone()];
+        };
+        let expressed = events.into_iter().flat_map(|event| match express_in(&event, own, zones) {
+            Retimed::Done(parts) => parts,
+            Retimed::Untouched | Retimed::Refused(_) => vec![event],
+        });
+        expressed.collect()
+    }
+
+    fn window(&self) -> Window {
+        Window { from: Date::MIN, until: self.horizon }
+    }
+
+    /// A series without end as far as the destination keeps it.
+    fn bounded(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Series<'a>> {
+        let Some(months) = self.limits.behaviour.horizon_months else { return Some(series) };
+        let is_endless = series.master().is_some_and(|master| Recurrence::of(master, zones).is_endless());
+        let span = jiff::Span::new().try_months(i64::from(months)).ok();
+        let end = span.and_then(|span| series.lead().start().date().checked_add(span).ok());
+        match end.filter(|_| is_endless) {
+            Some(end) => match split_off(&series, day_of(end) * SECONDS_A_DAY, zones) {
+                Ok((head, _)) => head,
+                Err(_) => Some(series),
+            },
+            None => Some(series),
+        }
+    }
+
+    fn as_it_takes_series(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Vec<Series<'a>>> {
+        if !self.is_unfit(&series, zones) {
+            return Some(vec![series]);
+        }
+        let window = match self.limits.behaviour.unfit_series {
+            UnfitSeries::Refuse => return None,
+            UnfitSeries::FirstOnly | UnfitSeries::Unroll => self.window(),
+        };
+        let Unrolled::Events(mut events) = unroll(&series, zones, window, Ceiling::default()) else {
+            return None;
+        };
+        if self.limits.behaviour.unfit_series == UnfitSeries::FirstOnly {
+            events.truncate(1);
+        }
+        Some(events)
+    }
+
+    fn is_unfit(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
+        let Some(master) = series.master().filter(|master| master.repeats()) else {
+            return !series.overrides().is_empty() && self.limits.series != SeriesLimit::Any;
+        };
+        let is_plain =
+            master.rules().count() <= 1 && master.dates("RDATE").is_empty() && series.overrides().is_empty();
+        let is_endless = || Recurrence::of(master, zones).is_endless();
+        match self.limits.series {
+            SeriesLimit::None => true,
+            SeriesLimit::Plain if !is_plain => true,
+            SeriesLimit::Any | SeriesLimit::Plain => {
+                self.limits.endless_series == Acceptance::Refused && is_endless()
+            }
+        }
+    }
+
+    /// What it does not keep goes; ends of whole days are read as it reads them.
+    fn relieve(&self, series: &mut Series<'_>) {
+        let mut gone: Vec<&str> = Vec::new();
+        for (acceptance, names) in [
+            (self.limits.reminders, &["VALARM"][..]),
+            (self.limits.attendees, &["ATTENDEE", "ORGANIZER"]),
+            (self.limits.attachments, &["ATTACH"]),
+        ] {
+            if acceptance == Acceptance::Refused {
+                gone.extend(names);
+            }
+        }
+        for event in series.events_mut() {
+            if !gone.is_empty() {
+                event.edit(|component| {
+                    component.items_mut().retain(|item| match item {
+                        Item::Property(line) => !gone.iter().any(|name| line.is(name)),
+                        Item::Component(inner) => !gone.iter().any(|name| inner.is(name)),
+                    });
+                });
+            }
+            if let (AllDayEnd::Inclusive, true, Extent::End(end)) =
+                (self.limits.behaviour.all_day_end, event.is_all_day(), event.extent())
+            {
+                let after = end.date().tomorrow().unwrap_or_else(|_| end.date());
+                event.set_extent(Extent::End(EventTime::Date(after)));
+            }
+            let long = self.limits.description_characters.and_then(|most| {
+                let text = event.description()?;
+                (text.chars().count() > most).then(|| text.chars().take(most).collect::<String>())
+            });
+            if let Some(short) = long {
+                event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
+            }
+        }
+    }
+}
+
+fn is_foreign(time: &EventTime, own: &Zone) -> bool {
+    !time.is_date() && *time.zone() != own.to_ref() && *time.zone() != crate::calendar::ZoneRef::Floating
+}

@@ -1,0 +1,288 @@
+//! Two snapshots of the same calendars: what was added, changed, moved, removed
+//! in between.
+//!
+//! An export is a snapshot and no subscription. Events are matched by id, then
+//! by what they are; stamps alone are no change.
+
+use hashbrown::HashMap;
+use jiff::civil::Date;
+
+use crate::calendar::{Calendar, Event, Extent, Series};
+use crate::content::{Component, Property};
+use crate::identity::{Fingerprint, Moment};
+use crate::recurrence::{Ceiling, Recurrence};
+use crate::zone::ZoneBook;
+
+/// One calendar of a snapshot.
+pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
+
+/// An event of a snapshot, with what its zone names mean.
+#[derive(Clone, Copy, Debug)]
+pub struct Entry<'s, 'a> {
+    /// The event.
+    pub series: &'s Series<'a>,
+    /// What its zone names mean.
+    pub zones: &'s ZoneBook,
+    /// The number of its calendar.
+    pub side: usize,
+}
+
+/// An event that both snapshots have, not as it was.
+#[derive(Clone, Debug)]
+pub struct Pair<'s, 'a> {
+    /// As it was.
+    pub old: Entry<'s, 'a>,
+    /// As it is.
+    pub new: Entry<'s, 'a>,
+    /// The fields that differ.
+    pub fields: Vec<String>,
+}
+
+/// What happened between two snapshots.
+#[derive(Debug, Default)]
+pub struct Changes<'s, 'a> {
+    /// Only the new one has it.
+    pub added: Vec<Entry<'s, 'a>>,
+    /// Other words, the same time.
+    pub changed: Vec<Pair<'s, 'a>>,
+    /// Another time.
+    pub moved: Vec<Pair<'s, 'a>>,
+    /// Only the old one has it.
+    pub removed: Vec<Entry<'s, 'a>>,
+    /// Only the old one has it, and the new one does not reach there: a rolling
+    /// export.
+    pub outside: Vec<Entry<'s, 'a>>,
+    /// How many are as they were.
+    pub unchanged: usize,
+}
+
+/// Stamps say when somebody touched an event, not what it is.
+const STAMPS: [&str; 4] = ["DTSTAMP", "LAST-MODIFIED", "SEQUENCE", "CREATED"];
+
+/// Tells what happened between two snapshots.
+pub fn changes<'s, 'a>(old: &[Side<'s, 'a>], new: &[Side<'s, 'a>]) -> Changes<'s, 'a> {
+    let (olds, news) = (entries(old), entries(new));
+    let mut matching = Matching { pair_of: vec![None; olds.len()], taken: vec![false; news.len()] };
+    matching.by(&olds, &news, |entry| {
+        let uid = entry.series.uid()?.as_str();
+        Some((uid.to_owned(), Some(Moment::of(entry.series.lead().start(), entry.zones))))
+    });
+    matching.by(&olds, &news, |entry| Some((entry.series.uid()?.as_str().to_owned(), None::<Moment>)));
+    matching.by(&olds, &news, |entry| Some(Fingerprint::of(entry.series.lead(), entry.zones)));
+    let mut found = Changes::default();
+    let reach = reach(&news);
+    for (at, entry) in olds.iter().enumerate() {
+        match matching.pair_of[at] {
+            Some(place) => found.pair(*entry, news[place]),
+            None if is_outside(entry.series, reach) => found.outside.push(*entry),
+            None => found.removed.push(*entry),
+        }
+    }
+    let is_new = |(at, _): &(usize, &Entry<'s, 'a>)| !matching.taken[*at];
+    found.added = news.iter().enumerate().filter(is_new).map(|(_, entry)| *entry).collect();
+    found
+}
+
+fn entries<'s, 'a>(sides: &[Side<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
+    let of_side = |(side, (calendar, zones)): (usize, &Side<'s, 'a>)| {
+        let zones = *zones;
+        calendar.series.iter().map(move |series| Entry { series, zones, side }).collect::<Vec<_>>()
+    };
+    sides.iter().enumerate().flat_map(of_side).collect()
+}
+
+struct Matching {
+    pair_of: Vec<Option<usize>>,
+    taken: Vec<bool>,
+}
+
+impl Matching {
+    fn by<'s, 'a, K: std::hash::Hash + Eq>(
+        &mut self,
+        olds: &[Entry<'s, 'a>],
+        news: &[Entry<'s, 'a>],
+        key: impl Fn(&Entry<'s, 'a>) -> Option<K>,
+    ) {
+        let mut free: HashMap<K, std::collections::VecDeque<usize>> = HashMap::new();
+        for (at, entry) in news.iter().enumerate().filter(|(at, _)| !self.taken[*at]) {
+            if let Some(key) = key(entry) {
+                free.entry(key).or_default().push_back(at);
+            }
+        }
+        for (at, entry) in olds.iter().enumerate() {
+            if self.pair_of[at].is_some() {
+                continue;
+            }
+            let place = key(entry).and_then(|key| free.get_mut(&key)?.pop_front());
+            if let Some(place) = place {
+                self.pair_of[at] = Some(place);
+                self.taken[place] = true;
+            }
+        }
+    }
+}
+
+impl<'s, 'a> Changes<'s, 'a> {
+    fn pair(&mut self, old: Entry<'s, 'a>, new: Entry<'s, 'a>) {
+        if says_the_same(old.series, new.series) {
+            self.unchanged += 1;
+            return;
+        }
+        let fields = fields_unlike(&old, &new);
+        if fields.is_empty() {
+            self.unchanged += 1;
+            return;
+        }
+        let is_moved = fields.iter().any(|field| matches!(field.as_str(), "start" | "end"));
+        let list = if is_moved { &mut self.moved } else { &mut self.changed };
+        list.push(Pair { old, new, fields });
+    }
+}
+
+fn says_the_same(one: &Series<'_>, two: &Series<'_>) -> bool {
+    one.events().count() == two.events().count()
+        && one.events().zip(two.events()).all(|(one, two)| {
+            let sources = one.component().source().zip(two.component().source());
+            sources.is_some_and(|(one, two)| one == two)
+                || lines_of(one.component()) == lines_of(two.component())
+        })
+}
+
+/// What a component says, whatever the order of its lines, without stamps.
+fn lines_of(component: &Component<'_>) -> Vec<String> {
+    let is_stamp = |line: &&Property<'_>| STAMPS.iter().any(|name| line.is(name));
+    let own = component.properties().filter(|line| !is_stamp(line)).map(|line| line.logical().into_owned());
+    let mut lines: Vec<String> = own.collect();
+    lines.extend(component.components().map(|inner| lines_of(inner).join("\n")));
+    lines.sort_unstable();
+    lines
+}
+
+/// The fields in which two versions of an event differ. Times are compared as
+/// instants: another name for the same zone is no change.
+fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
+    let (Entry { series: one, zones: one_zones, .. }, Entry { series: two, zones: two_zones, .. }) =
+        (old, new);
+    let (first, second) = (one.lead(), two.lead());
+    let mut fields = Vec::new();
+    let mut tell = |name: &str, differs: bool| {
+        if differs {
+            fields.push(name.to_owned());
+        }
+    };
+    let text = |name: &str| {
+        let of = |event: &Event<'_>| {
+            event.text(name).map(|text| crate::identity::normalised(&text).into_owned()).unwrap_or_default()
+        };
+        of(first) != of(second)
+    };
+    let moment = |event: &Event<'_>, zones: &ZoneBook| {
+        [Moment::of(event.start(), zones), Moment::of(&event.end(), zones)]
+    };
+    let [start, end] = moment(first, one_zones);
+    let [new_start, new_end] = moment(second, two_zones);
+    tell("start", start != new_start);
+    tell("end", end != new_end);
+    for (name, property) in [
+        ("title", "SUMMARY"),
+        ("location", "LOCATION"),
+        ("description", "DESCRIPTION"),
+        ("url", "URL"),
+        ("status", "STATUS"),
+    ] {
+        tell(name, text(property));
+    }
+    tell("busy", first.is_busy() != second.is_busy());
+    tell("private", first.classification() != second.classification());
+    let sorted = |event: &Event<'_>| {
+        let mut categories = event.categories();
+        categories.sort_unstable();
+        categories
+    };
+    tell("category", sorted(first) != sorted(second));
+    let slots = |event: &Event<'_>, name: &str, zones: &ZoneBook| {
+        let mut dates: Vec<Moment> = event.dates(name).iter().map(|date| Moment::of(date, zones)).collect();
+        dates.sort();
+        dates
+    };
+    tell("repeat", first.rules().collect::<Vec<_>>() != second.rules().collect::<Vec<_>>());
+    for (name, property) in [("exceptions", "EXDATE"), ("extra_dates", "RDATE")] {
+        tell(name, slots(first, property, one_zones) != slots(second, property, two_zones));
+    }
+    let parts = |series: &Series<'_>, zones: &ZoneBook| {
+        let mut parts: Vec<_> = series
+            .overrides()
+            .iter()
+            .map(|event| {
+                (moment(event, zones), event.title().unwrap_or_default().into_owned(), event.status())
+            })
+            .collect();
+        parts.sort();
+        parts
+    };
+    tell("overrides", parts(one, one_zones) != parts(two, two_zones));
+    let lines = |event: &Event<'_>, names: &[&str]| {
+        let component = event.component();
+        let mut lines: Vec<String> = component
+            .properties()
+            .filter(|line| names.iter().any(|name| line.is(name)))
+            .map(|line| line.value().to_lowercase())
+            .collect();
+        lines.sort_unstable();
+        lines
+    };
+    for (name, properties) in [("attendees", &["ATTENDEE", "ORGANIZER"][..]), ("attachments", &["ATTACH"])] {
+        tell(name, lines(first, properties) != lines(second, properties));
+    }
+    let alarms = |event: &Event<'_>| event.alarms().map(lines_of).collect::<Vec<_>>();
+    tell("reminders", alarms(first) != alarms(second));
+    fields
+}
+
+/// The days that a snapshot covers: from its first start to its last end, with
+/// no end where a series has none.
+fn reach(news: &[Entry<'_, '_>]) -> Option<(Date, Date)> {
+    let first = news.iter().map(|entry| entry.series.lead().start().date()).min()?;
+    let last = news.iter().map(|entry| last_day(entry.series, entry.zones)).max()?;
+    Some((first, last))
+}
+
+fn last_day(series: &Series<'_>, zones: &ZoneBook) -> Date {
+    let own = series.events().map(|event| event.end().date()).max().unwrap_or(Date::MIN);
+    let Some(master) = series.master().filter(|master| master.repeats()) else { return own };
+    let recurrence = Recurrence::of(master, zones);
+    if recurrence.is_endless() {
+        return Date::MAX;
+    }
+    let window = crate::recurrence::Window { from: Date::MIN, until: Date::MAX };
+    let found = crate::recurrence::occurrences_of(series, zones, window, Ceiling::default());
+    found.list.last().map_or(own, |last| last.end.date().max(own))
+}
+
+/// Whether an event ends before the days that the other snapshot covers, or
+/// starts behind them.
+fn is_outside(series: &Series<'_>, reach: Option<(Date, Date)>) -> bool {
+    let Some((first, last)) = reach else { return false };
+    let lead = series.lead();
+    let end = match (series.repeats(), lead.extent()) {
+        // A series reaches on; only its start can be said cheaply.
+        (true, _) => Date::MAX,
+        (false, Extent::End(_) | Extent::Length(_) | Extent::Unstated) => lead.end().date(),
+    };
+    end < first || lead.start().date() > last
+}
+
+/// What tells a destination that an event does not take place any more: the
+/// event with `STATUS:CANCELLED` and its `SEQUENCE` raised (RFC 5546 section
+/// 3.2.5). It goes into a calendar with `METHOD:CANCEL`.
+pub fn cancellation<'a>(series: &Series<'a>) -> Series<'a> {
+    let mut new = series.clone();
+    for event in new.events_mut() {
+        let sequence = event.sequence().saturating_add(1).to_string();
+        event.edit(|component| {
+            component.set(Property::new("STATUS", &[], "CANCELLED"));
+            component.set(Property::new("SEQUENCE", &[], &sequence));
+        });
+    }
+    new
+}
