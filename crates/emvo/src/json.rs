@@ -15,6 +15,14 @@ struct Document<'d, T> {
     body: &'d T,
 }
 
+/// One document as a file.
+pub(crate) fn document<T: Serialize>(command: &'static str, body: &T) -> anyhow::Result<Vec<u8>> {
+    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, body };
+    let mut bytes = serde_json::to_vec_pretty(&document)?;
+    bytes.push(b'\n');
+    Ok(bytes)
+}
+
 /// Prints one document.
 pub(crate) fn print<T: Serialize>(command: &'static str, body: &T) -> io::Result<()> {
     let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, body };

@@ -11,6 +11,8 @@ mod record;
 
 use std::collections::BTreeMap;
 
+use jiff::civil::Date;
+
 use crate::calendar::Calendar;
 use crate::recurrence::{Ceiling, Window};
 use crate::survey::default_window;
@@ -200,6 +202,9 @@ pub struct Reconciliation {
     /// How many matched occurrences differ in fields that the verdict does not
     /// count, by field.
     pub other_fields: BTreeMap<&'static str, usize>,
+    /// How many dates each day has, in the sources and in the result; duplicates
+    /// and what receipts explain left out.
+    pub days: BTreeMap<Date, (usize, usize)>,
     /// Series that could not be compared date by date, and why.
     pub not_compared: Vec<String>,
     /// Whether anything was lost.
@@ -239,6 +244,7 @@ pub fn reconcile(
         differences,
         causes,
         other_fields,
+        days: pairing.days(),
         not_compared,
         verdict: if is_complete { Verdict::Complete } else { Verdict::Incomplete },
     })

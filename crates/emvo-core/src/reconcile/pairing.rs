@@ -6,6 +6,8 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
+use jiff::civil::Date;
+
 use super::explained::Course;
 use super::record::{Record, Records};
 use super::{Counts, Difference, DifferenceKind, Found, Ownership};
@@ -233,6 +235,26 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 self.pair(at, key.1);
             }
         }
+    }
+
+    /// How many dates each day has on either side, without those that need not
+    /// be in the result.
+    pub(super) fn days(&self) -> BTreeMap<Date, (usize, usize)> {
+        let mut days: BTreeMap<Date, (usize, usize)> = BTreeMap::new();
+        for (at, record) in self.source.list.iter().enumerate() {
+            let is_explained = match self.fates[at] {
+                Fate::Explained => true,
+                Fate::Unpaired => self.source.course(at).is_some_and(Course::explains_absence),
+                Fate::Paired(_) => false,
+            };
+            if !is_explained {
+                days.entry(record.shown_start.date()).or_default().0 += 1;
+            }
+        }
+        for record in &self.result.list {
+            days.entry(record.shown_start.date()).or_default().1 += 1;
+        }
+        days
     }
 
     /// Counts and names every occurrence.

@@ -16,10 +16,12 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
 use crate::commands::fitting::limits_file;
+use crate::commands::report::{Forms, Report, check_page};
 use crate::commands::sheet;
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
+use crate::output::{Existing, write_file};
 use crate::settle::{Answer, Detail, Reading, Undecided, rule_named};
 use crate::source::{self, Format, Source};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
@@ -87,14 +89,24 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let mut reading = args.input.reading.settle()?;
     reading.undecided = Undecided::Tell;
     let limits = args.limits.as_deref().map(limits_file).transpose()?;
-    let report = args.report.map(|path| sheet::Report::settle(path, args.overwrite)).transpose()?;
-    let files = gather(&args.input.inputs, report.as_ref().map(sheet::Report::path))?;
+    let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
+    let report = args.report.map(|path| Report::settle(path, existing)).transpose()?;
+    let files = gather(&args.input.inputs, report.as_ref().map(Report::path))?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
     let found = findings(&sources, &reading, &choice, &chosen, limits);
     if let Some(report) = &report {
-        report.write(&found)?;
+        let inputs: Vec<&str> = sources.iter().map(|source| source.path.as_str()).collect();
+        let file = report.file(Forms {
+            page: || check_page(&found, &inputs.join(", ")),
+            sheet: || sheet::of_findings(&found),
+            json: || {
+                let findings: Vec<_> = found.iter().map(FindingJson::of).collect();
+                Ok(serde_json::to_vec_pretty(&findings)?)
+            },
+        })?;
+        write_file(report.path(), &file.bytes, existing)?;
     }
     match answer {
         Answer::Json => print_json(&found).context("could not print")?,

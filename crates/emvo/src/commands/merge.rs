@@ -19,11 +19,12 @@ use crate::args::{AnswerArgs, InputArgs, OutputArgs};
 use crate::commands::fitting::{FitArgs, fit};
 use crate::commands::per_input::{Changed, Outputs, TableForm, write_spread};
 use crate::commands::pick::{KeepArg, UidsArg};
+use crate::commands::report::{Done, Forms, Report, done_page, done_sheet};
 use crate::commands::{convert, sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
-use crate::output::{Kind, Pending, Target};
+use crate::output::{Kind, Mode, Pending, Target, write_file};
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
 use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
@@ -35,6 +36,9 @@ pub(crate) struct MergeArgs {
     input: InputArgs,
     #[command(flatten)]
     output: OutputArgs,
+    /// Write what was done as a page (.html), a sheet (.csv) or JSON
+    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    report: Option<PathBuf>,
     /// What the destination already holds; its events stay as they are
     #[arg(long, value_name = "EXISTING")]
     into: Option<PathBuf>,
@@ -186,6 +190,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
     reading.noting = plan.recording.noting();
+    let report = args.report.map(|path| Report::settle(path, plan.existing)).transpose()?;
     if let Some(folder) = plan.folder() {
         bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
     }
@@ -232,8 +237,32 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let outputs = spread.outputs;
     let needs_a_look =
         outputs.balance.set_aside + outputs.fragments + outputs.whole > 0 || !warnings.is_empty();
+    if let Some(report) = report.filter(|_| plan.mode == Mode::Write) {
+        let mut by_hand = warnings.clone();
+        if !merged.look_alikes.is_empty() {
+            let pairs =
+                counted(merged.look_alikes.len(), "pair of events looks alike", "pairs of events look alike");
+            by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
+        }
+        let done = Done {
+            title: "Combined",
+            balance: outputs.balance,
+            changes: &merged.changes,
+            folds: &merged.folds,
+            by_hand,
+            tables: Vec::new(),
+        };
+        let file = report.file(Forms {
+            page: || done_page(&done),
+            sheet: || done_sheet(&done),
+            json: || json::document("merge", &merge_json(&merged, warnings.clone(), &outputs)),
+        })?;
+        write_file(report.path(), &file.bytes, plan.existing)?;
+    }
     match answer {
-        Answer::Json => print_json(&merged, warnings, outputs).context("could not print")?,
+        Answer::Json => {
+            json::print("merge", &merge_json(&merged, warnings, &outputs)).context("could not print")?
+        }
         Answer::Silent => {}
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
@@ -363,7 +392,7 @@ struct FoldJson {
     into_uid: String,
 }
 
-fn print_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: Outputs) -> std::io::Result<()> {
+fn merge_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: &Outputs) -> MergeJson {
     let folds = merged.folds.iter().map(|fold| FoldJson {
         rule: fold.kind.rule(),
         uid: fold.uid.clone(),
@@ -373,10 +402,10 @@ fn print_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: Outputs) -> s
         into: fold.into.clone(),
         into_uid: fold.into_uid.clone(),
     });
-    let body = MergeJson {
+    MergeJson {
         writing: WritingJson {
             balance: outputs.balance.into(),
-            outputs: outputs.paths,
+            outputs: outputs.paths.clone(),
             changes: merged.changes.iter().map(ChangeJson::from).collect(),
             run: outputs.run,
         },
@@ -392,6 +421,5 @@ fn print_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: Outputs) -> s
                 starts: [pair.a.start.clone(), pair.b.start.clone()],
             })
             .collect(),
-    };
-    json::print("merge", &body)
+    }
 }

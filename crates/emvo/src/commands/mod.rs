@@ -17,6 +17,7 @@ pub(crate) mod pick;
 pub(crate) mod reconcile;
 pub(crate) mod rehearse;
 pub(crate) mod repair;
+mod report;
 pub(crate) mod retime;
 pub(crate) mod retract;
 pub(crate) mod rules;

@@ -16,9 +16,11 @@ use rayon::prelude::*;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, ReadingArgs, WindowArgs};
+use crate::commands::report::{Forms, Report, proof_page, proof_sheet};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
+use crate::output::{Existing, write_file};
 use crate::record::file_record;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
@@ -39,6 +41,12 @@ pub(crate) struct ReconcileArgs {
     /// The receipt of a run in between: what it was asked to change counts as explained; may be given several times, in order
     #[arg(long, value_name = "RECEIPT.json")]
     explained_by: Vec<PathBuf>,
+    /// Write the answer as a page (.html), a sheet of all differences (.csv) or JSON
+    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    report: Option<PathBuf>,
+    /// Replace an existing report
+    #[arg(long, requires = "report")]
+    overwrite: bool,
     #[command(flatten)]
     reading: ReadingArgs,
     #[command(flatten)]
@@ -50,6 +58,8 @@ pub(crate) struct ReconcileArgs {
 pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let reading = args.reading.settle()?;
     let choice = args.window.settle()?;
+    let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
+    let report = args.report.map(|path| Report::settle(path, existing)).transpose()?;
     let source_files = gather(&args.sources, None)?;
     let result_files = gather(&args.result, None)?;
     let source_texts = source::decode(&source_files, &reading)?;
@@ -64,10 +74,23 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     };
     let proof =
         Proof { found: &found, sources: &sources, results: &results, receipts: args.explained_by.len() };
+    if let Some(report) = &report {
+        let file = report.file(Forms {
+            page: || proof_page(&proof),
+            sheet: || proof_sheet(&proof),
+            json: || json::document("reconcile", &proof.json()),
+        })?;
+        write_file(report.path(), &file.bytes, existing)?;
+    }
     match args.answer.settle() {
         Answer::Json => print_json("reconcile", &proof).context("could not print")?,
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", text(&proof, detail)),
+        Answer::Text(detail) => {
+            anstream::print!("{}", text(&proof, detail));
+            if let Some(report) = &report {
+                anstream::println!("wrote {}", sanitized(&report.path().display().to_string()));
+            }
+        }
     }
     Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
 }
@@ -191,8 +214,31 @@ fn difference_lines(differences: &[Difference], detail: Detail) -> String {
 }
 
 impl Proof<'_, '_> {
+    /// What is no loss by the verdict, and wants a look before the old calendars
+    /// go.
+    pub(crate) fn by_hand(&self) -> Vec<String> {
+        let mut lines = Vec::new();
+        for (field, count) in &self.found.other_fields {
+            let occurrences = counted(*count, "occurrence differs", "occurrences differ");
+            lines.push(format!("{occurrences} in {field}, which does not change the verdict"));
+        }
+        let in_source = |source: &Source<'_>| {
+            let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
+            source.set_aside.events() + unsound
+        };
+        let unread: usize = self.sources.iter().map(in_source).sum();
+        if unread > 0 {
+            let (one, many) = (
+                "event of the sources cannot be read and is",
+                "events of the sources cannot be read and are",
+            );
+            lines.push(format!("{} in no count here", counted(unread, one, many)));
+        }
+        lines
+    }
+
     /// What was compared, with its digests.
-    fn files(&self) -> Vec<FileJson> {
+    pub(crate) fn files(&self) -> Vec<FileJson> {
         let all = self.sources.iter().map(|file| ("source", file));
         let all: Vec<_> = all.chain(self.results.iter().map(|file| ("result", file))).collect();
         all.par_iter()
@@ -202,41 +248,22 @@ impl Proof<'_, '_> {
 }
 
 #[derive(Serialize)]
-struct FileJson {
-    role: &'static str,
+pub(crate) struct FileJson {
+    pub(crate) role: &'static str,
     #[serde(flatten)]
-    record: FileRecord,
+    pub(crate) record: FileRecord,
 }
 
 /// What to do next. That the old calendar may go is said only where nothing at
 /// all differs.
 fn advice(proof: &Proof<'_, '_>) -> String {
-    let Proof { found, sources, .. } = proof;
+    let found = proof.found;
     let mut out = String::new();
-    for (field, count) in &found.other_fields {
-        let occurrences = counted(*count, "occurrence differs", "occurrences differ");
-        let _ = writeln!(
-            out,
-            "{} {occurrences} in {field}, which does not change the verdict",
-            styled(WARNING, "!")
-        );
+    let by_hand = proof.by_hand();
+    for line in &by_hand {
+        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(line));
     }
-    let unread: usize = sources
-        .iter()
-        .map(|source| {
-            let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
-            source.set_aside.events() + unsound
-        })
-        .sum();
-    if unread > 0 {
-        let events = counted(
-            unread,
-            "event of the sources cannot be read and is",
-            "events of the sources cannot be read and are",
-        );
-        let _ = writeln!(out, "{} {events} in no count here", styled(WARNING, "!"));
-    }
-    if found.verdict == Verdict::Complete && found.other_fields.is_empty() && unread == 0 {
+    if found.verdict == Verdict::Complete && by_hand.is_empty() {
         let _ = writeln!(out, "Nothing was lost. The old calendars may go.");
     }
     if found.verdict == Verdict::Complete {
@@ -307,38 +334,14 @@ struct CauseJson<'r> {
 }
 
 pub(crate) fn print_json(command: &'static str, proof: &Proof<'_, '_>) -> std::io::Result<()> {
-    let found = proof.found;
-    let Counts {
-        source_events,
-        source_occurrences,
-        matched,
-        retimed,
-        altered,
-        missing,
-        doubled,
-        extra,
-        explained,
-    } = found.counts;
-    let differences = found.differences.iter().map(|one| DifferenceJson {
-        kind: one.kind.name(),
-        path: &one.path,
-        uid: &one.uid,
-        title: &one.title,
-        start: &one.start,
-        result_start: one.result_start.as_deref(),
-        by: one.by.map(signed_duration),
-        fields: &one.fields,
-        cause: one.cause.map(CauseKind::name),
-    });
-    let causes = found.causes.iter().map(|cause| CauseJson {
-        kind: cause.kind.name(),
-        occurrences: cause.occurrences,
-        summary: &cause.summary,
-        todo: cause.todo.as_deref(),
-    });
-    let body = ReconcileJson {
-        window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
-        balance: CountsJson {
+    json::print(command, &proof.json())
+}
+
+impl<'p> Proof<'p, '_> {
+    fn json(&self) -> ReconcileJson<'p> {
+        let proof = self;
+        let found = self.found;
+        let Counts {
             source_events,
             source_occurrences,
             matched,
@@ -348,18 +351,48 @@ pub(crate) fn print_json(command: &'static str, proof: &Proof<'_, '_>) -> std::i
             doubled,
             extra,
             explained,
-        },
-        differences: differences.collect(),
-        causes: causes.collect(),
-        other_fields: &found.other_fields,
-        not_compared: &found.not_compared,
-        verdict: match found.verdict {
-            Verdict::Complete => "complete",
-            Verdict::Incomplete => "incomplete",
-        },
-        files: proof.files(),
-    };
-    json::print(command, &body)
+        } = found.counts;
+        let differences = found.differences.iter().map(|one| DifferenceJson {
+            kind: one.kind.name(),
+            path: &one.path,
+            uid: &one.uid,
+            title: &one.title,
+            start: &one.start,
+            result_start: one.result_start.as_deref(),
+            by: one.by.map(signed_duration),
+            fields: &one.fields,
+            cause: one.cause.map(CauseKind::name),
+        });
+        let causes = found.causes.iter().map(|cause| CauseJson {
+            kind: cause.kind.name(),
+            occurrences: cause.occurrences,
+            summary: &cause.summary,
+            todo: cause.todo.as_deref(),
+        });
+        ReconcileJson {
+            window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
+            balance: CountsJson {
+                source_events,
+                source_occurrences,
+                matched,
+                retimed,
+                altered,
+                missing,
+                doubled,
+                extra,
+                explained,
+            },
+            differences: differences.collect(),
+            causes: causes.collect(),
+            other_fields: &found.other_fields,
+            not_compared: &found.not_compared,
+            verdict: match found.verdict {
+                Verdict::Complete => "complete",
+                Verdict::Incomplete => "incomplete",
+            },
+            files: proof.files(),
+        }
+    }
 }
 
 /// `+PT1H`.

@@ -15,11 +15,13 @@ use serde::Serialize;
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::SelectArgs;
 use crate::commands::check::{RuleArgs, consent_of, definitions_of, series_with};
-use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
+use crate::commands::per_input::{Changed, Outputs, TableForm, changes_of, write_outputs};
+use crate::commands::report::{self, Done, Forms, Report, done_page, done_sheet};
 use crate::commands::{convert, sheet, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
+use crate::output::{Mode, write_file};
 use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{WARNING, counted, sanitized, styled};
@@ -31,6 +33,9 @@ pub(crate) struct RepairArgs {
     input: InputArgs,
     #[command(flatten)]
     output: OutputArgs,
+    /// Write what was done as a page (.html), a sheet (.csv) or JSON
+    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    report: Option<PathBuf>,
     /// What to write, where the output's extension does not say
     #[arg(long, value_enum, value_name = "FORMAT")]
     to: Option<convert::FormatArg>,
@@ -95,6 +100,7 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let mut reading = args.input.reading.settle()?;
     let plan = args.output.settle()?;
     reading.noting = plan.recording.noting();
+    let report = args.report.map(|path| Report::settle(path, plan.existing)).transpose()?;
     let kind = plan.kind(args.to.map(convert::FormatArg::kind))?;
     let files = gather(&args.input.inputs, plan.path())?;
     plan.ensure_spares(&files)?;
@@ -122,20 +128,27 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     let outputs = write_outputs(&sources, &changed, &plan, kind, &TableForm::of(&reading))?;
     let all_changes = changes_of(&changed);
     let left = all.left(Level::Warning);
+    let body = || RepairJson {
+        writing: WritingJson {
+            balance: outputs.balance.into(),
+            outputs: outputs.paths.clone(),
+            changes: all_changes.iter().map(ChangeJson::from).collect(),
+            run: outputs.run,
+        },
+        left: all.left.iter().map(LeftJson::of).collect(),
+        refused: all.refused.clone(),
+    };
+    if let Some(report) = report.filter(|_| plan.mode == Mode::Write) {
+        let done = all.done(&outputs, &all_changes);
+        let file = report.file(Forms {
+            page: || done_page(&done),
+            sheet: || done_sheet(&done),
+            json: || json::document("repair", &body()),
+        })?;
+        write_file(report.path(), &file.bytes, plan.existing)?;
+    }
     match answer {
-        Answer::Json => {
-            let body = RepairJson {
-                writing: WritingJson {
-                    balance: outputs.balance.into(),
-                    outputs: outputs.paths.clone(),
-                    changes: all_changes.iter().map(ChangeJson::from).collect(),
-                    run: outputs.run,
-                },
-                left: all.left.iter().map(LeftJson::of).collect(),
-                refused: all.refused.clone(),
-            };
-            json::print("repair", &body).context("could not print")?;
-        }
+        Answer::Json => json::print("repair", &body()).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {
             let mut text = written::summary(outputs.balance, outputs.fragments);
@@ -240,6 +253,31 @@ impl Repairs {
             added: repaired.added,
             folded: repaired.folded,
             ..Changed::default()
+        }
+    }
+
+    /// What was done, for a report.
+    fn done<'d>(&self, outputs: &Outputs, changes: &'d [Change]) -> Done<'d> {
+        let rows = self.left.iter().map(|one| {
+            let finding = &one.finding;
+            let (rule, safety) = (finding.rule.to_string(), finding.safety.name().to_owned());
+            vec![
+                rule,
+                one.path.clone(),
+                finding.title.clone(),
+                finding.start.clone(),
+                finding.message.clone(),
+                safety,
+            ]
+        });
+        let columns = ["rule", "file", "title", "start", "what", "repair"];
+        Done {
+            title: "Repaired",
+            balance: outputs.balance,
+            changes,
+            folds: &[],
+            by_hand: self.refused.clone(),
+            tables: vec![report::table("What is left", "", &columns, rows)],
         }
     }
 

@@ -1,7 +1,7 @@
 //! Findings on a sheet, for people to answer and for `repair` to read back.
 
 use std::fs;
-use std::path::{Path, PathBuf};
+use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::content::decode;
@@ -9,58 +9,14 @@ use emvo_core::merge::{LookAlike, SamePair};
 use emvo_core::rules::Answers;
 use emvo_core::table::{guarded, unguarded};
 
-use crate::commands::check::{FindingJson, Found};
-use crate::output::Existing;
-use crate::output::write_file;
+use crate::commands::check::Found;
 use crate::settle::rule_named;
 
 const HEADER: [&str; 10] =
     ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
 
-/// A report that was asked for.
-pub(crate) struct Report {
-    path: PathBuf,
-    form: Form,
-    existing: Existing,
-}
-
-#[derive(Clone, Copy, PartialEq, Eq)]
-enum Form {
-    Sheet,
-    Json,
-}
-
-impl Report {
-    pub(crate) fn settle(path: PathBuf, overwrite: bool) -> anyhow::Result<Self> {
-        let form = match path.extension().and_then(|extension| extension.to_str()) {
-            Some("csv") => Form::Sheet,
-            Some("json") => Form::Json,
-            _ => bail!("--report `{}`: its name has to end in .csv or .json", path.display()),
-        };
-        let existing = if overwrite { Existing::Replace } else { Existing::Refuse };
-        if !overwrite && path.exists() {
-            bail!("`{}` exists already; --overwrite replaces it", path.display());
-        }
-        Ok(Self { path, form, existing })
-    }
-
-    pub(crate) fn path(&self) -> &Path {
-        &self.path
-    }
-
-    pub(crate) fn write(&self, found: &[Found<'_>]) -> anyhow::Result<()> {
-        let bytes = match self.form {
-            Form::Json => {
-                let findings: Vec<_> = found.iter().map(FindingJson::of).collect();
-                serde_json::to_vec_pretty(&findings)?
-            }
-            Form::Sheet => sheet(found)?,
-        };
-        write_file(&self.path, &bytes, self.existing)
-    }
-}
-
-fn sheet(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
+/// Findings with an empty answer each.
+pub(crate) fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
     let start = "\u{feff}".as_bytes().to_vec();
     let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(start);
     writer.write_record(HEADER)?;

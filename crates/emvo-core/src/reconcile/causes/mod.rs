@@ -139,9 +139,28 @@ fn others(evidence: &mut Evidence<'_, '_, '_>) {
         let members = evidence.free(kind);
         if !members.is_empty() {
             let count = members.len();
-            let summary = format!("{count} {}", if count == 1 { one } else { many });
+            let mut summary = format!("{count} {}", if count == 1 { one } else { many });
+            if kind == DifferenceKind::Missing {
+                summary.push_str(&of_which_events(evidence, &members));
+            }
             evidence.name(CauseKind::Other, &members, summary, None);
         }
+    }
+}
+
+/// `: of Safety meeting, Drill and 3 more events`.
+fn of_which_events(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> String {
+    let mut titles: Vec<&str> = Vec::new();
+    for at in members {
+        let title = evidence.difference(*at).title.as_str();
+        if !titles.contains(&title) {
+            titles.push(title);
+        }
+    }
+    let shown = titles.iter().take(3).map(|title| format!("`{title}`")).collect::<Vec<_>>().join(", ");
+    match titles.len().saturating_sub(3) {
+        0 => format!(": {shown}"),
+        more => format!(": {shown} and {more} more titles"),
     }
 }
 

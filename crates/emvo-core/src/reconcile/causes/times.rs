@@ -242,7 +242,13 @@ fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
     let mut candidates: Vec<Candidate> = names
         .into_iter()
         .map(|zone| Candidate {
-            name: if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() },
+            name: if zone.is_utc() {
+                "UTC".to_owned()
+            } else if zone.name().starts_with("Etc/") {
+                format!("{} all year, without summer time", shown_offset(zone.behaviour().offset_at(0)))
+            } else {
+                zone.name().to_owned()
+            },
             behaviour: zone.behaviour().clone(),
             zone: Some(if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() }),
         })

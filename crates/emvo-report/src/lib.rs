@@ -1,0 +1,237 @@
+//! One self-contained page that says what became of calendars.
+//!
+//! Owns how a report looks. What it says is given as a [`Page`]; it knows
+//! nothing of calendars. No script is needed to read it: the only one filters
+//! long tables. All text is escaped by the page's template.
+
+mod charts;
+
+use jiff::civil::Date;
+use maud::{DOCTYPE, Markup, PreEscaped, html};
+
+/// What a report says, from top to bottom. Empty parts are left out.
+#[derive(Clone, Debug, Default)]
+pub struct Page {
+    /// The heading.
+    pub title: String,
+    /// What was compared or done, in a line.
+    pub subtitle: String,
+    /// The verdict.
+    pub verdict: Verdict,
+    /// Numbers with what they count.
+    pub counts: Vec<(usize, String)>,
+    /// What many differences have in common.
+    pub causes: Vec<Cause>,
+    /// What a person has to do by hand.
+    pub by_hand: Vec<String>,
+    /// Events by month, before and after.
+    pub months: Vec<Month>,
+    /// How many moved by how much.
+    pub shifts: Vec<(String, usize)>,
+    /// Months in which days differ.
+    pub grids: Vec<MonthGrid>,
+    /// Lists.
+    pub tables: Vec<Table>,
+    /// Which version of Emvo made it.
+    pub made_by: String,
+}
+
+/// How it ended.
+#[derive(Clone, Debug, Default)]
+pub struct Verdict {
+    /// Whether it is good.
+    pub mood: Mood,
+    /// In a word.
+    pub word: String,
+    /// In a sentence.
+    pub sentence: String,
+}
+
+/// Whether news are good.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum Mood {
+    /// They are.
+    Good,
+    /// Something is lost or wrong.
+    Bad,
+    /// Something needs a look.
+    #[default]
+    Wait,
+}
+
+/// One cause.
+#[derive(Clone, Debug)]
+pub struct Cause {
+    /// In a sentence.
+    pub summary: String,
+    /// What to do about it.
+    pub todo: Option<String>,
+}
+
+/// A month with how many occurrences it has, before and after.
+#[derive(Clone, Debug)]
+pub struct Month {
+    /// `2026-03`.
+    pub name: String,
+    /// Before.
+    pub before: usize,
+    /// After.
+    pub after: usize,
+}
+
+/// A month of which days differ.
+#[derive(Clone, Debug)]
+pub struct MonthGrid {
+    /// Its first day.
+    pub first: Date,
+    /// How many occurrences each day had, from the first.
+    pub before: Vec<usize>,
+    /// How many it has.
+    pub after: Vec<usize>,
+}
+
+/// A list.
+#[derive(Clone, Debug, Default)]
+pub struct Table {
+    /// Its heading.
+    pub title: String,
+    /// What is to be known about it.
+    pub note: String,
+    /// The headers.
+    pub columns: Vec<&'static str>,
+    /// The rows.
+    pub rows: Vec<Vec<String>>,
+    /// How many rows there are in all.
+    pub total: usize,
+}
+
+/// A page stays readable, and small enough to send: longer lists are cut, and
+/// say so.
+pub const MOST_ROWS: usize = 2_000;
+
+/// Above this a list gets a box to filter it.
+const FILTERED_FROM: usize = 12;
+
+/// The page as HTML.
+pub fn render(page: &Page) -> String {
+    let style = include_str!("style.css");
+    let script = include_str!("filter.js");
+    let has_filter = page.tables.iter().any(|table| table.rows.len() >= FILTERED_FROM);
+    let document = html! {
+        (DOCTYPE)
+        html lang="en" {
+            head {
+                meta charset="utf-8";
+                meta name="viewport" content="width=device-width, initial-scale=1";
+                meta name="color-scheme" content="light dark";
+                title { (page.title) }
+                style { (PreEscaped(style)) }
+            }
+            body {
+                main {
+                    header {
+                        h1 { (page.title) }
+                        p.soft { (page.subtitle) }
+                    }
+                    (verdict(&page.verdict))
+                    (counts(&page.counts))
+                    (causes(&page.causes))
+                    (by_hand(&page.by_hand))
+                    (charts::months(&page.months))
+                    (charts::shifts(&page.shifts))
+                    (charts::grids(&page.grids))
+                    @for (number, list) in page.tables.iter().enumerate() { (table(number, list)) }
+                    footer { p.note { (page.made_by) } }
+                }
+                @if has_filter { script { (PreEscaped(script)) } }
+            }
+        }
+    };
+    document.into_string()
+}
+
+fn verdict(verdict: &Verdict) -> Markup {
+    let class = match verdict.mood {
+        Mood::Good => "verdict good",
+        Mood::Bad => "verdict bad",
+        Mood::Wait => "verdict wait",
+    };
+    html! {
+        section class=(class) aria-label="Verdict" {
+            strong id="verdict" { (verdict.word) }
+            p { (verdict.sentence) }
+        }
+    }
+}
+
+fn counts(counts: &[(usize, String)]) -> Markup {
+    html! {
+        @if !counts.is_empty() {
+            ul.counts aria-label="Balance" {
+                @for (count, what) in counts { li { b { (grouped(*count)) } (what) } }
+            }
+        }
+    }
+}
+
+fn causes(causes: &[Cause]) -> Markup {
+    html! {
+        @if !causes.is_empty() {
+            h2 { "What happened" }
+            ol.causes {
+                @for cause in causes {
+                    li {
+                        (cause.summary)
+                        @if let Some(todo) = &cause.todo { span.todo { "→ " code { (todo) } } }
+                    }
+                }
+            }
+        }
+    }
+}
+
+fn by_hand(list: &[String]) -> Markup {
+    html! {
+        @if !list.is_empty() {
+            h2 { "To do by hand" }
+            ul { @for item in list { li { (item) } } }
+        }
+    }
+}
+
+fn table(number: usize, table: &Table) -> Markup {
+    let id = format!("list-{number}");
+    let hidden = table.total.saturating_sub(table.rows.len());
+    html! {
+        @if !table.rows.is_empty() {
+            h2 { (table.title) }
+            @if !table.note.is_empty() { p.note { (table.note) } }
+            @if table.rows.len() >= FILTERED_FROM {
+                input type="search" data-for=(id) hidden placeholder="Filter" aria-label={ "Filter " (table.title) };
+            }
+            div.wide {
+                table id=(id) {
+                    caption {
+                        (grouped(table.total)) @if table.total == 1 { " row" } @else { " rows" }
+                        @if hidden > 0 { "; the first " (grouped(table.rows.len())) " are shown, --report list.csv has them all" }
+                    }
+                    thead { tr { @for column in &table.columns { th scope="col" { (column) } } } }
+                    tbody { @for row in &table.rows { tr { @for cell in row { td { (cell) } } } } }
+                }
+            }
+        }
+    }
+}
+
+/// `1,204`.
+fn grouped(number: usize) -> String {
+    let digits = number.to_string();
+    let mut out = String::new();
+    for (at, digit) in digits.chars().enumerate() {
+        if at > 0 && (digits.len() - at).is_multiple_of(3) {
+            out.push(',');
+        }
+        out.push(digit);
+    }
+    out
+}

@@ -1,0 +1,76 @@
+//! The page as a file: complete, escaped, small.
+
+use emvo_report::{Cause, MOST_ROWS, Month, MonthGrid, Mood, Page, Table, Verdict, render};
+
+fn page() -> Page {
+    Page {
+        title: "crew.ics <script>alert(1)</script>".to_owned(),
+        subtitle: "what & whom".to_owned(),
+        verdict: Verdict {
+            mood: Mood::Bad,
+            word: "Incomplete".to_owned(),
+            sentence: "3 are late".to_owned(),
+        },
+        counts: vec![(1_204, "there as they were".to_owned())],
+        causes: vec![Cause {
+            summary: "3 are one hour late".to_owned(),
+            todo: Some("emvo retime".to_owned()),
+        }],
+        by_hand: vec!["share it again".to_owned()],
+        months: vec![Month { name: "2026-03".to_owned(), before: 5, after: 4 }],
+        shifts: vec![("+1 h".to_owned(), 3)],
+        grids: vec![MonthGrid {
+            first: jiff::civil::date(2026, 3, 1),
+            before: vec![1; 31],
+            after: vec![0; 31],
+        }],
+        tables: vec![Table {
+            title: "What differs".to_owned(),
+            columns: vec!["title", "start"],
+            rows: vec![vec!["\"quoted\" <b>".to_owned(), "2026-03-01".to_owned()]; 20],
+            total: 20,
+            ..Table::default()
+        }],
+        made_by: "Emvo".to_owned(),
+    }
+}
+
+#[test]
+fn the_page_is_complete_and_harmless() {
+    let html = render(&page());
+    for part in [
+        "Incomplete",
+        "1,204",
+        "→",
+        "share it again",
+        "March 2026",
+        "2026-03",
+        "+1 h",
+        "scope=\"col\"",
+        "prefers-color-scheme",
+    ] {
+        assert!(html.contains(part), "{part}");
+    }
+    assert!(!html.contains("<script>alert") && !html.contains("<b>\""), "texts are escaped");
+    assert!(html.contains("&lt;script&gt;alert(1)&lt;/script&gt;"));
+    assert!(!html.contains("http"), "nothing is fetched from anywhere");
+}
+
+#[test]
+fn a_page_with_nothing_to_list_has_no_script_and_no_charts() {
+    let bare =
+        Page { tables: Vec::new(), months: Vec::new(), shifts: Vec::new(), grids: Vec::new(), ..page() };
+    let html = render(&bare);
+    assert!(!html.contains("<script>") && !html.contains("<svg"), "{html}");
+}
+
+#[test]
+fn the_longest_page_stays_small() {
+    let row = vec!["A title that is rather long and has words in it".to_owned(); 8];
+    let table =
+        Table { rows: vec![row; MOST_ROWS], total: 1_000_000, columns: vec!["x"; 8], ..Table::default() };
+    let months = (0..2_000).map(|at| Month { name: format!("{}-01", 1900 + at / 12), before: at, after: at });
+    let html = render(&Page { tables: vec![table], months: months.collect(), ..page() });
+    assert!(html.len() < 3_000_000, "{}", html.len());
+    assert!(html.contains("1,000,000 rows; the first 2,000 are shown"));
+}
