@@ -153,7 +153,7 @@ fn a_series_that_was_cut_is_named_as_such() {
         ["exceptions-lost 1: 1 date that was cancelled is back: exceptions of series were lost"]
     );
     let hole = ROSTER.replace("20260324T080000\n", "20260324T080000,20260414T080000\n");
-    assert_eq!(causes(&hole), ["other 1: 1 occurrence is not in the result"]);
+    assert_eq!(causes(&hole), ["other 1: 1 occurrence is not in the result: `Deck watch`"]);
 }
 
 /// Cut in two, or put into a table, such a series would show its old times from

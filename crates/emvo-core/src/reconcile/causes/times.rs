@@ -3,6 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use hashbrown::HashSet;
+
 use super::{ENOUGH, Evidence, days, occurrences_are};
 use crate::calendar::{Duration, EventTime, ZoneRef};
 use crate::identity::Moment;
@@ -150,18 +152,21 @@ fn name_swap(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize])
     if all.len() < ENOUGH {
         return;
     }
-    let mut best: Option<(Vec<usize>, Candidate)> = None;
+    let still = unmoved(evidence, members);
+    let mut best: Option<(Vec<usize>, usize, Candidate)> = None;
     for candidate in candidates(evidence, &own) {
         let read = |instant: i64| candidate.behaviour.instant_of(own.behaviour().clock_at(instant));
         let fit: Vec<usize> =
             all.iter().filter(|(_, one, two)| read(*one) == *two).map(|(at, ..)| *at).collect();
-        if fit.len() * 10 >= all.len() * MOST_OF_TEN
-            && best.as_ref().is_none_or(|(known, _)| fit.len() > known.len())
-        {
-            best = Some((fit, candidate));
+        // Those that did not move speak for a zone that has them where they are.
+        let at_rest = still.iter().filter(|instant| read(**instant) == **instant).count();
+        let is_better =
+            best.as_ref().is_none_or(|(known, rest, _)| (fit.len(), at_rest) > (known.len(), *rest));
+        if fit.len() * 10 >= all.len() * MOST_OF_TEN && is_better {
+            best = Some((fit, at_rest, candidate));
         }
     }
-    let Some((fit, candidate)) = best else { return };
+    let Some((fit, _, candidate)) = best else { return };
     let shifts: std::collections::BTreeSet<i64> =
         all.iter().filter(|(at, ..)| fit.contains(at)).map(|(_, one, two)| two - one).collect();
     let (first, last) = days(evidence, &fit);
@@ -190,6 +195,25 @@ fn name_swap(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize])
     );
     let kind = if is_dated { CauseKind::ZoneSwap } else { CauseKind::OffsetShift };
     evidence.name(kind, &fit, summary, Some(todo));
+}
+
+/// The instants of occurrences with the titles and the zone of those that moved,
+/// that did not.
+fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
+    let sources: HashSet<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
+    let titles: HashSet<&str> = sources.iter().map(|at| evidence.source.told(*at).title.as_str()).collect();
+    let Some(sample) = sources.iter().next().map(|at| &evidence.source.list[*at]) else { return Vec::new() };
+    let others = evidence.source.list.iter().enumerate().filter(|(at, record)| {
+        !sources.contains(at)
+            && record.side == sample.side
+            && record.shown_start.zone() == sample.shown_start.zone()
+            && titles.contains(evidence.source.told(*at).title.as_str())
+    });
+    let instant = |(_, record): (usize, &Record)| match &record.start {
+        Moment::Instant(instant) => Some(*instant),
+        Moment::Unbound(_) => None,
+    };
+    others.filter_map(instant).collect()
 }
 
 /// Whether others of the same zone did not move, as the two zones' offsets have
