@@ -6,7 +6,7 @@ use clap::{Parser, Subcommand};
 
 use crate::commands::{
     amend, changes, check, convert, dates, demo, drop, events, history, merge, pick, reconcile, rehearse,
-    repair, retime, retract, rules, survey,
+    repair, retime, retract, rules, run, survey,
 };
 use crate::record::RecordArgs;
 
@@ -39,6 +39,7 @@ pub(crate) enum Command {
     Dates(dates::DatesArgs),
     Events(events::EventsArgs),
     History(history::HistoryArgs),
+    Run(run::RunArgs),
     Demo(demo::DemoArgs),
 }
 

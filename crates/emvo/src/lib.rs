@@ -8,6 +8,8 @@ mod gather;
 mod json;
 mod outcome;
 mod output;
+mod plan;
+mod progress;
 mod record;
 mod settle;
 mod source;
@@ -40,6 +42,7 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Events(args) => commands::events::run(args),
         Command::Rehearse(args) => commands::rehearse::run(args),
         Command::Changes(args) => commands::changes::run(args),
+        Command::Run(args) => commands::run::run(args),
         Command::History(args) => commands::history::run(args),
         Command::Demo(args) => commands::demo::run(&args),
     }

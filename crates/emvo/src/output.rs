@@ -83,6 +83,27 @@ impl OutputArgs {
 }
 
 impl OutputPlan {
+    /// For files whose replacing was settled before.
+    pub(crate) fn replacing(mode: Mode) -> Self {
+        Self::replacing_at(Path::new("-"), mode)
+    }
+
+    /// The same, around the file of this name.
+    pub(crate) fn replacing_at(path: &Path, mode: Mode) -> Self {
+        Self {
+            target: Target::Path(path.to_owned()),
+            existing: Existing::Replace,
+            mode,
+            recording: Recording::default(),
+            set_aside: None,
+        }
+    }
+
+    /// What a file of this name holds; a calendar where the name does not say.
+    pub(crate) fn kind_of(path: &Path) -> Kind {
+        Self::replacing_at(path, Mode::Write).kind(None).unwrap_or(Kind::Ics)
+    }
+
     pub(crate) fn path(&self) -> Option<&Path> {
         match &self.target {
             Target::Stdout => None,

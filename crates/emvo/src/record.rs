@@ -102,34 +102,7 @@ impl Recording {
         deeds: &Deeds<'_, '_>,
         pending: &[Pending],
     ) -> Option<Receipt> {
-        if self.noting() == Noting::Nothing {
-            return None;
-        }
-        let facts = Facts::joined(sources.iter().map(|source| &source.facts));
-        let folds: Vec<Fold> = deeds.folds.iter().copied().cloned().collect();
-        let changes: Vec<Change> = deeds.changes.iter().copied().cloned().collect();
-        let mut events = facts.fates(&deeds.written, &folds, &changes);
-        if deeds.balance.removed == 0 {
-            // Nothing was left out, so what is gone is part of another event.
-            for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
-                event.fate = Fate::Folded;
-            }
-        }
-        events.extend(set_aside(sources));
-        let inputs: Vec<(&str, &[u8])> =
-            sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
-        let outputs: Vec<(String, &[u8])> =
-            pending.iter().map(|file| (shown(&file.target), file.bytes.as_slice())).collect();
-        Some(Receipt {
-            emvo: env!("CARGO_PKG_VERSION").to_owned(),
-            receipt: RECEIPT_VERSION,
-            command: std::env::args().skip(1).collect(),
-            inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-            outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-            balance: deeds.balance.into(),
-            events,
-            changes: changes_of_files(&changes),
-        })
+        (self.noting() == Noting::Events).then(|| receipt_of(sources, deeds, pending))
     }
 
     /// The receipt as a file to be written with the others.
@@ -150,6 +123,35 @@ impl Recording {
                 None
             }
         }
+    }
+}
+
+/// What a run did, as a receipt.
+pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending: &[Pending]) -> Receipt {
+    let facts = Facts::joined(sources.iter().map(|source| &source.facts));
+    let folds: Vec<Fold> = deeds.folds.iter().copied().cloned().collect();
+    let changes: Vec<Change> = deeds.changes.iter().copied().cloned().collect();
+    let mut events = facts.fates(&deeds.written, &folds, &changes);
+    if deeds.balance.removed == 0 {
+        // Nothing was left out, so what is gone is part of another event.
+        for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
+            event.fate = Fate::Folded;
+        }
+    }
+    events.extend(set_aside(sources));
+    let inputs: Vec<(&str, &[u8])> =
+        sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
+    let outputs: Vec<(String, &[u8])> =
+        pending.iter().map(|file| (shown(&file.target), file.bytes.as_slice())).collect();
+    Receipt {
+        emvo: env!("CARGO_PKG_VERSION").to_owned(),
+        receipt: RECEIPT_VERSION,
+        command: std::env::args().skip(1).collect(),
+        inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        balance: deeds.balance.into(),
+        events,
+        changes: changes_of_files(&changes),
     }
 }
 

@@ -36,6 +36,20 @@ pub(crate) enum Undecided {
     Tell,
 }
 
+impl Reading {
+    /// As files say, and nothing else.
+    pub(crate) fn plain() -> Self {
+        Self {
+            zones: ZoneChoices::default(),
+            calendars: Vec::new(),
+            table: ReadOptions::default(),
+            charset: None,
+            undecided: Undecided::Tell,
+            noting: Noting::Nothing,
+        }
+    }
+}
+
 impl ReadingArgs {
     pub(crate) fn settle(self) -> anyhow::Result<Reading> {
         let house = self.zone.as_deref().map(|name| zone_named(name, "--zone")).transpose()?;

@@ -166,18 +166,25 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         );
     }
     keep_chosen_calendars(&mut sources, &reading.calendars)?;
-    let mut noted = 0;
     for source in &mut sources {
         source.events_read = source.count_events();
-        if reading.noting == Noting::Events {
-            source.facts = Facts::behind(noted);
-            for loaded in &mut source.loaded {
-                source.facts.note(&source.path, &mut loaded.calendar, &loaded.zones);
-            }
-            noted = source.facts.end();
-        }
+    }
+    if reading.noting == Noting::Events {
+        note_events(sources.iter_mut());
     }
     Ok(sources)
+}
+
+/// Takes note of all events as they were read, for a receipt.
+pub(crate) fn note_events<'s, 't: 's>(sources: impl Iterator<Item = &'s mut Source<'t>>) {
+    let mut noted = 0;
+    for source in sources {
+        source.facts = Facts::behind(noted);
+        for loaded in &mut source.loaded {
+            source.facts.note(&source.path, &mut loaded.calendar, &loaded.zones);
+        }
+        noted = source.facts.end();
+    }
 }
 
 fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<Option<Source<'t>>> {

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use super::Merge;
-use crate::calendar::{Classification, Duration, Event, Shadow, Uid};
+use crate::calendar::{Classification, Duration, Event, Series, Shadow, Uid};
 use crate::content::{Component, Item, Property, escape_text};
 use crate::show::fresh_uid;
 
@@ -81,10 +81,7 @@ impl Merge<'_> {
         };
         let mut made = Vec::new();
         for entry in self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.destination) {
-            let mut steps: Vec<String> = Vec::new();
-            for event in entry.series.events_mut() {
-                how.outfit(event, &mut steps);
-            }
+            let mut steps = outfit(&mut entry.series, &how);
             if how.uids == Ids::Fresh {
                 let uid = fresh_uid(&entry.series);
                 if taken.insert(uid.clone()) {
@@ -101,6 +98,17 @@ impl Merge<'_> {
             self.change(None, &event, "as it came".to_owned(), steps);
         }
     }
+}
+
+/// Gives a series what incoming events are given; what was done, in words. Ids
+/// stay.
+pub fn outfit(series: &mut Series<'_>, how: &Incoming) -> Vec<String> {
+    let mut steps: Vec<String> = Vec::new();
+    for event in series.events_mut() {
+        how.outfit(event, &mut steps);
+    }
+    steps.dedup();
+    steps
 }
 
 impl Incoming {

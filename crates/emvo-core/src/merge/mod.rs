@@ -15,7 +15,7 @@ mod versions;
 mod zones;
 
 pub use alike::{LookAlike, LookAlikes, SamePair, Side};
-pub use incoming::{Busy, Ids, Incoming, Reminders, Stay};
+pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, outfit};
 pub(crate) use zones::refer_to;
 
 use crate::calendar::{Calendar, Event, Series};

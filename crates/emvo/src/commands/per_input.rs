@@ -227,7 +227,7 @@ pub(crate) fn write_spread<'a>(
 
 /// Where a part goes: behind the output's name stands the part's; in a folder
 /// it is the whole name.
-fn target_of(plan: &OutputPlan, name: Option<&str>, kind: Kind) -> anyhow::Result<Target> {
+pub(crate) fn target_of(plan: &OutputPlan, name: Option<&str>, kind: Kind) -> anyhow::Result<Target> {
     let Some(name) = name else { return Ok(plan.target.clone()) };
     if let Some(folder) = plan.folder() {
         return Ok(Target::Path(folder.join(format!("{name}.{}", kind.extension()))));
@@ -264,12 +264,12 @@ fn finish(
     Ok(Outputs { balance, paths, fragments, whole: whole.len(), run, ..outputs })
 }
 
-fn set_aside_in(source: &Source<'_>) -> usize {
+pub(crate) fn set_aside_in(source: &Source<'_>) -> usize {
     let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
     source.set_aside.events() + unsound
 }
 
-fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
+pub(crate) fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
     let events = source.calendars().flat_map(|calendar| calendar.unsound.clone());
     events.map(|event| (source.path.clone(), event)).collect()
 }

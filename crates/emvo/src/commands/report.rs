@@ -18,6 +18,10 @@ use crate::terminal::{counted, grouped};
 /// More months than this say no more.
 const MOST_GRIDS: usize = 12;
 
+/// The headers of a list of differences.
+pub(crate) const DIFFERENCE_COLUMNS: [&str; 7] =
+    ["what", "cause", "when", "in the result", "title", "fields", "file"];
+
 /// A report that was asked for.
 #[derive(Clone, Debug)]
 pub(crate) struct Report {
@@ -136,12 +140,7 @@ pub(crate) fn proof_page(proof: &Proof<'_, '_>) -> Page {
     };
     let rows = found.differences.iter().map(difference_row);
     let files = proof.files();
-    let mut tables = vec![table(
-        "What differs",
-        "One row for each date.",
-        &["what", "cause", "when", "in the result", "title", "fields", "file"],
-        rows,
-    )];
+    let mut tables = vec![table("What differs", "One row for each date.", &DIFFERENCE_COLUMNS, rows)];
     tables.push(table(
         "What was compared",
         "",
@@ -185,7 +184,7 @@ pub(crate) fn proof_page(proof: &Proof<'_, '_>) -> Page {
     }
 }
 
-fn difference_row(one: &Difference) -> Vec<String> {
+pub(crate) fn difference_row(one: &Difference) -> Vec<String> {
     vec![
         one.kind.name().to_owned(),
         one.cause.map(|cause| cause.name().to_owned()).unwrap_or_default(),
@@ -219,7 +218,7 @@ pub(crate) fn proof_sheet(proof: &Proof<'_, '_>) -> anyhow::Result<Vec<u8>> {
 type Days = std::collections::BTreeMap<Date, (usize, usize)>;
 
 /// Every month between the first and the last, empty ones too.
-fn months(days: &Days) -> Vec<Month> {
+pub(crate) fn months(days: &Days) -> Vec<Month> {
     let mut counts: std::collections::BTreeMap<Date, (usize, usize)> = std::collections::BTreeMap::new();
     for (day, (before, after)) in days {
         let month = counts.entry(day.first_of_month()).or_default();
