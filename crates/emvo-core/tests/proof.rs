@@ -108,8 +108,8 @@ fn planned() -> Vec<Planned> {
         end: date(2026, 1, 5).at(9, 30, 0, 0),
         zone: Some("Europe/Helsinki"),
         weekly: None,
-        is_free: number % 2 == 0,
-        is_private: number % 3 == 0,
+        is_free: number.is_multiple_of(2),
+        is_private: number.is_multiple_of(3),
     };
     for number in 0..24 {
         let days = i64::try_from(number * 15).unwrap();
@@ -136,7 +136,9 @@ fn planned() -> Vec<Planned> {
 
 fn calendar(name: &str, planned: &[Planned]) -> Calendar<'static> {
     let mut text = format!("BEGIN:VCALENDAR\nVERSION:2.0\nX-WR-CALNAME:{name}\n");
-    planned.iter().for_each(|one| one.write(&mut text));
+    for one in planned {
+        one.write(&mut text);
+    }
     text.push_str("END:VCALENDAR\n");
     read(parse(&text).roots.remove(0).into_owned(), name)
 }
@@ -190,8 +192,8 @@ fn read_as(calendar: &'static str, zone: &'static str) -> Defect {
 
 fn shift(calendar: &'static str, minutes: i64) -> Defect {
     each(calendar, move |one| {
-        one.start = one.start + minutes.minutes();
-        one.end = one.end + minutes.minutes();
+        one.start += minutes.minutes();
+        one.end += minutes.minutes();
         one.occurrences()
     })
 }
@@ -204,6 +206,7 @@ fn mojibake(text: &str) -> String {
     text.bytes().map(|byte| encoding_rs::WINDOWS_1252.decode(&[byte]).0.into_owned()).collect()
 }
 
+#[allow(clippy::too_many_lines, reason = "one table")]
 fn defects() -> Vec<(&'static str, Defect)> {
     let text = |change: fn(&str) -> String| {
         each("watch", move |one| {
@@ -215,7 +218,9 @@ fn defects() -> Vec<(&'static str, Defect)> {
         Box::new(move |all| {
             let mut copies: Vec<Planned> =
                 all.iter().filter(|one| one.calendar == calendar).take(most).cloned().collect();
-            copies.iter_mut().for_each(|one| one.uid.insert_str(0, "copy-"));
+            for copy in &mut copies {
+                copy.uid.insert_str(0, "copy-");
+            }
             let count = copies.iter().map(Planned::occurrences).sum();
             all.extend(copies);
             count
@@ -242,14 +247,14 @@ fn defects() -> Vec<(&'static str, Defect)> {
         (
             "end-day",
             each("dock", |one| {
-                one.end = one.end + 1.day();
+                one.end += 1.day();
                 1
             }),
         ),
         (
             "end-day",
             each("dock", |one| {
-                one.end = one.end - 1.day();
+                one.end -= 1.day();
                 1
             }),
         ),
@@ -329,7 +334,9 @@ fn destination(ids: Ids) -> Vec<Planned> {
     let mut all = planned();
     if let Ids::Fresh = ids {
         all.reverse();
-        all.iter_mut().for_each(|one| one.uid = format!("new-{}", one.uid));
+        for one in &mut all {
+            one.uid.insert_str(0, "new-");
+        }
     }
     all
 }

@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand};
 
 use crate::commands::{
-    amend, changes, check, convert, dates, demo, drop, events, history, merge, pick, reconcile, rehearse,
-    repair, retime, retract, rules, run, survey,
+    amend, bundle, changes, check, convert, dates, demo, drop, events, history, merge, pick, reconcile,
+    rehearse, repair, retime, retract, rules, run, survey,
 };
 use crate::record::RecordArgs;
 
@@ -40,6 +40,7 @@ pub(crate) enum Command {
     Events(events::EventsArgs),
     History(history::HistoryArgs),
     Run(run::RunArgs),
+    Bundle(bundle::BundleArgs),
     Demo(demo::DemoArgs),
 }
 
@@ -78,6 +79,9 @@ pub(crate) struct ReadingArgs {
     /// The charset of the inputs, where it is not found by looking
     #[arg(long, value_name = "CHARSET")]
     pub(crate) input_encoding: Option<String>,
+    /// A file whose first line is the passphrase of encrypted zips
+    #[arg(long, value_name = "FILE")]
+    pub(crate) passphrase_file: Option<PathBuf>,
 }
 
 /// The order of day and month, as typed

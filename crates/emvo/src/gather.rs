@@ -1,15 +1,20 @@
 //! Paths → files with their bytes: folders walked, zips opened.
 
-use std::borrow::Cow;
 use std::fs;
 use std::io::{Cursor, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
 use walkdir::WalkDir;
+use zip::result::ZipError;
 
-/// How large a file in a zip may become: a small zip can hold a huge one.
+use crate::secret::Secret;
+
+/// How large all files of a zip together may become: a small zip can hold huge
+/// ones.
 const LARGEST_IN_ZIP: u64 = 1 << 31;
+/// More files than this are no export.
+const MOST_IN_ZIP: usize = 10_000;
 
 /// A file to read, in memory.
 pub(crate) struct SourceFile {
@@ -31,7 +36,11 @@ pub(crate) enum NamedBy {
 
 /// Reads all inputs, in the order given; folders and zips by name. `output` is
 /// left out of folder walks.
-pub(crate) fn gather(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<SourceFile>> {
+pub(crate) fn gather(
+    inputs: &[PathBuf],
+    output: Option<&Path>,
+    secret: Option<&Secret>,
+) -> anyhow::Result<Vec<SourceFile>> {
     let mut files = Vec::new();
     for input in inputs {
         if input.as_os_str() == "-" {
@@ -39,15 +48,20 @@ pub(crate) fn gather(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Resul
             std::io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
             files.push(SourceFile { path: "-".to_owned(), on_disk: None, bytes, named_by: NamedBy::Person });
         } else if input.is_dir() {
-            walk(input, output, &mut files)?;
+            walk(input, output, secret, &mut files)?;
         } else {
-            take(input, NamedBy::Person, &mut files)?;
+            take(input, NamedBy::Person, secret, &mut files)?;
         }
     }
     Ok(files)
 }
 
-fn walk(folder: &Path, output: Option<&Path>, files: &mut Vec<SourceFile>) -> anyhow::Result<()> {
+fn walk(
+    folder: &Path,
+    output: Option<&Path>,
+    secret: Option<&Secret>,
+    files: &mut Vec<SourceFile>,
+) -> anyhow::Result<()> {
     for entry in WalkDir::new(folder).sort_by_file_name() {
         let entry = entry.with_context(|| format!("could not walk `{}`", folder.display()))?;
         let path = entry.path();
@@ -55,17 +69,22 @@ fn walk(folder: &Path, output: Option<&Path>, files: &mut Vec<SourceFile>) -> an
         let is_output = output.is_some_and(|output| same_file::is_same_file(output, path).unwrap_or(false));
         let is_left_out = name.contains(".set-aside.") || name.starts_with('.');
         if entry.file_type().is_file() && !is_output && !is_left_out {
-            take(path, NamedBy::Walk, files)?;
+            take(path, NamedBy::Walk, secret, files)?;
         }
     }
     Ok(())
 }
 
-fn take(path: &Path, named_by: NamedBy, files: &mut Vec<SourceFile>) -> anyhow::Result<()> {
+fn take(
+    path: &Path,
+    named_by: NamedBy,
+    secret: Option<&Secret>,
+    files: &mut Vec<SourceFile>,
+) -> anyhow::Result<()> {
     let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
     let shown = path.display().to_string();
     if bytes.starts_with(b"PK\x03\x04") {
-        return unzip(path, &shown, bytes, named_by, files);
+        return unzip(path, &shown, bytes, named_by, secret, files);
     }
     files.push(SourceFile { path: shown, on_disk: Some(path.to_owned()), bytes, named_by });
     Ok(())
@@ -76,14 +95,22 @@ fn unzip(
     shown: &str,
     bytes: Vec<u8>,
     named_by: NamedBy,
+    secret: Option<&Secret>,
     files: &mut Vec<SourceFile>,
 ) -> anyhow::Result<()> {
     let mut zip =
         zip::ZipArchive::new(Cursor::new(bytes)).with_context(|| format!("`{shown}` is a broken zip"))?;
-    let names: Result<Vec<String>, _> = zip.file_names().map(|name| name.map(Cow::into_owned)).collect();
-    let mut names = names.with_context(|| format!("`{shown}` is a broken zip"))?;
+    if zip.len() > MOST_IN_ZIP {
+        bail!("`{shown}` holds {} files; more than {MOST_IN_ZIP} are not looked at", zip.len());
+    }
+    let mut names: Vec<(String, usize)> = Vec::new();
+    for at in 0..zip.len() {
+        let entry = zip.by_index_raw(at).with_context(|| format!("`{shown}` is a broken zip"))?;
+        let name = entry.name().with_context(|| format!("`{shown}` is a broken zip"))?;
+        names.push((name.into_owned(), at));
+    }
     names.sort_unstable();
-    if names.iter().any(|name| name == "[Content_Types].xml" || name == "content.xml") {
+    if names.iter().any(|(name, _)| name == "[Content_Types].xml" || name == "content.xml") {
         if named_by == NamedBy::Walk {
             return Ok(());
         }
@@ -91,13 +118,13 @@ fn unzip(
             "`{shown}` is a spreadsheet's own file: open it there and save it as CSV, then give Emvo the CSV"
         );
     }
-    for name in names.iter().filter(|name| !name.ends_with('/') && !name.contains(".set-aside.")) {
-        let file = zip.by_name(name).with_context(|| format!("could not open `{name}` in `{shown}`"))?;
-        let mut bytes = Vec::new();
-        let read = file.take(LARGEST_IN_ZIP).read_to_end(&mut bytes);
-        let length = read.with_context(|| format!("could not unpack `{name}` in `{shown}`"))?;
-        if length as u64 == LARGEST_IN_ZIP {
-            bail!("`{name}` in `{shown}` unpacks to more than 2 GiB");
+    let mut left = LARGEST_IN_ZIP;
+    for (name, at) in names.iter().filter(|(name, _)| !name.ends_with('/') && !name.contains(".set-aside.")) {
+        let bytes =
+            unpacked(&mut zip, *at, secret, left).with_context(|| format!("`{name}` in `{shown}`"))?;
+        left = left.saturating_sub(bytes.len() as u64);
+        if bytes.starts_with(b"PK\x03\x04") {
+            bail!("`{name}` in `{shown}` is a zip in a zip: unpack `{shown}` first");
         }
         let path_inside = format!("{shown}/{name}");
         files.push(SourceFile {
@@ -108,4 +135,31 @@ fn unzip(
         });
     }
     Ok(())
+}
+
+/// One file of a zip, no larger than allowed.
+fn unpacked(
+    zip: &mut zip::ZipArchive<Cursor<Vec<u8>>>,
+    at: usize,
+    secret: Option<&Secret>,
+    most: u64,
+) -> anyhow::Result<Vec<u8>> {
+    let is_encrypted = zip.by_index_raw(at).context("it could not be opened")?.encrypted();
+    let asked =
+        if is_encrypted && secret.is_none() { Secret::of_person("Passphrase of the zip: ")? } else { None };
+    let file = match (is_encrypted, secret.or(asked.as_ref())) {
+        (false, _) => zip.by_index(at),
+        (true, Some(secret)) => zip.by_index_decrypt(at, secret.as_str().as_bytes()),
+        (true, None) => bail!("it is encrypted: --passphrase-file F names a file with its passphrase"),
+    };
+    let file = match file {
+        Err(ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
+        file => file.context("it could not be opened")?,
+    };
+    let mut bytes = Vec::new();
+    let length = file.take(most).read_to_end(&mut bytes).context("it could not be unpacked")?;
+    if length as u64 == most {
+        bail!("the zip unpacks to more than 2 GiB");
+    }
+    Ok(bytes)
 }

@@ -11,6 +11,7 @@ mod output;
 mod plan;
 mod progress;
 mod record;
+mod secret;
 mod settle;
 mod source;
 mod terminal;
@@ -42,6 +43,7 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Events(args) => commands::events::run(args),
         Command::Rehearse(args) => commands::rehearse::run(args),
         Command::Changes(args) => commands::changes::run(args),
+        Command::Bundle(args) => commands::bundle::run(args),
         Command::Run(args) => commands::run::run(args),
         Command::History(args) => commands::history::run(args),
         Command::Demo(args) => commands::demo::run(&args),

@@ -236,6 +236,11 @@ pub(crate) fn write_file(path: &Path, bytes: &[u8], existing: Existing) -> anyho
     place(prepared(path, bytes)?, path, existing)
 }
 
+/// Writes one file that is its owner's alone, whole or not at all.
+pub(crate) fn write_private_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
+    place(unshared(path, bytes)?, path, existing)
+}
+
 /// The files that are complete nowhere yet.
 static UNFINISHED: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
 
@@ -268,6 +273,12 @@ fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyh
 }
 
 fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {
+    let file = unshared(path, bytes)?;
+    make_readable(file.path()).with_context(|| format!("could not write `{}`", path.display()))?;
+    Ok(file)
+}
+
+fn unshared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {
     let folder = folder_of(path);
     let file = tempfile::Builder::new().prefix(".emvo-").tempfile_in(folder);
     let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
@@ -275,7 +286,6 @@ fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile
     file.write_all(bytes)
         .and_then(|()| file.as_file().sync_all())
         .with_context(|| format!("could not write `{}`", path.display()))?;
-    make_readable(file.path()).with_context(|| format!("could not write `{}`", path.display()))?;
     Ok(file)
 }
 

@@ -32,7 +32,7 @@ pub(crate) struct RecordArgs {
 #[derive(Clone, Debug, Default, clap::Args)]
 #[command(next_help_heading = "Record")]
 pub(crate) struct LedgerArgs {
-    /// The ledger, if not `emvo/ledger.sqlite` in the user's state folder or what EMVO_LEDGER says
+    /// The ledger, if not `emvo/ledger.sqlite` in the user's state folder or what `EMVO_LEDGER` says
     #[arg(long, value_name = "PATH", conflicts_with = "no_ledger")]
     ledger: Option<PathBuf>,
     /// Keep no record of this run
@@ -187,7 +187,8 @@ pub(crate) fn file_record(path: &str, bytes: &[u8]) -> FileRecord {
 
 /// SHA-256 in hexadecimal.
 pub(crate) fn digest(bytes: &[u8]) -> String {
-    Sha256::digest(bytes).iter().map(|byte| format!("{byte:02x}")).collect()
+    let digit = |digit: u8| char::from(b"0123456789abcdef"[usize::from(digit)]);
+    Sha256::digest(bytes).iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
 }
 
 fn shown(target: &Target) -> String {

@@ -14,6 +14,7 @@ use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, OrderArg, ReadingArgs, WindowArgs};
 use crate::record::Noting;
+use crate::secret::Secret;
 use crate::source::Source;
 
 /// How inputs are read.
@@ -25,6 +26,8 @@ pub(crate) struct Reading {
     pub(crate) charset: Option<String>,
     pub(crate) undecided: Undecided,
     pub(crate) noting: Noting,
+    /// The passphrase of encrypted zips.
+    pub(crate) secret: Option<Secret>,
 }
 
 /// What is done about a table whose dates read two ways (rule C02).
@@ -46,6 +49,7 @@ impl Reading {
             charset: None,
             undecided: Undecided::Tell,
             noting: Noting::Nothing,
+            secret: None,
         }
     }
 }
@@ -68,6 +72,7 @@ impl ReadingArgs {
         };
         let columns = self.column.iter().map(|entry| column(entry)).collect::<anyhow::Result<_>>()?;
         let columns_file = self.columns.as_deref().map(columns_file).transpose()?;
+        let secret = self.passphrase_file.as_deref().map(Secret::of_file).transpose()?;
         let charset = self.input_encoding;
         let zone_map = zones.map.clone();
         Ok(Reading {
@@ -77,6 +82,7 @@ impl ReadingArgs {
             charset,
             undecided: Undecided::Refuse,
             noting: Noting::Nothing,
+            secret,
         })
     }
 }

@@ -79,7 +79,7 @@ fn a_destination_without_series_gets_single_events_through_the_horizon() {
     let out = case.read("out.ics");
     let events = out.split_once("BEGIN:VEVENT").unwrap().1;
     assert!(["RRULE", "RDATE", "RECURRENCE-ID"].iter().all(|name| !events.contains(name)), "{events}");
-    let last = dates(&case, &["out.ics"]).into_iter().filter(|line| line.contains("watch")).next_back();
+    let last = dates(&case, &["out.ics"]).into_iter().rfind(|line| line.contains("watch"));
     assert_eq!(last.as_deref(), Some("2026-04-23T19:00:00 2026-04-24T03:00:00 Night watch"));
 }
 

@@ -47,7 +47,7 @@ fn each_event(text: &str, mut tell: impl FnMut(Seen)) {
             None if is(line, "BEGIN", "VEVENT") => event = Some(Seen { calendar, ..Seen::default() }),
             None if is(line, "BEGIN", "VCALENDAR") => calendar += 1,
             Some(_) if inside == 0 && is(line, "END", "VEVENT") => {
-                event.take().into_iter().for_each(&mut tell)
+                event.take().into_iter().for_each(&mut tell);
             }
             Some(_) if starts_as(line, "BEGIN:") => inside += 1,
             Some(_) if starts_as(line, "END:") => inside = inside.saturating_sub(1),

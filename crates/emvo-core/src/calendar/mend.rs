@@ -50,7 +50,7 @@ pub fn mended<'a>(component: &Component<'a>) -> Option<Mended<'a>> {
         } else if SINGLE.iter().chain(&LISTS).any(|name| line.is(name)) {
             let mended = mended_line(line)?;
             reading = reading.max(mended.reading);
-            (mended.line.logical() != line.logical()).then_some(mended.line)
+            (mended.property.logical() != line.logical()).then_some(mended.property)
         } else {
             None
         };
@@ -70,7 +70,7 @@ fn is_in_form(line: &Property<'_>) -> bool {
         return !line.value().contains(['H', 'h']);
     }
     if LISTS.iter().any(|name| line.is(name)) {
-        return mended_line(line).is_some_and(|mended| mended.line.logical() == line.logical());
+        return mended_line(line).is_some_and(|mended| mended.property.logical() == line.logical());
     }
     if !SINGLE.iter().any(|name| line.is(name)) {
         return true;
@@ -93,7 +93,7 @@ fn is_in_form(line: &Property<'_>) -> bool {
 }
 
 struct Line {
-    line: Property<'static>,
+    property: Property<'static>,
     is_date: bool,
     reading: Reading,
 }
@@ -110,7 +110,7 @@ fn mended_line(line: &Property<'_>) -> Option<Line> {
         if value.contains('/') && line.is("RDATE") {
             let first = value.split('/').next().unwrap_or_default();
             return EventTime::parse(first.trim(), zone.as_ref()).is_ok().then(|| Line {
-                line: line.clone().into_owned(),
+                property: line.clone().into_owned(),
                 is_date: false,
                 reading,
             });
@@ -145,7 +145,7 @@ fn mended_line(line: &Property<'_>) -> Option<Line> {
     if zone.is_some() && !has_zone {
         new = new.with_parameter("TZID", None);
     }
-    Some(Line { line: new, is_date, reading })
+    Some(Line { property: new, is_date, reading })
 }
 
 /// A length in hours that whole days have: 24 of them are a day.

@@ -73,7 +73,8 @@ pub fn rehearse<'a>(
     }
     let mut defined = HashSet::new();
     let definitions = inputs.iter().flat_map(|(calendar, _)| &calendar.zones);
-    let zones = definitions.filter(|zone| defined.insert(zone.it.text("TZID").map(|name| name.into_owned())));
+    let zones =
+        definitions.filter(|zone| defined.insert(zone.it.text("TZID").map(std::borrow::Cow::into_owned)));
     let calendar = Calendar {
         properties,
         zones: zones.cloned().collect(),
@@ -123,7 +124,9 @@ impl<'a> Destination<'_, 'a> {
         let mut kept: Vec<Series<'a>> =
             taken.into_iter().filter_map(|series| self.as_it_takes_series(series, zones)).flatten().collect();
         self.refused += usize::from(before == 0 || kept.is_empty());
-        kept.iter_mut().for_each(|series| self.relieve(series));
+        for series in &mut kept {
+            self.relieve(series);
+        }
         self.held.extend(kept);
     }
 

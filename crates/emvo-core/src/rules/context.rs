@@ -13,7 +13,7 @@ use super::twins::Twins;
 
 use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::fit::Limits;
-use crate::recurrence::{Recurrence, rule_in_words};
+use crate::recurrence::{Recurrence, Window, rule_in_words};
 use crate::roll::{Rolled, roll};
 use crate::zone::{
     Definition, DefinitionError, Zone, ZoneBook, ZoneKind, ZoneSource, instants_in_use,
@@ -40,6 +40,8 @@ pub struct CheckOptions {
     pub limits: Option<Limits>,
     /// The length of timed events that have none (D05).
     pub length: Option<Duration>,
+    /// What a plan says moves.
+    pub plan_window: Option<Window>,
     /// How far a rule of exceptions without end is written out (R10).
     pub horizon: Option<Date>,
 }

@@ -52,15 +52,13 @@ impl Rule for TimeMalformed {
             }
             let title = event.component.text("SUMMARY").unwrap_or_default();
             let place = Place::line(event.component.line());
-            match mended(&event.component).filter(|mended| mended.reading == Reading::Certain) {
-                Some(mended) => {
-                    let message = format!("`{}` stands for `{}`", mended.before, mended.after);
-                    found.in_file(self.id(), Level::Warning, place, &title, message, Safety::Safe);
-                }
-                None => {
-                    let message = event.error.to_string();
-                    found.in_file(self.id(), Level::Error, place, &title, message, Safety::ShowOnly);
-                }
+            let mended = mended(&event.component).filter(|mended| mended.reading == Reading::Certain);
+            if let Some(mended) = mended {
+                let message = format!("`{}` stands for `{}`", mended.before, mended.after);
+                found.in_file(self.id(), Level::Warning, place, &title, message, Safety::Safe);
+            } else {
+                let message = event.error.to_string();
+                found.in_file(self.id(), Level::Error, place, &title, message, Safety::ShowOnly);
             }
         }
     }
@@ -116,14 +114,11 @@ fn join<'a>(calendar: &mut Calendar<'a>, event: Event<'a>) -> usize {
     let home = calendar.series.iter_mut().find(|series| {
         event.replaces().is_some() && uid.is_some() && series.uid() == uid.as_ref() && series.repeats()
     });
-    match home {
-        Some(series) => {
-            series.add_override(event);
-            1
-        }
-        None => {
-            calendar.series.push(Series::of(event));
-            0
-        }
+    if let Some(series) = home {
+        series.add_override(event);
+        1
+    } else {
+        calendar.series.push(Series::of(event));
+        0
     }
 }

@@ -25,6 +25,7 @@ mod d07_year_implausible;
 mod d08_very_long;
 mod d09_type_mixed;
 mod d10_date_impossible;
+mod d11_outside_window;
 mod d12_duration_negative;
 mod d13_time_malformed;
 mod d14_property_twice;
@@ -157,6 +158,7 @@ pub const RULES: &[&dyn Rule] = &[
     &d08_very_long::VeryLong,
     &d09_type_mixed::TypeMixed,
     &d10_date_impossible::DateImpossible,
+    &d11_outside_window::OutsideWindow,
     &d12_duration_negative::DurationNegative,
     &d13_time_malformed::TimeMalformed,
     &d14_property_twice::PropertyTwice,

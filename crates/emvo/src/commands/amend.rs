@@ -97,7 +97,7 @@ pub(crate) fn run(args: AmendArgs) -> anyhow::Result<Outcome> {
     let plan = args.output.settle()?;
     reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
-    let files = gather(&args.input.inputs, plan.path())?;
+    let files = gather(&args.input.inputs, plan.path(), reading.secret.as_ref())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;

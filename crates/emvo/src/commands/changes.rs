@@ -56,7 +56,10 @@ pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
             bail!("`{}` exists already; --overwrite replaces it", path.display());
         }
     }
-    let (old_files, new_files) = (gather(&[args.old], None)?, gather(&[args.new], None)?);
+    let (old_files, new_files) = (
+        gather(&[args.old], None, reading.secret.as_ref())?,
+        gather(&[args.new], None, reading.secret.as_ref())?,
+    );
     for file in old_files.iter().chain(&new_files).filter_map(|file| file.on_disk.as_deref()) {
         let is_output = |path: &PathBuf| same_file::is_same_file(path, file).unwrap_or(false);
         if args.output.iter().chain(&args.cancellations).any(is_output) {

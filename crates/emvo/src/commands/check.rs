@@ -91,7 +91,7 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let limits = args.limits.as_deref().map(limits_file).transpose()?;
     let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
     let report = args.report.map(|path| Report::settle(path, existing)).transpose()?;
-    let files = gather(&args.input.inputs, report.as_ref().map(Report::path))?;
+    let files = gather(&args.input.inputs, report.as_ref().map(Report::path), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);

@@ -4,6 +4,7 @@ use std::collections::{HashMap, HashSet};
 use std::path::Path;
 
 use anyhow::{Context, bail};
+use emvo_core::calendar::Calendar;
 use emvo_core::content::Property;
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::receipt::Change;
@@ -107,7 +108,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     if choice.is_asked_for() && !args.unroll {
         bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
     }
-    let files = gather(&args.input.inputs, plan.path())?;
+    let files = gather(&args.input.inputs, plan.path(), reading.secret.as_ref())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
@@ -178,6 +179,13 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
         || !kept_as_series.is_empty()
         || sources.iter().any(|source| source.table.flag_only() > 0);
     Ok(Outcome::needs_a_look_if(needs_a_look).leaving(sources))
+}
+
+/// A calendar as a file of its own: one from a table gets what it needs for
+/// that, any other stays as it is.
+pub(crate) fn as_calendar_file<'t>(path: &str, loaded: &mut Loaded<'t>, reading: &Reading) -> Calendar<'t> {
+    let is_from_table = loaded.calendar.events().next().is_some_and(|event| event.line() == 0);
+    if is_from_table { converted(path, loaded, Kind::Ics, reading).calendar } else { loaded.take() }
 }
 
 /// A calendar as it will be written. What becomes a calendar file goes through

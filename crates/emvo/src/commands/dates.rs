@@ -133,7 +133,7 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     let zone = args.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
     let reading = args.input.reading.settle()?;
     let file = args.file.settle()?;
-    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()))?;
+    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };

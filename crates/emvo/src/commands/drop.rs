@@ -101,7 +101,7 @@ pub(crate) fn run(args: DropArgs) -> anyhow::Result<Outcome> {
             "this would remove every event: say which, with --title, --uid, --from and --until or the like"
         );
     }
-    let files = gather(&args.input.inputs, plan.path())?;
+    let files = gather(&args.input.inputs, plan.path(), reading.secret.as_ref())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;

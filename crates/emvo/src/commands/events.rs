@@ -109,7 +109,7 @@ pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
     let window = args.window.settle()?;
     let reading = args.input.reading.settle()?;
     let file = args.file.settle()?;
-    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()))?;
+    let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);

@@ -168,7 +168,7 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<Outcome> {
     match args.answer.settle() {
         Answer::Json => {
             json::print("history", &Receipt { events: events.into_iter().cloned().collect(), ..receipt })
-                .context("could not print")?
+                .context("could not print")?;
         }
         Answer::Silent => {}
         Answer::Text(detail) => anstream::print!("{}", text(&receipt, &events, detail)),

@@ -204,7 +204,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         }
         inputs.insert(0, into);
     }
-    let files = gather(&inputs, plan.path())?;
+    let files = gather(&inputs, plan.path(), reading.secret.as_ref())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
@@ -238,30 +238,12 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let needs_a_look =
         outputs.balance.set_aside + outputs.fragments + outputs.whole > 0 || !warnings.is_empty();
     if let Some(report) = report.filter(|_| plan.mode == Mode::Write) {
-        let mut by_hand = warnings.clone();
-        if !merged.look_alikes.is_empty() {
-            let pairs =
-                counted(merged.look_alikes.len(), "pair of events looks alike", "pairs of events look alike");
-            by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
-        }
-        let done = Done {
-            title: "Combined",
-            balance: outputs.balance,
-            changes: &merged.changes,
-            folds: &merged.folds,
-            by_hand,
-            tables: Vec::new(),
-        };
-        let file = report.file(Forms {
-            page: || done_page(&done),
-            sheet: || done_sheet(&done),
-            json: || json::document("merge", &merge_json(&merged, warnings.clone(), &outputs)),
-        })?;
+        let file = report_of(&report, &merged, &warnings, &outputs)?;
         write_file(report.path(), &file.bytes, plan.existing)?;
     }
     match answer {
         Answer::Json => {
-            json::print("merge", &merge_json(&merged, warnings, &outputs)).context("could not print")?
+            json::print("merge", &merge_json(&merged, warnings, &outputs)).context("could not print")?;
         }
         Answer::Silent => {}
         Answer::Text(detail) => {
@@ -279,6 +261,33 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         }
     }
     Ok(Outcome::needs_a_look_if(needs_a_look).leaving((merged, sources)))
+}
+
+fn report_of(
+    report: &Report,
+    merged: &Merged<'_>,
+    warnings: &[String],
+    outputs: &Outputs,
+) -> anyhow::Result<Pending> {
+    let mut by_hand = warnings.to_vec();
+    if !merged.look_alikes.is_empty() {
+        let pairs =
+            counted(merged.look_alikes.len(), "pair of events looks alike", "pairs of events look alike");
+        by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
+    }
+    let done = Done {
+        title: "Combined",
+        balance: outputs.balance,
+        changes: &merged.changes,
+        folds: &merged.folds,
+        by_hand,
+        tables: Vec::new(),
+    };
+    report.file(Forms {
+        page: || done_page(&done),
+        sheet: || done_sheet(&done),
+        json: || json::document("merge", &merge_json(merged, warnings.to_vec(), outputs)),
+    })
 }
 
 fn review_sheet(path: &Path, merged: &Merged<'_>) -> anyhow::Result<Pending> {

@@ -1,6 +1,7 @@
 //! One command a file.
 
 pub(crate) mod amend;
+pub(crate) mod bundle;
 pub(crate) mod changes;
 pub(crate) mod check;
 pub(crate) mod convert;

@@ -60,8 +60,8 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let choice = args.window.settle()?;
     let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
     let report = args.report.map(|path| Report::settle(path, existing)).transpose()?;
-    let source_files = gather(&args.sources, None)?;
-    let result_files = gather(&args.result, None)?;
+    let source_files = gather(&args.sources, None, reading.secret.as_ref())?;
+    let result_files = gather(&args.result, None, reading.secret.as_ref())?;
     let source_texts = source::decode(&source_files, &reading)?;
     let result_texts = source::decode(&result_files, &reading)?;
     let sources = source::read(&source_texts, &reading)?;

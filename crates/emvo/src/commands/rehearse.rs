@@ -56,7 +56,7 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
         // Times without a zone are the destination's own there.
         reading.zones.house = Some(zone.clone());
     }
-    let files = gather(&args.input.inputs, args.output.as_deref())?;
+    let files = gather(&args.input.inputs, args.output.as_deref(), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let inputs: Vec<_> = sources

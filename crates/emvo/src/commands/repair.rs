@@ -102,7 +102,7 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     reading.noting = plan.recording.noting();
     let report = args.report.map(|path| Report::settle(path, plan.existing)).transpose()?;
     let kind = plan.kind(args.to.map(convert::FormatArg::kind))?;
-    let files = gather(&args.input.inputs, plan.path())?;
+    let files = gather(&args.input.inputs, plan.path(), reading.secret.as_ref())?;
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;

@@ -6,6 +6,7 @@ use anyhow::bail;
 use emvo_core::merge::Fold;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::reconcile::{Difference, DifferenceKind, Verdict as Proven};
+use emvo_core::rules::Level;
 use emvo_core::table::guarded;
 use emvo_report::{Cause, MOST_ROWS, Month, MonthGrid, Mood, Page, Table, Verdict, render};
 use jiff::civil::Date;
@@ -385,7 +386,6 @@ pub(crate) fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
     }
     let described = |id: &str| emvo_core::rules::rule(id).map_or("", |rule| rule.slug()).to_owned();
     let of_level = |level| found.iter().filter(|one| one.finding.level == level).count();
-    use emvo_core::rules::Level;
     let (errors, warnings, notes) = (of_level(Level::Error), of_level(Level::Warning), of_level(Level::Note));
     Page {
         title: "What is wrong with these calendars?".to_owned(),

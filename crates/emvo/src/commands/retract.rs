@@ -57,9 +57,13 @@ pub(crate) fn run(args: RetractArgs) -> anyhow::Result<Outcome> {
     let plan = args.output.settle()?;
     reading.noting = plan.recording.noting();
     let kind = plan.kind(args.to.map(FormatArg::kind))?;
-    let wrong_files = gather(&args.wrong, plan.path())?;
-    let target_files = gather(&[args.out_of], plan.path())?;
-    let before_files = args.before.map(|path| gather(&[path], plan.path())).transpose()?.unwrap_or_default();
+    let wrong_files = gather(&args.wrong, plan.path(), reading.secret.as_ref())?;
+    let target_files = gather(&[args.out_of], plan.path(), reading.secret.as_ref())?;
+    let before_files = args
+        .before
+        .map(|path| gather(&[path], plan.path(), reading.secret.as_ref()))
+        .transpose()?
+        .unwrap_or_default();
     for files in [&wrong_files, &target_files, &before_files] {
         plan.ensure_spares(files)?;
     }

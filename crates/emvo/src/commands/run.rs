@@ -265,7 +265,7 @@ fn write_starter(folder: &Path, output: &Path, overwrite: bool) -> anyhow::Resul
         bail!("`{}` exists already; --overwrite replaces it", output.display());
     }
     let reading = Reading::plain();
-    let files = gather(&[folder.to_owned()], None)?;
+    let files = gather(&[folder.to_owned()], None, None)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
     // Paths in a plan start where the plan is.

@@ -74,7 +74,7 @@ impl Plan {
         let text = PlanText { path, text: &decoded.text };
         let file = text.parse()?;
         let folder = path.parent().unwrap_or(Path::new(""));
-        Ok(Understanding { text, folder }.plan(file)?)
+        Ok(Understanding { text, folder }.plan(&file)?)
     }
 }
 
@@ -84,7 +84,7 @@ struct Understanding<'p> {
 }
 
 impl Understanding<'_> {
-    fn plan(&self, file: PlanToml) -> Result<Plan, PlanError> {
+    fn plan(&self, file: &PlanToml) -> Result<Plan, PlanError> {
         if file.destination.is_empty() {
             return Err(self.text.error(0..0, "there is no [[destination]]: say where the events go"));
         }
@@ -100,12 +100,12 @@ impl Understanding<'_> {
         for one in &file.source {
             sources.push(self.source(one, zone.as_ref(), &destinations, &mut claimed)?);
         }
-        let (consent, rules, repairs) = self.repairs(&file)?;
+        let (consent, rules, repairs) = self.repairs(file)?;
         let stem = self.text.path.file_stem().map(|stem| stem.to_string_lossy().into_owned());
         Ok(Plan {
             path: self.text.path.to_owned(),
             name: file.moving.name.clone().or(stem).unwrap_or_default(),
-            window: self.window(&file)?,
+            window: self.window(file)?,
             zone,
             sources,
             destinations,
@@ -274,7 +274,8 @@ impl Understanding<'_> {
             table: ReadOptions { house, zone_map: map, order, columns_file, ..ReadOptions::default() },
             charset: None,
             undecided: Undecided::Refuse,
-            noting: Noting::Events,
+            noting: Noting::Nothing,
+            secret: None,
         })
     }
 

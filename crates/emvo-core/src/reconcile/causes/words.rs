@@ -46,7 +46,9 @@ impl Damage {
     }
 }
 
-const TEXTS: [(&str, fn(&Told) -> &str); 3] = [
+type TextOf = fn(&Told) -> &str;
+
+const TEXTS: [(&str, TextOf); 3] = [
     ("title", |told| &told.title),
     ("location", |told| &told.location),
     ("description", |told| &told.description),

@@ -92,6 +92,15 @@ pub(super) fn fixtures() -> Vec<Row> {
             bare("DTSTART;VALUE=DATE:20260907\nDTEND;VALUE=DATE:20260909\n"),
         ),
         (
+            "D11",
+            Fixture { plan_window: Some(["2026-09-08", "2026-12-31"]), ..with("") },
+            "has no date from 2026-09-08 through 2026-12-31, so the plan leaves it",
+            Fixture {
+                plan_window: Some(["2026-09-08", "2026-12-31"]),
+                ..with("RRULE:FREQ=WEEKLY;COUNT=2\n")
+            },
+        ),
+        (
             "D12",
             with("DURATION:-PT1H\n"),
             "has a length of -PT1H, which is below zero",

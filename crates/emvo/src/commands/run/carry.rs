@@ -72,7 +72,7 @@ struct Road<'p, 't> {
 pub(crate) fn carry_out(plan: &Plan, progress: &Progress) -> anyhow::Result<Carried> {
     let read = |source: &PlanSource| {
         progress.step(&format!("reading {}", source.pattern));
-        gather(&source.files, None)
+        gather(&source.files, None, None)
     };
     let files: Vec<Vec<SourceFile>> = plan.sources.iter().map(read).collect::<anyhow::Result<_>>()?;
     let texts: Vec<Vec<SourceText<'_>>> = plan
@@ -85,7 +85,7 @@ pub(crate) fn carry_out(plan: &Plan, progress: &Progress) -> anyhow::Result<Carr
     let there_files: Vec<Vec<SourceFile>> = plan
         .destinations
         .iter()
-        .map(|one| gather(one.existing.as_slice(), None))
+        .map(|one| gather(one.existing.as_slice(), None, None))
         .collect::<anyhow::Result<_>>()?;
     let there: Vec<Vec<SourceText<'_>>> =
         there_files.iter().map(|files| source::decode(files, &house)).collect::<anyhow::Result<_>>()?;
@@ -101,8 +101,8 @@ pub(crate) fn carry_out(plan: &Plan, progress: &Progress) -> anyhow::Result<Carr
     let (mut receipts, mut found) = (Vec::new(), FollowUp::default());
     for (number, destination) in plan.destinations.iter().enumerate() {
         progress.step(&format!("combining into {}", destination.name));
-        let road = Road { plan, number, there: &there[number], texts: &texts };
-        let arrival = road.travel(&mut found)?;
+        let way = Road { plan, number, there: &there[number], texts: &texts };
+        let arrival = way.travel(&mut found)?;
         all.destinations.push(arrival.arrived);
         all.files.extend(arrival.files);
         all.changes.extend(arrival.changes);
@@ -239,13 +239,12 @@ impl<'t> Road<'_, 't> {
                     attachments: Attachments::Keep,
                 };
                 if of_plan.private != Private::Include {
-                    match shown(&series, &showing) {
-                        Some(open) => series = open,
-                        None => {
-                            found.private_omitted += 1;
-                            prepared.removed += 1;
-                            continue;
-                        }
+                    if let Some(open) = shown(&series, &showing) {
+                        series = open;
+                    } else {
+                        found.private_omitted += 1;
+                        prepared.removed += 1;
+                        continue;
                     }
                 }
                 let steps = outfit(&mut series, &of_plan.incoming);
@@ -305,12 +304,12 @@ impl<'t> Road<'_, 't> {
         let merged = merge(existing, prepared.inputs, options);
         let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
         let zones = ZoneBook::of(&merged.calendar, &there_reading(self.plan).zones);
-        let mut changes = prepared.changes;
-        changes.extend(merged.changes);
+        let mut steps = prepared.changes;
+        steps.extend(merged.changes);
         let mut changed = Changed {
             calendar: merged.calendar,
             zones,
-            changes,
+            changes: steps,
             added: prepared.added,
             folded: prepared.folded + merged.balance.folded,
             removed: prepared.removed,
@@ -351,7 +350,7 @@ impl<'t> Road<'_, 't> {
             removed: changed.removed,
             ..Balance::default()
         };
-        let changes = changed.changes.clone();
+        let steps = changed.changes.clone();
         let size = |all: &[&Changed<'t>]| {
             bytes_of(all, kind, form, &mut CannotCarry::new()).map_or(0, |(bytes, _)| bytes.len())
         };
@@ -396,7 +395,7 @@ impl<'t> Road<'_, 't> {
             outside,
         };
         std::mem::forget(spread);
-        Ok(Arrival { arrived, files, receipt, changes })
+        Ok(Arrival { arrived, files, receipt, changes: steps })
     }
 
     /// The sources, read again, against the bytes that will be written.

@@ -57,7 +57,7 @@ impl FollowUp {
                 if matches!(kind.as_str(), "ROOM" | "RESOURCE") {
                     let name = line
                         .parameter("CN")
-                        .map_or_else(|| line.value().into_owned(), |name| name.into_owned());
+                        .map_or_else(|| line.value().into_owned(), std::borrow::Cow::into_owned);
                     self.resources.insert(name);
                 } else {
                     is_invitation = true;

@@ -7,6 +7,7 @@ use emvo_core::receipt::BalanceRecord;
 use emvo_core::reconcile::Verdict;
 use emvo_core::show::Private;
 use emvo_report::{Cause, Mood, Page};
+use jiff::civil::Date;
 use serde::Serialize;
 
 use super::Done;
@@ -44,11 +45,12 @@ pub(crate) fn intentions(plan: &Plan) -> String {
         let _ = writeln!(out, "  {}: {}", sanitized(&destination.name), sanitized(&how.join(", ")));
     }
     if let Some(window) = plan.window {
-        let _ = writeln!(
-            out,
-            "  only what touches {} through {}; a series that reaches in is kept whole",
-            window.from, window.until
-        );
+        let range = match (window.from, window.until) {
+            (from, Date::MAX) => format!("from {from} on"),
+            (Date::MIN, until) => format!("up to {until}"),
+            (from, until) => format!("{from} through {until}"),
+        };
+        let _ = writeln!(out, "  only what has a date {range}; a series that reaches in is kept whole");
     }
     let repairs = match plan.repairs {
         Repairs::Made => "safe repairs are made first, and those consented to",
@@ -167,7 +169,7 @@ fn page(carried: &Carried, page: Page) -> Page {
     let mut page = page;
     let is_incomplete = proofs().any(|proof| proof.verdict == Verdict::Incomplete);
     if proofs().next().is_some() {
-        page.verdict.word = if is_incomplete { "Incomplete" } else { "Complete" }.to_owned();
+        page.verdict.word = (if is_incomplete { "Incomplete" } else { "Complete" }).into();
         page.verdict.mood = if is_incomplete { Mood::Bad } else { Mood::Good };
         let dates: usize = proofs().map(|proof| proof.counts.source_occurrences).sum();
         page.verdict.sentence = if is_incomplete {

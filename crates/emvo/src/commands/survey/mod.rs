@@ -55,7 +55,7 @@ pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
     let mut reading = args.input.reading.settle()?;
     reading.undecided = Undecided::Tell;
     let window = args.window.settle()?;
-    let files = gather(&args.input.inputs, None)?;
+    let files = gather(&args.input.inputs, None, reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let rows = match window.over(&sources) {

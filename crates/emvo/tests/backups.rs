@@ -1,0 +1,111 @@
+//! Backups: written, checked, read back.
+#![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
+
+mod harness;
+
+use std::io::{Read, Write};
+
+use harness::{Case, calendar};
+
+const CREW: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nRRULE:FREQ=WEEKLY;COUNT=3\nX-KEEP:me\nEND:VEVENT\n\
+    BEGIN:VTODO\nUID:t\nSUMMARY:Order paint\nEND:VTODO\n";
+
+fn case() -> Case {
+    Case::new()
+        .file(
+            "in/crew.ics",
+            calendar(CREW).replace("VERSION:2.0", "VERSION:2.0\r\nX-WR-CALNAME:Crew \u{e5}land"),
+        )
+        .file(
+            "in/more/crew.ics",
+            calendar(CREW).replace("VERSION:2.0", "VERSION:2.0\r\nX-WR-CALNAME:Crew \u{e5}land"),
+        )
+        .file("in/quay.csv", "title,start,end\nQuay 1,2026-10-05,2026-10-09\n")
+        .file("pass", "s\u{e4}kert l\u{f6}sen\nsecond line\n")
+        .file("wrong", "guess\n")
+}
+
+#[test]
+fn a_backup_holds_each_calendar_and_reads_back() {
+    let case = case();
+    let run = case.ends(0, &["bundle", "in", "-o", "b.zip", "--zone", "Europe/Helsinki"]);
+    insta::assert_snapshot!(run.shown());
+    case.ends(0, &["bundle", "in", "-o", "again.zip", "--zone", "Europe/Helsinki"]);
+    let read = |name: &str| std::fs::read(case.path(name)).unwrap();
+    assert_eq!(read("b.zip"), read("again.zip"), "the same content makes the same bytes");
+    let proof =
+        case.json_ends(0, &["reconcile", "in", "--zone", "Europe/Helsinki", "--result", "b.zip", "--json"]);
+    assert_eq!(proof["verdict"], "complete");
+    case.ends(0, &["bundle", "--verify", "b.zip"]);
+    let mut zip = zip::ZipArchive::new(std::io::Cursor::new(read("b.zip"))).unwrap();
+    let mut kept = String::new();
+    zip.by_name("crew-åland.ics").unwrap().read_to_string(&mut kept).unwrap();
+    assert!(kept.contains("X-KEEP:me") && kept.contains("SUMMARY:Order paint"), "{kept}");
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt;
+        assert_eq!(std::fs::metadata(case.path("b.zip")).unwrap().permissions().mode() & 0o777, 0o600);
+    }
+}
+
+#[test]
+fn a_backup_that_was_changed_is_told() {
+    let case = case();
+    case.ends(0, &["bundle", "in", "-o", "b.zip"]);
+    let bytes = std::fs::read(case.path("b.zip")).unwrap();
+    let mut old = zip::ZipArchive::new(std::io::Cursor::new(bytes)).unwrap();
+    let mut new = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for at in 0..old.len() {
+        let mut file = old.by_index(at).unwrap();
+        let (name, mut text) = (file.name().unwrap().into_owned(), String::new());
+        file.read_to_string(&mut text).unwrap();
+        new.start_file(name.clone(), zip::write::SimpleFileOptions::default()).unwrap();
+        new.write_all(text.replace("SUMMARY:Watch", "SUMMARY:Watsh").as_bytes()).unwrap();
+    }
+    case.put("changed.zip", new.finish().unwrap().into_inner());
+    let run = case.json_ends(1, &["bundle", "--verify", "changed.zip", "--json"]);
+    assert_eq!(run["faults"].as_array().unwrap().len(), 2, "{run:#}");
+    let bytes = std::fs::read(case.path("b.zip")).unwrap();
+    case.put("half.zip", &bytes[..bytes.len() / 2]);
+    let run = case.ends(2, &["bundle", "--verify", "half.zip"]);
+    assert!(run.stderr.contains("`half.zip`: it is no zip"), "{}", run.stderr);
+}
+
+#[test]
+fn an_encrypted_backup_needs_its_passphrase_everywhere() {
+    let case = case();
+    let run = case.json_ends(0, &["bundle", "in", "-o", "b.zip", "--passphrase-file", "pass", "--json"]);
+    assert!(!run.to_string().contains("säkert"), "the passphrase is told nowhere");
+    let bytes = std::fs::read(case.path("b.zip")).unwrap();
+    assert!(!bytes.windows(7).any(|window| window == b"SUMMARY"), "nothing is readable");
+    let none = case.ends(2, &["survey", "b.zip"]);
+    assert!(none.stderr.contains("it is encrypted: --passphrase-file F"), "{}", none.stderr);
+    let wrong = case.ends(2, &["survey", "b.zip", "--passphrase-file", "wrong"]);
+    assert!(wrong.stderr.contains("the passphrase is wrong"), "{}", wrong.stderr);
+    case.ends(2, &["bundle", "--verify", "b.zip", "--passphrase-file", "wrong"]);
+    case.ends(0, &["bundle", "--verify", "b.zip", "--passphrase-file", "pass"]);
+    let dates = case.json_ends(0, &["dates", "b.zip", "--passphrase-file", "pass", "--json"]);
+    assert_eq!(dates["occurrences"].as_array().unwrap().len(), 7);
+    let nobody = case.ends(2, &["bundle", "in", "-o", "c.zip", "--encrypt"]);
+    assert!(nobody.stderr.contains("there is nobody to ask for a passphrase"), "{}", nobody.stderr);
+}
+
+#[test]
+fn zips_are_bounded_and_never_nested() {
+    let case = case();
+    case.ends(0, &["bundle", "in", "-o", "b.zip"]);
+    let inner = std::fs::read(case.path("b.zip")).unwrap();
+    let mut outer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    outer.start_file("inner.zip", zip::write::SimpleFileOptions::default()).unwrap();
+    outer.write_all(&inner).unwrap();
+    case.put("outer.zip", outer.finish().unwrap().into_inner());
+    let run = case.ends(2, &["survey", "outer.zip"]);
+    assert!(run.stderr.contains("is a zip in a zip: unpack `outer.zip` first"), "{}", run.stderr);
+    let mut many = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for at in 0..10_001 {
+        many.start_file(format!("{at}.ics"), zip::write::SimpleFileOptions::default()).unwrap();
+    }
+    case.put("many.zip", many.finish().unwrap().into_inner());
+    let run = case.ends(2, &["survey", "many.zip"]);
+    assert!(run.stderr.contains("holds 10001 files; more than 10000 are not looked at"), "{}", run.stderr);
+}
