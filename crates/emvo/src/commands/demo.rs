@@ -12,6 +12,8 @@ use crate::terminal::{DIM, STRONG, styled};
 
 static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
 static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/limits");
+static AFTER_IMPORT: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/after-import");
+const PLAN: &str = include_str!("../../../../demo/plan.toml");
 
 /// Write the demo exports and run the whole job on them
 #[derive(Debug, clap::Args)]
@@ -29,7 +31,7 @@ struct Step {
     status: i32,
 }
 
-const WALK: [Step; 15] = [
+const WALK: [Step; 21] = [
     Step {
         why: "Norrsund Line takes over Skarvik Båtar. Eleven exports, from two systems. What is in them?",
         command: "survey exports",
@@ -93,6 +95,11 @@ const WALK: [Step; 15] = [
         status: 1,
     },
     Step {
+        why: "What has that import changed?",
+        command: "changes exports/norrsund/crew.ics crew-spoiled.ics",
+        status: 1,
+    },
+    Step {
         why: "... and takes it out again.",
         command: "retract exports/skarvik/laituri.csv --out-of crew-spoiled.ics --before exports/norrsund/crew.ics \
                   -o crew-again.ics --overwrite",
@@ -103,12 +110,37 @@ const WALK: [Step; 15] = [
         command: "reconcile exports --zone Europe/Helsinki --result norrsund-line.ics",
         status: 0,
     },
+    Step {
+        why: "What would the old terminal on the quay make of it?",
+        command: "rehearse norrsund-line.ics --limits limits/quay-terminal.toml",
+        status: 1,
+    },
+    Step {
+        why: "It is imported, and the new system exports what it has now. Is it all there? \
+              The page proof.html says it as well.",
+        command: "reconcile norrsund-line.ics --result after-import/norrsund-line.ics --report proof.html --overwrite",
+        status: 1,
+    },
+    Step {
+        why: "A backup of what there was, before anything is switched off. What cannot be read is not in it.",
+        command: "bundle exports --zone Europe/Helsinki -o backup.zip --overwrite",
+        status: 1,
+    },
+    Step { why: "What was done when?", command: "history", status: 0 },
+    Step {
+        why: "All of it in one go, from a plan that can be run again and again.",
+        command: "run plan.toml --force",
+        status: 1,
+    },
 ];
 
 pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
     let exports = args.folder.join("exports");
     write_exports(&EXPORTS, &exports)?;
     write_exports(&LIMITS, &args.folder.join("limits"))?;
+    write_exports(&AFTER_IMPORT, &args.folder.join("after-import"))?;
+    let plan = args.folder.join("plan.toml");
+    fs::write(&plan, PLAN).with_context(|| format!("could not write `{}`", plan.display()))?;
     anstream::println!("The demo exports are in {}\n", styled(STRONG, exports.display()));
     for step in &WALK {
         walk(step, &args.folder)?;

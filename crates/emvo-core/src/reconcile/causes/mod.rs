@@ -26,6 +26,7 @@ pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records
     times::whole_days(&mut evidence);
     times::zones_and_offsets(&mut evidence);
     times::default_length(&mut evidence);
+    times::ends_off(&mut evidence);
     words::texts(&mut evidence);
     words::lost_fields(&mut evidence);
     doubled(&mut evidence);

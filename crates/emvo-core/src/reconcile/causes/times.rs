@@ -341,7 +341,7 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
         }
     }
     for ((path, length), members) in by_length {
-        if members.len() < ENOUGH {
+        if members.len() < ENOUGH || !is_own_length(evidence, &members, length) {
             continue;
         }
         let count = members.len();
@@ -354,6 +354,50 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
             "state the ends: emvo repair {path} --consent D05 --length 1h -o repaired/, and import that"
         );
         evidence.name(CauseKind::DefaultLength, &members, summary, Some(todo));
+    }
+}
+
+/// Lengths that systems give by themselves, in seconds.
+const USUAL_LENGTHS: [i64; 5] = [0, 900, 1800, 3600, 86_400];
+
+/// Whether a length is the destination's own: it stands where there were
+/// different ones, or is one that systems give.
+fn is_own_length(evidence: &Evidence<'_, '_, '_>, members: &[usize], length: i64) -> bool {
+    let lengths: HashSet<i64> = members
+        .iter()
+        .filter_map(|at| match pair(evidence, *at)?.0 {
+            Record { start: Moment::Instant(start), end: Moment::Instant(end), .. } => Some(end - start),
+            _ => None,
+        })
+        .collect();
+    lengths.len() > 1 || USUAL_LENGTHS.contains(&length)
+}
+
+/// Starts that are right and ends that are all off by as much: the end stood in
+/// another zone than the start.
+pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
+    let mut by_shift: BTreeMap<(&str, i64), Vec<usize>> = BTreeMap::new();
+    for at in evidence.free(DifferenceKind::Retimed) {
+        let is_end = pair(evidence, at).is_some_and(|(one, two)| one.start == two.start);
+        let one = evidence.difference(at);
+        if let Some(by) = one.by.filter(|_| is_end) {
+            by_shift.entry((&one.path, by)).or_default().push(at);
+        }
+    }
+    for ((path, by), members) in by_shift {
+        if members.len() < ENOUGH {
+            continue;
+        }
+        let summary = format!(
+            "{} {} {} {}, all from {path}: start and end may be in different zones",
+            members.len(),
+            if members.len() == 1 { "occurrence ends" } else { "occurrences end" },
+            shown_length(by),
+            if by > 0 { "late" } else { "early" }
+        );
+        let todo =
+            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that");
+        evidence.name(CauseKind::OffsetShift, &members, summary, Some(todo));
     }
 }
 
