@@ -15,6 +15,7 @@ done
 
 cargo build --release --quiet --manifest-path "$root/Cargo.toml"
 work=$(mktemp -d)
+export EMVO_LEDGER="$work/ledger.sqlite"
 "$root/target/release/emvo" demo "$work/demo" > /dev/null
 export PATH="$root/target/release:$PATH"
 
@@ -55,4 +56,17 @@ shot pick "emvo pick all.ics --show when -o busy.ics --overwrite"
 shot retract "emvo retract exports/skarvik/laituri.csv --out-of crew-spoiled.ics --before exports/norrsund/crew.ics -o taken-out.ics"
 shot dates "emvo dates all.ics --from 2026-10-12 --until 2026-10-18"
 shot events "emvo events exports/norrsund/crew.ics exports/skarvik/harbour.ics --fields when,repeat,title,location"
-shot reconcile "emvo reconcile exports --zone Europe/Helsinki --result all.ics"
+shot reconcile "emvo reconcile norrsund-line.ics --result after-import/norrsund-line.ics"
+shot rehearse "emvo rehearse norrsund-line.ics --limits limits/quay-terminal.toml"
+shot changes "emvo changes exports/norrsund/crew.ics crew-spoiled.ics"
+shot history "emvo history --ledger ledger.sqlite"
+shot run "emvo run plan.toml --force"
+
+# The page, in a browser.
+if ! command -v chromium > /dev/null; then
+  apt-get update > /dev/null
+  apt-get install -y chromium > /dev/null
+fi
+chromium --headless --no-sandbox --hide-scrollbars --window-size=1280,800 \
+  --screenshot="$here/page.png" "file://$work/demo/proof.html" > /dev/null 2>&1
+echo page.png
