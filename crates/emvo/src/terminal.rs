@@ -1,6 +1,7 @@
 //! Text for people: colours, tables, numbers, and titles made harmless.
 
 use std::fmt::Display;
+use std::io::IsTerminal;
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::presets;
@@ -29,6 +30,21 @@ pub(crate) fn sanitized(text: &str) -> String {
         }
     }
     out
+}
+
+/// A line behind `first`, continued behind `next` where the terminal is too narrow
+/// for it. Nothing is broken where nobody looks at a terminal.
+pub(crate) fn wrapped(first: &str, next: &str, line: &str) -> String {
+    let width = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
+    let Some(width) = width.filter(|width| *width >= 40 && std::io::stdout().is_terminal()) else {
+        return format!("{first}{line}");
+    };
+    let options = textwrap::Options::new(width - 1)
+        .initial_indent(first)
+        .subsequent_indent(next)
+        .break_words(false)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation);
+    textwrap::fill(line, options)
 }
 
 /// `1 event`, `1,204 events`.

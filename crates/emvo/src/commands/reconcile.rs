@@ -24,7 +24,7 @@ use crate::output::{Existing, write_file};
 use crate::record::file_record;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
-use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};
 
 /// How many differences a usual answer lists.
 const FEW: usize = 20;
@@ -144,9 +144,9 @@ pub(crate) fn text(proof: &Proof<'_, '_>, detail: Detail) -> String {
     if !found.causes.is_empty() {
         let _ = writeln!(out, "\n{}", styled(STRONG, "What they have in common"));
         for cause in &found.causes {
-            let _ = writeln!(out, "  {}", sanitized(&cause.summary));
+            let _ = writeln!(out, "{}", wrapped("  ", "    ", &sanitized(&cause.summary)));
             if let Some(todo) = &cause.todo {
-                let _ = writeln!(out, "    → {}", styled(DIM, sanitized(todo)));
+                let _ = writeln!(out, "{}", styled(DIM, wrapped("    → ", "      ", &sanitized(todo))));
             }
         }
     }

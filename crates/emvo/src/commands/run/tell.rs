@@ -18,7 +18,7 @@ use crate::json::{self, BalanceJson, ChangeJson};
 use crate::output::{Existing, Mode, Pending};
 use crate::plan::{Plan, PlanSource, Repairs};
 use crate::settle::Detail;
-use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
 
 /// What the plan would do, source by source.
 pub(crate) fn intentions(plan: &Plan) -> String {
@@ -102,7 +102,7 @@ pub(crate) fn text(carried: &Carried, done: &Done, detail: Detail) -> String {
     if !carried.follow_up.is_empty() {
         let _ = writeln!(out, "{}", styled(STRONG, "To do by hand"));
         for line in &carried.follow_up {
-            let _ = writeln!(out, "  - {}", sanitized(line));
+            let _ = writeln!(out, "{}", wrapped("  - ", "    ", &sanitized(line)));
         }
     }
     if done.outputs.is_empty() {
@@ -139,7 +139,7 @@ fn verdict_lines(one: &Arrived) -> String {
         counts.explained
     );
     for cause in &proof.causes {
-        let _ = writeln!(out, "    {}", sanitized(&cause.summary));
+        let _ = writeln!(out, "{}", wrapped("    ", "      ", &sanitized(&cause.summary)));
     }
     out
 }
