@@ -9,7 +9,7 @@ use super::property::Property;
 const DEEPEST: usize = 32;
 
 /// Room for the properties of an ordinary event without growing.
-const ITEMS_OF_AN_EVENT: usize = 16;
+const ITEMS_OF_AN_EVENT: usize = 10;
 
 /// What a text holds.
 #[derive(Debug, Default)]

@@ -82,6 +82,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// Pairs what has the same key and is as like as asked for.
     fn pair_by(&mut self, likeness: Likeness, key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>>) {
+        if !self.fates.contains(&Fate::Unpaired) {
+            return;
+        }
         let mut free: HashMap<Key<'r>, VecDeque<usize>> = HashMap::new();
         for at in 0..self.result.list.len() {
             if self.stands_for[at].is_none()
@@ -117,6 +120,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     /// Duplicates and older versions inside the sources stand once in a result:
     /// that is what combining is for.
     fn explain_duplicates_of_sources(&mut self) {
+        if !self.fates.contains(&Fate::Unpaired) {
+            return;
+        }
         let mut paired: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
         for at in 0..self.source.list.len() {
             if matches!(self.fates[at], Fate::Paired(_)) {
@@ -197,6 +203,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// A result occurrence left over that says what a paired one says.
     fn find_copies(&mut self) {
+        if self.stands_for.iter().all(Option::is_some) {
+            return;
+        }
         let mut paired: HashMap<Key<'r>, usize> = HashMap::new();
         for (result, source) in self.stands_for.iter().enumerate() {
             if let Some(source) = source {
@@ -423,14 +432,14 @@ fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<
 /// Titles that differ in letters outside ASCII, as damaged ones do.
 fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
-    let letters = records.told(at).letters.as_str();
+    let letters = records.told(at).letters();
     (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
 }
 
 /// Titles that begin alike, as those that were cut do.
 fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
-    let letters = records.told(at).letters.get(..FIRST_LETTERS)?;
+    let letters = records.told(at).letters().get(..FIRST_LETTERS)?;
     Some(("", letters, Some(start), Some(end)))
 }
 

@@ -1,6 +1,8 @@
 //! Calendars → occurrences side by side, with what tells them apart.
 
-use std::collections::{BTreeMap, HashMap};
+use std::collections::HashMap;
+use std::hash::{DefaultHasher, Hash, Hasher};
+use std::sync::OnceLock;
 
 use rayon::prelude::*;
 
@@ -17,11 +19,14 @@ pub(super) struct Told {
     pub(super) description: String,
     pub(super) is_busy: bool,
     pub(super) classification: Classification,
-    /// The letters and digits of the title that are ASCII.
-    pub(super) letters: String,
-    /// Fields that the verdict does not count, as text that can be compared.
-    pub(super) others: BTreeMap<&'static str, String>,
+    /// The letters and digits of the title that are ASCII, once somebody asks.
+    letters: OnceLock<String>,
+    /// Fields that the verdict does not count, each as a number that differs
+    /// where they do.
+    others: [u64; OTHERS.len()],
 }
+
+const OTHERS: [&str; 6] = ["category", "reminders", "attendees", "url", "status", "attachments"];
 
 /// One occurrence.
 pub(super) struct Record {
@@ -171,7 +176,7 @@ fn told_by(event: &Event<'_>) -> Told {
         let lines = event.component().properties().filter(|line| names.iter().any(|name| line.is(name)));
         let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
         values.sort_unstable();
-        values.join("\n")
+        values
     };
     let mut reminders: Vec<_> = event
         .alarms()
@@ -181,26 +186,36 @@ fn told_by(event: &Event<'_>) -> Told {
         .collect();
     reminders.sort_unstable();
     let others = [
-        ("category", categories.join("\n")),
-        ("reminders", reminders.join("\n")),
-        ("attendees", values(&["ATTENDEE", "ORGANIZER"])),
-        ("url", text("URL")),
-        ("status", format!("{:?}", event.status())),
-        ("attachments", values(&["ATTACH"])),
+        number_of(&categories),
+        number_of(&reminders),
+        number_of(&values(&["ATTENDEE", "ORGANIZER"])),
+        number_of(&text("URL")),
+        number_of(&event.status()),
+        number_of(&values(&["ATTACH"])),
     ];
-    let title = text("SUMMARY");
     Told {
-        letters: title.chars().filter(char::is_ascii_alphanumeric).collect(),
-        title,
+        title: text("SUMMARY"),
         location: text("LOCATION"),
         description: text("DESCRIPTION"),
         is_busy: event.is_busy(),
         classification: event.classification(),
-        others: others.into_iter().filter(|(_, text)| !text.is_empty()).collect(),
+        letters: OnceLock::new(),
+        others,
     }
 }
 
+fn number_of(value: &impl Hash) -> u64 {
+    let mut hasher = DefaultHasher::new();
+    value.hash(&mut hasher);
+    hasher.finish()
+}
+
 impl Told {
+    /// The letters and digits of the title that are ASCII.
+    pub(super) fn letters(&self) -> &str {
+        self.letters.get_or_init(|| self.title.chars().filter(char::is_ascii_alphanumeric).collect())
+    }
+
     /// The fields that the verdict counts and that differ.
     pub(super) fn fields_unlike(&self, other: &Self) -> Vec<&'static str> {
         let differ = [
@@ -215,8 +230,8 @@ impl Told {
 
     /// The other fields that differ.
     pub(super) fn others_unlike<'t>(&'t self, other: &'t Self) -> impl Iterator<Item = &'static str> + 't {
-        let all = ["category", "reminders", "attendees", "url", "status", "attachments"];
-        all.into_iter().filter(|name| self.others.get(name) != other.others.get(name))
+        let differs = |at: &usize| self.others[*at] != other.others[*at];
+        (0..OTHERS.len()).filter(differs).map(|at| OTHERS[at])
     }
 }
 

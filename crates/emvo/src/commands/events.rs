@@ -1,5 +1,6 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
+use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt::Write as _;
 
@@ -163,7 +164,7 @@ impl Row {
     fn of(picked: &Picked<'_, '_>) -> Self {
         let Picked { source, loaded, series } = picked;
         let lead = series.lead();
-        let text = |text: Option<std::borrow::Cow<'_, str>>| text.unwrap_or_default().into_owned();
+        let text = |text: Option<Cow<'_, str>>| text.unwrap_or_default().into_owned();
         let seconds = lead.start().clock().to_zoned(jiff::tz::TimeZone::UTC);
         let order = loaded
             .zones
@@ -185,7 +186,7 @@ impl Row {
         }
     }
 
-    fn cell(&self, field: FieldArg) -> String {
+    fn text_of(&self, field: FieldArg) -> String {
         match field {
             FieldArg::When => &self.when,
             FieldArg::Repeat => &self.repeat,
@@ -215,8 +216,8 @@ impl Line for Row {
         self.order.cmp(&other.order)
     }
 
-    fn cells(&self, columns: &[FieldArg]) -> Vec<String> {
-        columns.iter().map(|column| self.cell(*column)).collect()
+    fn cell(&self, column: FieldArg) -> Cow<'_, str> {
+        Cow::Owned(self.text_of(column))
     }
 }
 
@@ -252,7 +253,7 @@ fn text(rows: &[Row], fields: &[FieldArg], output: Option<&ListFile>) -> String 
     let columns: Vec<Column> = fields.iter().map(|field| Column::Text(heading(*field))).collect();
     let mut grid = Grid::new(&columns);
     for row in rows {
-        grid.row(fields.iter().map(|field| row.cell(*field)));
+        grid.row(fields.iter().map(|field| row.text_of(*field)));
     }
     format!("{}\n\n{count}\n", grid.show())
 }
