@@ -5,8 +5,8 @@ use std::path::PathBuf;
 use clap::{Parser, Subcommand};
 
 use crate::commands::{
-    amend, bundle, changes, check, convert, dates, demo, drop, events, history, merge, pick, reconcile,
-    rehearse, repair, retime, retract, rules, run, survey,
+    amend, bundle, changes, check, completions, convert, dates, demo, drop, events, history, merge, pick,
+    reconcile, rehearse, repair, retime, retract, rules, run, survey,
 };
 use crate::record::RecordArgs;
 
@@ -42,6 +42,8 @@ pub(crate) enum Command {
     Run(run::RunArgs),
     Bundle(bundle::BundleArgs),
     Demo(demo::DemoArgs),
+    Completions(completions::CompletionsArgs),
+    Man(completions::ManArgs),
 }
 
 /// What is read, and how

@@ -220,7 +220,7 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
                 }
                 shown.push(path.display().to_string());
                 if plan.mode == Mode::Write {
-                    ready.push((prepared(&path, &bytes)?, path));
+                    ready.push((prepared(&path, &bytes, Readers::AsUsual)?, path));
                 }
             }
         }
@@ -233,12 +233,12 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
 
 /// Writes one file, whole or not at all.
 pub(crate) fn write_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
-    place(prepared(path, bytes)?, path, existing)
+    place(prepared(path, bytes, Readers::AsUsual)?, path, existing)
 }
 
 /// Writes one file that is its owner's alone, whole or not at all.
 pub(crate) fn write_private_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
-    place(unshared(path, bytes)?, path, existing)
+    place(prepared(path, bytes, Readers::Owner)?, path, existing)
 }
 
 /// The files that are complete nowhere yet.
@@ -272,34 +272,30 @@ fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyh
     placed.map(drop).with_context(|| format!("could not write `{}`", path.display()))
 }
 
-fn prepared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {
-    let file = unshared(path, bytes)?;
-    make_readable(file.path()).with_context(|| format!("could not write `{}`", path.display()))?;
-    Ok(file)
+/// Who may read a result.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Readers {
+    /// Those that the umask lets.
+    AsUsual,
+    /// Its owner alone.
+    Owner,
 }
 
-fn unshared(path: &Path, bytes: &[u8]) -> anyhow::Result<tempfile::NamedTempFile> {
+fn prepared(path: &Path, bytes: &[u8], readers: Readers) -> anyhow::Result<tempfile::NamedTempFile> {
     let folder = folder_of(path);
-    let file = tempfile::Builder::new().prefix(".emvo-").tempfile_in(folder);
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".emvo-");
+    #[cfg(unix)]
+    if readers == Readers::AsUsual {
+        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+    }
+    let file = builder.tempfile_in(folder);
     let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
     unfinished().push(file.path().to_owned());
     file.write_all(bytes)
         .and_then(|()| file.as_file().sync_all())
         .with_context(|| format!("could not write `{}`", path.display()))?;
     Ok(file)
-}
-
-/// Temporary files are their owner's alone; results are for everybody that the
-/// folder is for.
-#[cfg(unix)]
-fn make_readable(path: &Path) -> io::Result<()> {
-    use std::os::unix::fs::PermissionsExt;
-    fs::set_permissions(path, fs::Permissions::from_mode(0o644))
-}
-
-#[cfg(not(unix))]
-fn make_readable(_: &Path) -> io::Result<()> {
-    Ok(())
 }
 
 /// What is set aside from all sources, as files: calendar parts in one, table

@@ -192,3 +192,36 @@ fn a_folder_of_plans_is_one_summary() {
     );
     assert!(run.stdout.contains("plans/1.toml  nothing to do  1 in, 1 written"), "{}", run.stdout);
 }
+
+/// Killed at any moment, a run leaves old files or new ones, whole, and a ledger
+/// that can be read; the next run gives the same bytes as an undisturbed one.
+#[test]
+fn killing_a_run_leaves_everything_whole() {
+    let many: String =
+        (0..400).map(|at| event(&format!("e{at}"), "Watch", &format!("202609{:02}", at % 28 + 1))).collect();
+    let plan = "[[source]]\npath = \"in.ics\"\n[[destination]]\nname = \"x\"\npath = \"out/x.ics\"\n[check]\nreconcile = true\nreport = \"out/x.html\"\n";
+    let undisturbed = Case::new().file("in.ics", calendar(&many)).file("plan.toml", plan);
+    undisturbed.ends(0, &["run", "plan.toml", "--no-ledger"]);
+    let case = Case::new().file("in.ics", calendar(&many)).file("plan.toml", plan);
+    let whole = [undisturbed.read("out/x.ics"), undisturbed.read("out/x.html")];
+    for delay in (0..120).step_by(6) {
+        let mut child = std::process::Command::new(assert_cmd::cargo::cargo_bin("emvo"))
+            .args(["run", "plan.toml", "--force", "--ledger", "ledger.sqlite", "--quiet"])
+            .current_dir(case.path(""))
+            .env_clear()
+            .spawn()
+            .unwrap();
+        std::thread::sleep(std::time::Duration::from_millis(delay));
+        child.kill().unwrap();
+        child.wait().unwrap();
+        for (name, whole) in ["out/x.ics", "out/x.html"].into_iter().zip(&whole) {
+            if let Ok(found) = fs::read_to_string(case.path(name)) {
+                assert_eq!(&found, whole, "{name} after {delay} ms is half written");
+            }
+        }
+    }
+    case.ends(0, &["run", "plan.toml", "--force", "--ledger", "ledger.sqlite"]);
+    let history = case.ends(0, &["history", "--ledger", "ledger.sqlite", "--json"]);
+    assert!(history.stdout.contains("run plan.toml"), "{}", history.stdout);
+    assert_eq!([case.read("out/x.ics"), case.read("out/x.html")], whole);
+}

@@ -4,6 +4,7 @@ pub(crate) mod amend;
 pub(crate) mod bundle;
 pub(crate) mod changes;
 pub(crate) mod check;
+pub(crate) mod completions;
 pub(crate) mod convert;
 pub(crate) mod dates;
 pub(crate) mod demo;

@@ -1,0 +1,50 @@
+//! What the shell and packagers get: completions, manual pages, permissions.
+#![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
+
+mod harness;
+
+use harness::{Case, calendar};
+
+#[test]
+fn completions_and_pages_know_every_command() {
+    let case = Case::new();
+    let help = case.ends(0, &["--help"]).stdout;
+    let listed = help.split("Commands:").nth(1).unwrap().split("Options:").next().unwrap();
+    let commands: Vec<&str> = listed
+        .lines()
+        .filter_map(|line| line.strip_prefix("  ")?.split(' ').next())
+        .filter(|word| !word.is_empty())
+        .collect();
+    assert!(commands.len() > 20 && commands.contains(&"reconcile"), "{commands:?}");
+    for shell in ["bash", "zsh", "fish", "powershell"] {
+        let script = case.ends(0, &["completions", shell]).stdout;
+        for command in &commands {
+            assert!(script.contains(command), "{shell} does not know {command}");
+        }
+    }
+    case.ends(0, &["man", "-o", "pages"]);
+    for command in commands {
+        assert!(case.path(&format!("pages/emvo-{command}.1")).exists(), "there is no page for {command}");
+    }
+    assert!(case.ends(0, &["man"]).stdout.contains(".TH emvo 1"));
+}
+
+#[cfg(unix)]
+#[test]
+fn results_are_as_readable_as_the_umask_says() {
+    use std::os::unix::fs::PermissionsExt;
+    let event = "BEGIN:VEVENT\nUID:1\nSUMMARY:Watch\nDTSTART:20260302T080000Z\nEND:VEVENT\n";
+    let case = Case::new().file("a.ics", calendar(event));
+    let program = assert_cmd::cargo::cargo_bin("emvo");
+    for (mask, mode) in [("022", 0o644), ("077", 0o600), ("002", 0o664)] {
+        let line = format!("umask {mask}; '{}' merge a.ics -o out.ics --overwrite", program.display());
+        let run = std::process::Command::new("sh")
+            .args(["-c", &line])
+            .current_dir(case.path(""))
+            .env_clear()
+            .output();
+        assert!(run.unwrap().status.success());
+        let permissions = std::fs::metadata(case.path("out.ics")).unwrap().permissions();
+        assert_eq!(permissions.mode() & 0o777, mode, "umask {mask}");
+    }
+}
