@@ -2,7 +2,7 @@
 
 use anyhow::Context;
 use emvo_core::calendar::Calendar;
-use emvo_core::merge::{MergeInput, MergeOptions, merge, outfit};
+use emvo_core::merge::{LookAlikes, MergeInput, MergeOptions, merge, outfit};
 use emvo_core::receipt::{Balance, Change, Receipt};
 use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
 use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
@@ -299,6 +299,8 @@ impl<'t> Road<'_, 't> {
             clash: destination.clash,
             duplicates: destination.duplicates,
             name: destination.calendar_name.clone(),
+            // Nobody is asked about pairs here; `merge --review` is for that.
+            look_alikes: LookAlikes::Leave,
             ..MergeOptions::default()
         };
         let merged = merge(existing, prepared.inputs, options);
