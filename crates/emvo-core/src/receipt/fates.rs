@@ -2,7 +2,7 @@
 //! was read from through every change.
 
 use std::collections::BTreeMap;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hash, Hasher};
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
@@ -289,8 +289,13 @@ impl Fact {
     }
 }
 
+/// Numbers are compared within one run alone.
+fn hasher() -> impl Hasher {
+    foldhash::fast::FixedState::default().build_hasher()
+}
+
 fn hash_of(value: impl Hash) -> u64 {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = hasher();
     value.hash(&mut hasher);
     hasher.finish()
 }
@@ -311,14 +316,14 @@ fn fields_of(event: &Event<'_>) -> [u64; FIELDS.len()] {
 
 /// All that a series says, line by line.
 fn whole_of(series: &Series<'_>) -> u64 {
-    let mut hasher = DefaultHasher::new();
+    let mut hasher = hasher();
     for event in series.events() {
         hash_component(event.component(), &mut hasher);
     }
     hasher.finish()
 }
 
-fn hash_component(component: &crate::content::Component<'_>, hasher: &mut DefaultHasher) {
+fn hash_component(component: &crate::content::Component<'_>, hasher: &mut impl Hasher) {
     for property in component.properties() {
         property.logical().hash(hasher);
     }

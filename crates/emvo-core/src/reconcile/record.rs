@@ -1,7 +1,7 @@
 //! Calendars → occurrences side by side, with what tells them apart.
 
 use std::collections::HashMap;
-use std::hash::{DefaultHasher, Hash, Hasher};
+use std::hash::{BuildHasher, Hash};
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
@@ -205,9 +205,7 @@ fn told_by(event: &Event<'_>) -> Told {
 }
 
 fn number_of(value: &impl Hash) -> u64 {
-    let mut hasher = DefaultHasher::new();
-    value.hash(&mut hasher);
-    hasher.finish()
+    foldhash::fast::FixedState::default().hash_one(value)
 }
 
 impl Told {

@@ -214,7 +214,9 @@ fn finish(plan: &Plan, carried: &Carried, how: &How) -> anyhow::Result<Done> {
     for file in &carried.files {
         let Target::Path(path) = &file.target else { continue };
         let shown = path.display().to_string();
-        now.outputs.insert(shown.clone(), digest(&file.bytes));
+        let known = carried.receipt.outputs.iter().find(|output| output.path == shown);
+        let own = known.map_or_else(|| digest(&file.bytes), |output| output.sha256.clone());
+        now.outputs.insert(shown.clone(), own);
         let there = fs::read(path).ok();
         if there.as_deref() == Some(file.bytes.as_slice()) && how.replace != Replace::Again {
             continue;

@@ -2,7 +2,7 @@
 
 use anyhow::Context;
 use emvo_core::calendar::Calendar;
-use emvo_core::merge::{LookAlikes, MergeInput, MergeOptions, merge, outfit};
+use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge, outfit};
 use emvo_core::receipt::{Balance, Change, Receipt};
 use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
 use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
@@ -273,8 +273,14 @@ impl<'t> Road<'_, 't> {
         if self.plan.repairs == Repairs::Skipped {
             return calendar;
         }
+        let mut rules = self.plan.rules.clone();
+        if self.destination().duplicates == Duplicates::Fold {
+            // Combining settles these next, among all sources at once.
+            let of_merge = ["U02", "U03"].into_iter().filter_map(rules::rule).map(rules::Described::id);
+            rules.skip.extend(of_merge);
+        }
         let how = RepairPlan {
-            rules: self.plan.rules.clone(),
+            rules,
             consent: self.plan.consent.clone(),
             options: CheckOptions::default(),
             ..RepairPlan::default()
