@@ -149,7 +149,7 @@ pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending:
         command: std::env::args().skip(1).collect(),
         inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
         outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-        balance: deeds.balance.into(),
+        balance: deeds.balance,
         events,
         changes: changes_of_files(&changes),
     }

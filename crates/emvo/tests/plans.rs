@@ -21,7 +21,8 @@ const PLAN: &str = "[move]\nname = \"Takeover\"\nzone = \"Europe/Helsinki\"\nfro
     [check]\nreconcile = true\nreport = \"out/move.html\"\n";
 
 fn case() -> Case {
-    let private = event("p", "Secret", "20260912").replace("SUMMARY", "CLASS:PRIVATE\nSUMMARY");
+    // It needs a repair (T04) as well: what is changed in it is no business of a report.
+    let private = event("p", "Secret, really", "20260912").replace("SUMMARY", "CLASS:PRIVATE\nSUMMARY");
     Case::new()
         .file("plan.toml", PLAN)
         .file(
@@ -48,6 +49,7 @@ fn a_plan_is_carried_out_again_and_again() {
     );
     assert_eq!(run["destinations"][0]["verdict"], "complete");
     assert_eq!(run["destinations"][0]["outside"], 1);
+    assert!(!run.to_string().contains("Secret"), "{run:#}");
     let all = case.read("out/all.ics");
     assert!(
         all.contains("X-WR-CALNAME:All") && all.contains("CATEGORIES:Crew\r\nTRANSP:TRANSPARENT"),

@@ -22,7 +22,7 @@ pub struct Receipt {
     /// What was written.
     pub outputs: Vec<FileRecord>,
     /// The account of the events.
-    pub balance: BalanceRecord,
+    pub balance: Balance,
     /// What became of each event.
     pub events: Vec<EventRecord>,
     /// Changes that are no event's, such as to the definition of a zone.
@@ -39,25 +39,6 @@ pub struct FileRecord {
     pub bytes: usize,
     /// Its SHA-256, in hexadecimal.
     pub sha256: String,
-}
-
-/// The account of the events, as in answers.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
-#[allow(missing_docs, reason = "as in Balance")]
-pub struct BalanceRecord {
-    pub read: usize,
-    pub written: usize,
-    pub folded: usize,
-    pub removed: usize,
-    pub set_aside: usize,
-    pub added: usize,
-}
-
-impl From<Balance> for BalanceRecord {
-    fn from(balance: Balance) -> Self {
-        let Balance { read, written, folded, removed, set_aside, added } = balance;
-        Self { read, written, folded, removed, set_aside, added }
-    }
 }
 
 /// Why a file is no receipt.

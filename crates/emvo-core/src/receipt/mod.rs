@@ -8,16 +8,18 @@ mod fates;
 mod file;
 
 pub use fates::{ChangeRecord, EventRecord, Facts, Fate, Now, Origin};
-pub use file::{BalanceRecord, FileRecord, RECEIPT_VERSION, Receipt, ReceiptError, changes_of_files};
+pub use file::{FileRecord, RECEIPT_VERSION, Receipt, ReceiptError, changes_of_files};
 
 use std::ops::AddAssign;
+
+use serde::{Deserialize, Serialize};
 
 /// Counts of events, each series or single event once (an override belongs to
 /// its series).
 ///
 /// `read + added = written + folded + removed + set_aside` holds for every
 /// command that writes; [`Balance::ensure_sum`] says so or refuses.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Balance {
     /// Events in the inputs, those that could not be read included.
     pub read: usize,

@@ -16,7 +16,7 @@ mod rule;
 mod slots;
 
 pub(crate) use expand::{Last, Starts, is_start_of, last_start};
-pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, occurrences_of};
+pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};
 pub use phrase::{
     PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_of_words, rule_of_words_until,
 };

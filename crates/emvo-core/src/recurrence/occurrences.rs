@@ -267,5 +267,12 @@ fn touches(occurrence: &Occurrence, window: Window, zones: &ZoneBook) -> bool {
     start >= from || on_house_clock(&occurrence.end) > from
 }
 
+/// Whether any date of a series lies in a window, a cancelled one or one that
+/// cannot be told because of an unreadable rule included.
+pub fn has_date_in(series: &Series<'_>, zones: &ZoneBook, window: Window) -> bool {
+    let found = occurrences_of(series, zones, window, Ceiling(1));
+    !(found.list.is_empty() && found.cancelled.is_empty() && found.unreadable.is_empty())
+}
+
 #[cfg(test)]
 mod tests;

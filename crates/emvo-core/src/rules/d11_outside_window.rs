@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::recurrence::{Ceiling, occurrences_of};
+use crate::recurrence::has_date_in;
 
 declare_rule! {
     /// ## What it finds
@@ -23,8 +23,7 @@ declare_rule! {
 impl Rule for OutsideWindow {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(window) = context.options.plan_window else { return };
-        let there = occurrences_of(subject.series, context.zones, window, Ceiling(1));
-        if there.list.is_empty() && there.cancelled.is_empty() && there.unreadable.is_empty() {
+        if !has_date_in(subject.series, context.zones, window) {
             let message =
                 format!("has no date from {} through {}, so the plan leaves it", window.from, window.until);
             found.show(self, Level::Note, subject, message);

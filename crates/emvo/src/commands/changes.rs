@@ -9,10 +9,10 @@ use emvo_core::calendar::{Calendar, write_with_head};
 use emvo_core::content::Property;
 use emvo_core::rules::settle_definitions;
 use emvo_core::snapshot::{Changes, Entry, Pair, Side, cancellation, changes};
-use emvo_core::table::guarded;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, ReadingArgs};
+use crate::commands::report::sheet;
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
@@ -163,24 +163,18 @@ fn cancellation_calendar(found: &Changes<'_, '_>, old: &[Side<'_, '_>]) -> Vec<u
 }
 
 fn cancellation_table(found: &Changes<'_, '_>, old: &[Side<'_, '_>]) -> anyhow::Result<Vec<u8>> {
-    // A spreadsheet takes UTF-8 for what it is only behind a mark.
-    let mut writer = csv::WriterBuilder::new()
-        .terminator(csv::Terminator::CRLF)
-        .from_writer("\u{feff}".as_bytes().to_vec());
-    writer.write_record(["done", "title", "when", "location", "calendar", "uid"])?;
-    for entry in &found.removed {
+    let rows = found.removed.iter().map(|entry| {
         let lead = entry.series.lead();
-        let cells = [
+        [
             String::new(),
             lead.title().unwrap_or_default().into_owned(),
             lead.span(),
             lead.location().unwrap_or_default().into_owned(),
             old.get(entry.side).map(|(calendar, _)| calendar.name()).unwrap_or_default(),
             entry.series.uid().map(ToString::to_string).unwrap_or_default(),
-        ];
-        writer.write_record(cells.map(|cell| guarded(&cell).into_owned()))?;
-    }
-    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+        ]
+    });
+    sheet(["done", "title", "when", "location", "calendar", "uid"], rows)
 }
 
 fn text(found: &Changes<'_, '_>, detail: Detail) -> String {

@@ -5,12 +5,12 @@ use std::path::PathBuf;
 
 use anyhow::{Context, bail};
 use clap::Subcommand;
-use emvo_core::receipt::{EventRecord, Fate, Receipt};
-use emvo_core::table::guarded;
+use emvo_core::receipt::{ChangeRecord, EventRecord, Fate, Receipt};
 use emvo_ledger::{Ledger, Run};
 use serde::Serialize;
 
 use crate::args::AnswerArgs;
+use crate::commands::report::sheet;
 use crate::json;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_file};
@@ -226,28 +226,24 @@ fn text(receipt: &Receipt, events: &[&EventRecord], detail: Detail) -> String {
 }
 
 fn table(events: &[&EventRecord]) -> anyhow::Result<Vec<u8>> {
-    let mut writer = csv::WriterBuilder::new()
-        .terminator(csv::Terminator::CRLF)
-        .from_writer("\u{feff}".as_bytes().to_vec());
-    writer.write_record(["fate", "file", "uid", "title", "start", "into", "now", "changes"])?;
-    for event in events {
-        let now: Vec<&str> = event.now.iter().map(|now| now.start.as_str()).collect();
-        let changes: Vec<String> = event
-            .changes
-            .iter()
-            .map(|change| {
-                format!("{} {} → {}", change.rule.as_deref().unwrap_or(""), change.before, change.after)
-                    .trim()
-                    .to_owned()
-            })
-            .collect();
-        let into = event.into.as_deref().unwrap_or("");
-        let (now, changes) = (now.join("; "), changes.join("; "));
-        let cells =
-            [event.fate.name(), &event.path, &event.uid, &event.title, &event.start, into, &now, &changes];
-        writer.write_record(cells.map(|cell| guarded(cell).into_owned()))?;
-    }
-    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+    let joined = |parts: Vec<String>| parts.join("; ");
+    let rows = events.iter().map(|event| {
+        let change = |change: &ChangeRecord| {
+            let rule = change.rule.as_deref().unwrap_or("");
+            format!("{rule} {} → {}", change.before, change.after).trim().to_owned()
+        };
+        [
+            event.fate.name().to_owned(),
+            event.path.clone(),
+            event.uid.clone(),
+            event.title.clone(),
+            event.start.clone(),
+            event.into.clone().unwrap_or_default(),
+            joined(event.now.iter().map(|now| now.start.clone()).collect()),
+            joined(event.changes.iter().map(change).collect()),
+        ]
+    });
+    sheet(["fate", "file", "uid", "title", "start", "into", "now", "changes"], rows)
 }
 
 #[derive(Serialize)]

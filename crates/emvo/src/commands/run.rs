@@ -9,7 +9,7 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::receipt::{BalanceRecord, Receipt};
+use emvo_core::receipt::{Balance, Receipt};
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -135,12 +135,12 @@ fn run_many(plans: &[PathBuf], how: &How, progress: ProgressArg) -> anyhow::Resu
         .collect();
     progress.finish();
     let (mut worst, mut failed) = (Outcome::Clean, 0);
-    let mut total = BalanceRecord::default();
+    let mut total = Balance::default();
     let is_told = matches!(how.answer, Answer::Text(_));
     for (path, result) in plans.iter().zip(&results) {
         let line = match result {
             Ok((balance, needs_a_look, is_same)) => {
-                add(&mut total, *balance);
+                total += *balance;
                 if *needs_a_look {
                     worst = Outcome::NeedsALook;
                 }
@@ -178,15 +178,6 @@ fn run_many(plans: &[PathBuf], how: &How, progress: ProgressArg) -> anyhow::Resu
         bail!("{} could not be done", counted(failed, "plan", "plans"));
     }
     Ok(worst)
-}
-
-fn add(total: &mut BalanceRecord, one: BalanceRecord) {
-    total.read += one.read;
-    total.written += one.written;
-    total.folded += one.folded;
-    total.removed += one.removed;
-    total.set_aside += one.set_aside;
-    total.added += one.added;
 }
 
 /// What was written in the end.
@@ -291,7 +282,7 @@ fn write_starter(folder: &Path, output: &Path, overwrite: bool) -> anyhow::Resul
 pub(crate) fn joined(receipts: Vec<Receipt>) -> Receipt {
     let mut all = Receipt::default();
     for one in receipts {
-        add(&mut all.balance, one.balance);
+        all.balance += one.balance;
         all.emvo = one.emvo;
         all.receipt = one.receipt;
         all.command = one.command;

@@ -4,8 +4,8 @@ use anyhow::Context;
 use emvo_core::calendar::Calendar;
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge, outfit};
 use emvo_core::receipt::{Balance, Change, Receipt};
-use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
-use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_core::reconcile::{Explanations, Reconciliation, Verdict, reconcile};
+use emvo_core::recurrence::{Ceiling, Window, has_date_in};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::show::{Attachments, Private, Show, Showing, Uids, shown};
 use emvo_core::survey::default_window;
@@ -16,6 +16,7 @@ use super::follow_up::{FollowUp, follow_up};
 use super::{joined, tell};
 use crate::commands::fitting::{Spread, fit};
 use crate::commands::per_input::{Changed, TableForm, bytes_of, set_aside_in, unsound_of};
+use crate::commands::reconcile::sides;
 use crate::gather::{NamedBy, SourceFile, gather};
 use crate::output::{Kind, Mode, OutputPlan, Pending, Target, set_aside_files};
 use crate::plan::{Destination, Plan, PlanSource, Repairs};
@@ -218,34 +219,24 @@ impl<'t> Road<'_, 't> {
         let label = source.path.clone();
         for loaded in &mut source.loaded {
             if self.plan.repairs == Repairs::Made {
-                let placed = rules::place_unsound(&mut loaded.calendar, &self.plan.rules);
+                let mut placed = rules::place_unsound(&mut loaded.calendar, &self.plan.rules);
+                if of_plan.private != Private::Include {
+                    // Which of them are private is only known from here on.
+                    placed.changes.iter_mut().for_each(|change| change.title.clear());
+                }
                 prepared.folded += placed.folded;
-                prepared.changes.extend(placed.changes);
+                prepared.changes.append(&mut placed.changes);
             }
+            found.look_at(&loaded.calendar);
+            hide_private(&mut loaded.calendar, of_plan.private, prepared, found);
             let mut calendar = self.repaired(loaded, of_plan, prepared);
             let zones = ZoneBook::of(&calendar, &of_plan.reading.zones);
-            found.look_at(&calendar);
             let all = std::mem::take(&mut calendar.series);
             for mut series in all {
-                if self.plan.window.is_some_and(|window| is_outside(&series, &zones, window)) {
+                if self.plan.window.is_some_and(|window| !has_date_in(&series, &zones, window)) {
                     prepared.outside += 1;
                     prepared.removed += 1;
                     continue;
-                }
-                let showing = Showing {
-                    show: Show::All,
-                    private: of_plan.private,
-                    uids: Uids::Keep,
-                    attachments: Attachments::Keep,
-                };
-                if of_plan.private != Private::Include {
-                    if let Some(open) = shown(&series, &showing) {
-                        series = open;
-                    } else {
-                        found.private_omitted += 1;
-                        prepared.removed += 1;
-                        continue;
-                    }
                 }
                 let steps = outfit(&mut series, &of_plan.incoming);
                 if !steps.is_empty() {
@@ -423,28 +414,9 @@ impl<'t> Road<'_, 't> {
         let house = there_reading(self.plan);
         let texts = source::decode(&results, &house)?;
         let results = source::read(&texts, &house)?;
-        let sources = self.sources()?;
-        let source_sides: Vec<Side<'_, '_>> = sources
-            .iter()
-            .flat_map(|(_, source)| {
-                source.loaded.iter().map(|loaded| Side {
-                    calendar: &loaded.calendar,
-                    zones: &loaded.zones,
-                    path: &source.path,
-                })
-            })
-            .collect();
-        let result_sides: Vec<Side<'_, '_>> = results
-            .iter()
-            .flat_map(|source| {
-                source.loaded.iter().map(|loaded| Side {
-                    calendar: &loaded.calendar,
-                    zones: &loaded.zones,
-                    path: &source.path,
-                })
-            })
-            .collect();
-        let window = default_window(sources.iter().flat_map(|(_, source)| source.calendars()));
+        let sources: Vec<Source<'_>> = self.sources()?.into_iter().map(|(_, source)| source).collect();
+        let (source_sides, result_sides) = (sides(&sources), sides(&results));
+        let window = default_window(sources.iter().flat_map(Source::calendars));
         Ok(reconcile(
             &source_sides,
             &result_sides,
@@ -455,8 +427,22 @@ impl<'t> Road<'_, 't> {
     }
 }
 
-/// Whether no date of a series lies in a window.
-fn is_outside(series: &emvo_core::calendar::Series<'_>, zones: &ZoneBook, window: Window) -> bool {
-    let found = occurrences_of(series, zones, window, Ceiling(1));
-    found.list.is_empty() && found.cancelled.is_empty() && found.unreadable.is_empty()
+/// Leaves private events out or takes their words, before anything else is done
+/// to them: what is changed later is told in reports.
+fn hide_private(
+    calendar: &mut Calendar<'_>,
+    private: Private,
+    prepared: &mut Prepared<'_>,
+    found: &mut FollowUp,
+) {
+    if private == Private::Include {
+        return;
+    }
+    let showing = Showing { show: Show::All, private, uids: Uids::Keep, attachments: Attachments::Keep };
+    let before = calendar.series.len();
+    let all = std::mem::take(&mut calendar.series);
+    calendar.series = all.iter().filter_map(|series| shown(series, &showing)).collect();
+    let left_out = before - calendar.series.len();
+    found.private_omitted += left_out;
+    prepared.removed += left_out;
 }

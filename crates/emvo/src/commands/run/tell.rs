@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use emvo_core::receipt::BalanceRecord;
+use emvo_core::receipt::Balance;
 use emvo_core::reconcile::Verdict;
 use emvo_core::show::Private;
 use emvo_report::{Cause, Mood, Page};
@@ -147,7 +147,7 @@ fn verdict_lines(one: &Arrived) -> String {
 /// The page, the sheet or the JSON over all destinations.
 pub(crate) fn report(plan: &Plan, carried: &Carried, path: &Path) -> anyhow::Result<Pending> {
     let report = Report::settle(path.to_owned(), Existing::Replace)?;
-    let mut balance = emvo_core::receipt::Balance::default();
+    let mut balance = Balance::default();
     carried.destinations.iter().for_each(|one| balance += one.balance);
     let deeds = Deeds {
         title: &plan.name,
@@ -251,7 +251,7 @@ struct ArrivedJson {
 }
 
 fn body(carried: &Carried, done: Option<&Done>) -> RunJson {
-    let mut balance = emvo_core::receipt::Balance::default();
+    let mut balance = Balance::default();
     carried.destinations.iter().for_each(|one| balance += one.balance);
     RunJson {
         balance: balance.into(),
@@ -290,7 +290,7 @@ pub(crate) fn print_json(carried: &Carried, done: &Done) -> std::io::Result<()> 
 
 #[derive(Serialize)]
 struct ManyJson {
-    balance: BalanceRecord,
+    balance: Balance,
     plans: Vec<PlanJson>,
 }
 
@@ -298,18 +298,14 @@ struct ManyJson {
 struct PlanJson {
     path: String,
     state: &'static str,
-    balance: Option<BalanceRecord>,
+    balance: Option<Balance>,
     error: Option<String>,
 }
 
 /// How one of many plans ended.
-pub(crate) type Ended = anyhow::Result<(BalanceRecord, bool, bool)>;
+pub(crate) type Ended = anyhow::Result<(Balance, bool, bool)>;
 
-pub(crate) fn print_many(
-    plans: &[PathBuf],
-    results: &[Ended],
-    balance: BalanceRecord,
-) -> std::io::Result<()> {
+pub(crate) fn print_many(plans: &[PathBuf], results: &[Ended], balance: Balance) -> std::io::Result<()> {
     let one = |(path, result): (&PathBuf, &Ended)| PlanJson {
         path: path.display().to_string(),
         state: match result {
