@@ -22,7 +22,8 @@ const PLAN: &str = "[move]\nname = \"Takeover\"\nzone = \"Europe/Helsinki\"\nfro
 
 fn case() -> Case {
     // It needs a repair (T04) as well: what is changed in it is no business of a report.
-    let private = event("p", "Secret, really", "20260912").replace("SUMMARY", "CLASS:PRIVATE\nSUMMARY");
+    let private = event("p", "Secret, really", "20260912")
+        .replace("SUMMARY", "CLASS:PRIVATE\nLOCATION:Secret place\nSUMMARY");
     Case::new()
         .file("plan.toml", PLAN)
         .file(

@@ -43,12 +43,16 @@ impl FollowUp {
     }
 
     fn look_at_event(&mut self, event: &Event<'_>) {
+        if event.classification() != Classification::Public {
+            // Where it is and who is invited is told to nobody.
+            self.private += 1;
+            return;
+        }
         let date = event.start().date();
         if let Some(place) = event.location() {
             let entry = self.rooms.entry(place.into_owned()).or_insert((0, date, date));
             *entry = (entry.0 + 1, entry.1.min(date), entry.2.max(date));
         }
-        self.private += usize::from(event.classification() != Classification::Public);
         self.free += usize::from(!event.is_busy());
         let mut is_invitation = false;
         for line in event.component().properties() {
