@@ -353,8 +353,7 @@ impl<'a> Event<'a> {
 
     /// Whether it repeats, by rule or by further dates.
     pub fn repeats(&self) -> bool {
-        self.replaces.is_none()
-            && self.component.properties().any(|property| property.is("RRULE") || property.is("RDATE"))
+        self.replaces.is_none() && (self.component.has("RRULE") || self.component.has("RDATE"))
     }
 
     /// The dates of `EXDATE` or `RDATE` lines. For periods it is their start.
@@ -369,6 +368,11 @@ impl<'a> Event<'a> {
             }
         }
         dates
+    }
+
+    /// Who asked and who was asked to come (`ORGANIZER`, `ATTENDEE`).
+    pub fn people(&self) -> impl Iterator<Item = &Property<'a>> {
+        self.component.properties_named("ORGANIZER").chain(self.component.properties_named("ATTENDEE"))
     }
 
     /// The alarms inside it.

@@ -36,7 +36,8 @@ const LISTS: [&str; 2] = ["EXDATE", "RDATE"];
 /// Puts the times of an event into form; `None` if all of them are, or one of
 /// them cannot be.
 pub fn mended<'a>(component: &Component<'a>) -> Option<Mended<'a>> {
-    if component.properties().all(is_in_form) {
+    let may_hold_times = |line: &&Property<'_>| matches!(line.name().len(), 5..=8 | 13);
+    if component.properties().filter(may_hold_times).all(is_in_form) {
         return None;
     }
     let mut new = component.clone();
@@ -66,14 +67,14 @@ pub fn mended<'a>(component: &Component<'a>) -> Option<Mended<'a>> {
 
 /// Whether a line surely needs nothing: most do not, and a look is cheap.
 fn is_in_form(line: &Property<'_>) -> bool {
+    if !SINGLE.iter().chain(&LISTS).any(|name| line.is(name)) && !line.is("DURATION") {
+        return true;
+    }
     if line.is("DURATION") {
         return !line.value().contains(['H', 'h']);
     }
     if LISTS.iter().any(|name| line.is(name)) {
         return mended_line(line).is_some_and(|mended| mended.property.logical() == line.logical());
-    }
-    if !SINGLE.iter().any(|name| line.is(name)) {
-        return true;
     }
     let value = line.value();
     let is_plain = value.len() >= 15 && value.as_bytes()[8] == b'T';

@@ -30,7 +30,7 @@ pub fn read_bare<'a>(items: Vec<Item<'a>>, fallback_name: &str) -> Calendar<'a> 
             Item::Component(component) => {
                 rank += 1;
                 if component.is("VEVENT") {
-                    events.push((*component, rank));
+                    events.push((component, rank));
                 } else if component.is("VTIMEZONE") {
                     calendar.zones.push(Placed { rank, it: *component });
                 } else {
@@ -39,59 +39,64 @@ pub fn read_bare<'a>(items: Vec<Item<'a>>, fallback_name: &str) -> Calendar<'a> 
             }
         }
     }
-    let events: Vec<_> = events
+    let events: Vec<ReadEvent<'a>> = events
         .into_par_iter()
         .with_min_len(512)
         .map_init(ZoneNames::default, |names, (component, rank)| {
-            let event = Event::read_with(component, rank, names)?;
-            let uid = event.uid();
-            Ok((event, uid))
+            Event::read_with(*component, rank, names).map(Series::of).map_err(Box::new)
         })
         .collect();
     group(events, &mut calendar);
     calendar
 }
 
-type ReadEvent<'a> = Result<(Event<'a>, Option<Uid>), (Box<Component<'a>>, super::EventError)>;
+/// An event on its own. As large as a series, so that the one becomes the
+/// other in place.
+type ReadEvent<'a> = Result<Series<'a>, Box<(Box<Component<'a>>, super::EventError)>>;
 
 fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
-    // Where the series of each UID stands; masters come before overrides, since
-    // exports do not keep them in order.
-    let mut home: HashMap<Uid, usize> = HashMap::new();
-    let has_overrides =
-        |one: &&ReadEvent<'a>| one.as_ref().is_ok_and(|(event, _)| event.replaces().is_some());
-    // Only an id that has overrides needs its master found.
-    let overridden: HashSet<Uid> =
-        events.iter().filter(has_overrides).filter_map(|one| one.as_ref().ok()?.1.clone()).collect();
     let mut overrides = Vec::new();
-    calendar.series.reserve(events.len());
-    for event in events {
-        match event {
-            Err((component, error)) => calendar.unsound.push(Unsound { component: *component, error }),
-            Ok((event, uid)) if event.replaces().is_some() => overrides.push((event, uid)),
-            Ok((event, uid)) => {
-                let repeats = event.repeats();
-                let at = calendar.series.len();
-                calendar.series.push(Series::of(event));
-                if let Some(uid) = uid.filter(|uid| overridden.contains(uid)) {
-                    let known = home.entry(uid).or_insert(at);
-                    if repeats && !calendar.series[*known].repeats() {
-                        *known = at;
-                    }
-                }
-            }
+    let unsound = &mut calendar.unsound;
+    let series = events.into_iter().filter_map(|read| match read {
+        Ok(series) if series.master().is_some() => Some(series),
+        Ok(series) => {
+            overrides.push(series);
+            None
+        }
+        Err(broken) => {
+            let (component, error) = *broken;
+            unsound.push(Unsound { component: *component, error });
+            None
+        }
+    });
+    calendar.series = series.collect();
+    if !overrides.is_empty() {
+        join(overrides, &mut calendar.series);
+        calendar.series.sort_by_key(|series| series.events().map(Event::rank).min());
+    }
+}
+
+/// Gives overrides to the master of their id, wherever in the file it stands.
+fn join<'a>(overrides: Vec<Series<'a>>, series: &mut Vec<Series<'a>>) {
+    // Only an id that has overrides needs its master found.
+    let overridden: HashSet<Uid> = overrides.iter().filter_map(|one| one.uid().cloned()).collect();
+    let mut home: HashMap<Uid, usize> = HashMap::new();
+    for (at, one) in series.iter().enumerate() {
+        let Some(uid) = one.uid().filter(|uid| overridden.contains(*uid)) else { continue };
+        let known = home.entry(uid.clone()).or_insert(at);
+        if one.repeats() && !series[*known].repeats() {
+            *known = at;
         }
     }
-    for (event, uid) in overrides {
-        let known = uid.as_ref().and_then(|uid| home.get(uid)).copied();
+    for one in overrides {
+        let known = one.uid().and_then(|uid| home.get(uid)).copied();
         if let Some(at) = known {
-            calendar.series[at].add_override(event);
+            series[at].join(one);
         } else {
-            if let Some(uid) = uid {
-                home.insert(uid, calendar.series.len());
+            if let Some(uid) = one.uid() {
+                home.insert(uid.clone(), series.len());
             }
-            calendar.series.push(Series::of(event));
+            series.push(one);
         }
     }
-    calendar.series.sort_by_key(|series| series.events().map(Event::rank).min());
 }

@@ -78,6 +78,11 @@ impl<'a> Series<'a> {
         self.overrides.push(event);
     }
 
+    /// Takes in overrides that came without their series.
+    pub(super) fn join(&mut self, overrides: Self) {
+        self.overrides.extend(overrides.overrides);
+    }
+
     /// Gives every event of the series another id.
     pub fn set_uid(&mut self, uid: &Uid) {
         for event in self.events_mut() {

@@ -3,6 +3,7 @@
 
 use std::borrow::Cow;
 
+use super::names::Names;
 use super::property::Property;
 
 /// One `BEGIN:…` to `END:…`, in the order of the source.
@@ -10,6 +11,8 @@ use super::property::Property;
 pub struct Component<'a> {
     name: Cow<'a, str>,
     items: Vec<Item<'a>>,
+    /// The names of its own properties.
+    names: Names,
     line: u32,
     /// The source text from `BEGIN` through the line end behind `END`, as long
     /// as nothing was changed and it can be copied as it is.
@@ -32,34 +35,37 @@ pub type ItemsMut<'c, 'a> = &'c mut Vec<Item<'a>>;
 impl<'a> Component<'a> {
     /// An empty component, made here.
     pub fn new(name: impl Into<Cow<'a, str>>) -> Self {
-        Self { name: name.into(), items: Vec::new(), line: 0, source: None }
+        Self { name: name.into(), items: Vec::new(), names: Names::default(), line: 0, source: None }
     }
 
     /// An empty component with room for so many properties.
     pub(crate) fn with_capacity(name: &'static str, capacity: usize) -> Self {
-        Self { name: Cow::Borrowed(name), items: Vec::with_capacity(capacity), line: 0, source: None }
+        let items = Vec::with_capacity(capacity);
+        Self { name: Cow::Borrowed(name), items, names: Names::default(), line: 0, source: None }
     }
 
     /// Adds a property at the very end, behind inner components if there are
     /// any.
     pub(crate) fn push(&mut self, property: Property<'a>) {
-        self.items_mut().push(Item::Property(property));
+        self.source = None;
+        self.names.insert(property.name());
+        self.items.push(Item::Property(property));
     }
 
-    pub(super) fn open(name: &'a str, line: u32, capacity: usize) -> Self {
-        Self { name: Cow::Borrowed(name), items: Vec::with_capacity(capacity), line, source: None }
+    /// A component as it was read.
+    pub(super) fn read(name: Cow<'a, str>, items: Vec<Item<'a>>, names: Names, line: u32) -> Self {
+        Self { name, items, names, line, source: None }
     }
 
-    pub(super) fn rename(&mut self, name: String) {
-        self.name = Cow::Owned(name);
+    /// This component, and the text that it can be copied from.
+    #[must_use]
+    pub(super) fn copied_from(self, source: Option<&'a str>) -> Self {
+        Self { source, ..self }
     }
 
-    pub(super) fn push_item(&mut self, item: Item<'a>) {
-        self.items.push(item);
-    }
-
-    pub(super) fn close(&mut self, source: Option<&'a str>) {
-        self.source = source;
+    /// The names of its own properties.
+    pub(super) fn names(&self) -> Names {
+        self.names
     }
 
     /// The name as written, such as `VEVENT`.
@@ -90,6 +96,7 @@ impl<'a> Component<'a> {
     /// Everything inside, to be changed.
     pub fn items_mut(&mut self) -> ItemsMut<'_, 'a> {
         self.source = None;
+        self.names = Names::UNKNOWN;
         &mut self.items
     }
 
@@ -115,13 +122,39 @@ impl<'a> Component<'a> {
     }
 
     /// The first property of this name.
+    #[inline]
     pub fn property(&self, name: &str) -> Option<&Property<'a>> {
+        if self.names.may_hold(name) { self.first_named(name) } else { None }
+    }
+
+    fn first_named(&self, name: &str) -> Option<&Property<'a>> {
         self.properties().find(|property| property.is(name))
     }
 
     /// All properties of this name, in order.
+    #[inline]
     pub fn properties_named(&self, name: &str) -> impl Iterator<Item = &Property<'a>> {
-        self.properties().filter(move |property| property.is(name))
+        let items = if self.names.may_hold(name) { self.items.as_slice() } else { &[] };
+        items.iter().filter_map(move |item| match item {
+            Item::Property(property) if property.is(name) => Some(property),
+            Item::Property(_) | Item::Component(_) => None,
+        })
+    }
+
+    /// Whether two of its properties may have the same name; `false` is certain.
+    pub(crate) fn may_repeat_a_name(&self) -> bool {
+        let mut names = Names::default();
+        self.properties().any(|property| {
+            let is_known = names.may_hold(property.name());
+            names.insert(property.name());
+            is_known
+        })
+    }
+
+    /// Whether it has a property of this name.
+    #[inline]
+    pub fn has(&self, name: &str) -> bool {
+        self.property(name).is_some()
     }
 
     /// The text of the first property of this name, as people read it.
@@ -194,6 +227,7 @@ impl<'a> Component<'a> {
         Component {
             name: Cow::Owned(self.name.into_owned()),
             items: items.collect(),
+            names: self.names,
             line: self.line,
             source: None,
         }

@@ -12,6 +12,7 @@
 mod charset;
 mod component;
 mod mojibake;
+mod names;
 mod parse;
 mod property;
 mod text;

@@ -21,7 +21,7 @@ pub fn undone_mojibake(text: &str) -> Option<String> {
 
 fn undone_once(text: &str) -> Option<String> {
     // The way almost all texts go.
-    if !text.chars().any(|char| matches!(char, '\u{c2}'..='\u{f4}')) {
+    if text.is_ascii() || !text.chars().any(|char| matches!(char, '\u{c2}'..='\u{f4}')) {
         return None;
     }
     let bytes: Vec<u8> = text.chars().map(byte_of).collect::<Option<_>>()?;

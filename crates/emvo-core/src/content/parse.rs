@@ -1,15 +1,17 @@
 //! Text → components, in one pass that borrows from the text.
 
+mod pieces;
+
+use std::borrow::Cow;
+
 use memchr::memchr_iter;
 
 use super::component::{Component, Item};
+use super::names::Names;
 use super::property::Property;
 
 /// Deeper nesting than this is no calendar; the standard's own is three deep.
 const DEEPEST: usize = 32;
-
-/// Room for the properties of an ordinary event without growing.
-const ITEMS_OF_AN_EVENT: usize = 10;
 
 /// What a text holds.
 #[derive(Debug, Default)]
@@ -70,19 +72,20 @@ pub enum FaultKind {
 /// Never fails: what cannot be read becomes a fault, and the rest is read.
 /// An event that is never closed is set aside whole, and the next one starts
 /// afresh at its `BEGIN`.
+///
+/// A long text is read in pieces side by side, with the same result.
 pub fn parse(text: &str) -> Parsed<'_> {
-    let mut parser = Parser { text, open: Vec::new(), too_deep: 0, parsed: Parsed::default() };
-    let mut lines = PhysicalLines::of(text);
-    while let Some(line) = lines.next_logical() {
-        parser.take(line);
-    }
-    parser.finish();
-    parser.parsed
+    pieces::parse(text).unwrap_or_else(|| {
+        let mut parser = Parser::at_the_start(text);
+        parser.read(1);
+        parser.finish();
+        parser.parsed
+    })
 }
 
 /// The logical lines of a text, with their folds.
 pub(crate) fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
-    let mut lines = PhysicalLines::of(text);
+    let mut lines = PhysicalLines::of(text, 1);
     std::iter::from_fn(move || lines.next_logical())
 }
 
@@ -113,8 +116,9 @@ struct PhysicalLines<'a, I> {
 }
 
 impl<'a> PhysicalLines<'a, ()> {
-    fn of(text: &'a str) -> PhysicalLines<'a, impl Iterator<Item = usize> + 'a> {
-        PhysicalLines { text, breaks: memchr_iter(b'\n', text.as_bytes()), start: 0, number: 1 }
+    /// `number` is that of the first line.
+    fn of(text: &'a str, number: u32) -> PhysicalLines<'a, impl Iterator<Item = usize> + 'a> {
+        PhysicalLines { text, breaks: memchr_iter(b'\n', text.as_bytes()), start: 0, number }
     }
 }
 
@@ -145,21 +149,41 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
     }
 }
 
+/// A component whose end was not met yet.
 struct Open<'a> {
-    component: Component<'a>,
+    name: Cow<'a, str>,
+    line: u32,
     start: usize,
     can_copy: bool,
+    names: Names,
+    /// Where its items begin among the parser's.
+    first_item: usize,
 }
 
 struct Parser<'a> {
     text: &'a str,
     open: Vec<Open<'a>>,
+    /// The items of all open components, those of inner ones last: each gets
+    /// room for exactly its items when it is closed.
+    items: Vec<Item<'a>>,
     /// How many components deeper than allowed the current line is.
     too_deep: usize,
     parsed: Parsed<'a>,
 }
 
 impl<'a> Parser<'a> {
+    fn at_the_start(text: &'a str) -> Self {
+        Self { text, open: Vec::new(), items: Vec::new(), too_deep: 0, parsed: Parsed::default() }
+    }
+
+    /// Takes all lines of its text; the first has this number.
+    fn read(&mut self, first_line: u32) {
+        let mut lines = PhysicalLines::of(self.text, first_line);
+        while let Some(line) = lines.next_logical() {
+            self.take(line);
+        }
+    }
+
     #[inline]
     fn take(&mut self, line: SourceLine<'a>) {
         let raw = line.raw.trim_start_matches('\u{feff}');
@@ -177,7 +201,8 @@ impl<'a> Parser<'a> {
             self.fault(line, FaultKind::TooDeep);
         } else if let Some(open) = self.open.last_mut() {
             open.can_copy &= line.is_clean;
-            open.component.push_item(Item::Property(property));
+            open.names.insert(property.name());
+            self.items.push(Item::Property(property));
         } else {
             self.fault(line, FaultKind::OutsideCalendar);
         }
@@ -203,15 +228,18 @@ impl<'a> Parser<'a> {
             return self.fault(line, FaultKind::TooDeep);
         }
         self.close_what_cannot_hold(name.trim(), line.start);
-        let component = if line.is_folded {
-            let mut component = Component::open("", line.number, ITEMS_OF_AN_EVENT);
-            component.rename(name.trim().to_owned());
-            component
-        } else {
-            let name = line.raw.split_once(':').map_or("", |(_, name)| name.trim());
-            Component::open(name, line.number, ITEMS_OF_AN_EVENT)
+        let name = match line.raw.split_once(':') {
+            Some((_, name)) if !line.is_folded => Cow::Borrowed(name.trim()),
+            _ => Cow::Owned(name.trim().to_owned()),
         };
-        self.open.push(Open { component, start: line.start, can_copy: line.is_clean });
+        self.open.push(Open {
+            name,
+            line: line.number,
+            start: line.start,
+            can_copy: line.is_clean,
+            names: Names::default(),
+            first_item: self.items.len(),
+        });
     }
 
     fn end(&mut self, line: SourceLine<'a>, name: &str) {
@@ -219,7 +247,7 @@ impl<'a> Parser<'a> {
             self.too_deep -= 1;
             return self.fault(line, FaultKind::TooDeep);
         }
-        let Some(depth) = self.open.iter().rposition(|open| open.component.is(name)) else {
+        let Some(depth) = self.open.iter().rposition(|open| open.name.eq_ignore_ascii_case(name)) else {
             return self.fault(line, FaultKind::StrayEnd);
         };
         self.set_aside_down_to(depth + 1, line.start);
@@ -236,7 +264,7 @@ impl<'a> Parser<'a> {
             self.set_aside_down_to(1, at);
             self.close_cut_calendar(at);
         } else if is_calendar_part(name)
-            && let Some(depth) = self.open.iter().position(|open| is_calendar_part(open.component.name()))
+            && let Some(depth) = self.open.iter().position(|open| is_calendar_part(&open.name))
         {
             self.set_aside_down_to(depth, at);
         }
@@ -247,22 +275,23 @@ impl<'a> Parser<'a> {
         if depth >= self.open.len() {
             return;
         }
-        let is_inside = depth > 0 && !is_calendar(self.open[depth - 1].component.name());
+        let is_inside = depth > 0 && !is_calendar(&self.open[depth - 1].name);
         let broken = self.open.drain(depth..).next();
         if let Some(broken) = broken {
-            let name = broken.component.name().to_owned();
+            self.items.truncate(broken.first_item);
+            let name = broken.name.into_owned();
             let kind =
                 if is_inside { FaultKind::UnclosedInside { name } } else { FaultKind::Unclosed { name } };
             let text = &self.text[broken.start..at];
-            self.parsed.faults.push(Fault { line: broken.component.line(), kind, text });
+            self.parsed.faults.push(Fault { line: broken.line, kind, text });
         }
         self.forbid_copying();
     }
 
     fn close_cut_calendar(&mut self, at: usize) {
         if let Some(mut open) = self.open.pop() {
-            let line = open.component.line();
-            if is_calendar(open.component.name()) {
+            let line = open.line;
+            if is_calendar(&open.name) {
                 self.parsed.faults.push(Fault { line, kind: FaultKind::UnclosedCalendar, text: "" });
                 open.can_copy = false;
                 self.close(open, at);
@@ -273,14 +302,16 @@ impl<'a> Parser<'a> {
         }
     }
 
-    fn close(&mut self, mut open: Open<'a>, end: usize) {
-        open.component.close(open.can_copy.then(|| &self.text[open.start..end]));
+    fn close(&mut self, open: Open<'a>, end: usize) {
+        let items = self.items.drain(open.first_item..).collect();
+        let source = open.can_copy.then(|| &self.text[open.start..end]);
+        let component = Component::read(open.name, items, open.names, open.line).copied_from(source);
         match self.open.last_mut() {
             Some(outer) => {
                 outer.can_copy &= open.can_copy;
-                outer.component.push_item(Item::Component(Box::new(open.component)));
+                self.items.push(Item::Component(Box::new(component)));
             }
-            None => self.parsed.roots.push(open.component),
+            None => self.parsed.roots.push(component),
         }
     }
 

@@ -11,29 +11,46 @@ use super::text::{escape_text, unescape_text};
 /// Reading is lazy: the parser finds the name and where the value starts;
 /// parameters and folded values are taken apart when somebody asks.
 #[derive(Clone, Debug)]
-pub struct Property<'a> {
-    text: Text<'a>,
-    name_end: u32,
-    value_start: u32,
-    line: u32,
-}
+pub struct Property<'a>(Form<'a>);
 
+/// Three words: there are ten times as many properties as events, so that they
+/// are small counts. What does not fit is [`Joined`].
 #[derive(Clone, Debug)]
-enum Text<'a> {
+enum Form<'a> {
     /// As in the source, on one physical line.
-    Plain(&'a str),
+    Plain { raw: &'a str, line: u32, value_start: u16, name_end: u8 },
     /// As in the source, folded somewhere in its value.
-    Folded(&'a str),
-    /// Folded before its value starts: the offsets count in `logical`.
-    Joined(Box<Joined<'a>>),
+    Folded { raw: &'a str, line: u32, value_start: u16, name_end: u8 },
     /// Made or changed here; one logical line.
-    Own(Box<str>),
+    Own { logical: Box<str>, line: u32, value_start: u16, name_end: u8 },
+    /// Folded before its value starts, or with an unusually long head.
+    Joined(Box<Joined<'a>>),
 }
 
+/// The offsets count in `logical`.
 #[derive(Clone, Debug)]
 struct Joined<'a> {
-    raw: &'a str,
-    logical: String,
+    /// As in the source, if it comes from there.
+    raw: Option<&'a str>,
+    logical: Box<str>,
+    line: u32,
+    name_end: usize,
+    value_start: usize,
+}
+
+/// Where the name of a line ends and its value starts.
+#[derive(Clone, Copy)]
+struct Head {
+    name_end: usize,
+    value_start: usize,
+}
+
+impl Head {
+    /// The same in few bits, if they are enough.
+    #[inline]
+    fn small(self) -> Option<(u16, u8)> {
+        Some((u16::try_from(self.value_start).ok()?, u8::try_from(self.name_end).ok()?))
+    }
 }
 
 /// One parameter of a property, decoded.
@@ -58,20 +75,37 @@ impl<'a> Property<'a> {
     /// end. `None` if there is no name or no colon.
     #[inline]
     pub(super) fn from_source(raw: &'a str, is_folded: bool, line: u32) -> Option<Self> {
-        if !is_folded {
-            let (name_end, value_start) = split(raw)?;
-            return Some(Self { text: Text::Plain(raw), name_end, value_start, line });
+        if !is_folded && let Some((value_start, name_end)) = split(raw)?.small() {
+            return Some(Self(Form::Plain { raw, line, value_start, name_end }));
         }
+        Self::from_unusual_source(raw, line)
+    }
+
+    fn from_unusual_source(raw: &'a str, line: u32) -> Option<Self> {
         let first_fold = memchr(b'\n', raw.as_bytes()).unwrap_or(raw.len());
-        if let Some((name_end, value_start)) = split(raw)
-            && value_start as usize <= first_fold
+        if let Some(head) = split(raw)
+            && head.value_start <= first_fold
+            && let Some((value_start, name_end)) = head.small()
         {
-            return Some(Self { text: Text::Folded(raw), name_end, value_start, line });
+            return Some(Self(Form::Folded { raw, line, value_start, name_end }));
         }
-        let logical = unfold(raw);
-        let (name_end, value_start) = split(&logical)?;
-        let text = Text::Joined(Box::new(Joined { raw, logical }));
-        Some(Self { text, name_end, value_start, line })
+        let logical = unfold(raw).into_boxed_str();
+        let head = split(&logical)?;
+        Some(Self::joined(Some(raw), logical, line, head))
+    }
+
+    #[cold]
+    fn joined(raw: Option<&'a str>, logical: Box<str>, line: u32, head: Head) -> Self {
+        let Head { name_end, value_start } = head;
+        Self(Form::Joined(Box::new(Joined { raw, logical, line, name_end, value_start })))
+    }
+
+    /// One logical line that is the property's own.
+    fn own(logical: Box<str>, line: u32, head: Head) -> Self {
+        match head.small() {
+            Some((value_start, name_end)) => Self(Form::Own { logical, line, value_start, name_end }),
+            None => Self::joined(None, logical, line, head),
+        }
     }
 
     /// A new property with a value as it stands in a file, that is already
@@ -85,7 +119,7 @@ impl<'a> Property<'a> {
         for (name, value) in parameters {
             push_parameter(&mut line, name, std::iter::once(*value));
         }
-        Property::with_head(line, value)
+        Property::with_head(line, value, 0)
     }
 
     /// A new TEXT property; escapes `text`.
@@ -97,8 +131,8 @@ impl<'a> Property<'a> {
     #[must_use]
     pub fn with_value(&self, value: &str) -> Property<'static> {
         let head = self.logical();
-        let head = &head[..self.value_start as usize - 1];
-        Property { line: self.line, ..Property::with_head(head.to_owned(), value) }
+        let head = &head[..self.value_start() - 1];
+        Property::with_head(head.to_owned(), value, self.line())
     }
 
     /// This property with one parameter set to a value, or taken out.
@@ -114,53 +148,52 @@ impl<'a> Property<'a> {
         if let Some(value) = value {
             push_parameter(&mut head, name, std::iter::once(value));
         }
-        Property { line: self.line, ..Property::with_head(head, &self.value()) }
+        Property::with_head(head, &self.value(), self.line())
     }
 
-    fn with_head(mut head: String, value: &str) -> Property<'static> {
+    fn with_head(mut head: String, value: &str, line: u32) -> Property<'static> {
         head.push(':');
         match memchr2(b'\r', b'\n', value.as_bytes()) {
             None => head.push_str(value),
             Some(_) => head.extend(value.chars().filter(|char| !matches!(char, '\r' | '\n'))),
         }
         // The head was built from a name and quoted parameters, so it splits.
-        let (name_end, value_start) = split(&head).unwrap_or((0, 0));
-        Property { text: Text::Own(head.into_boxed_str()), name_end, value_start, line: 0 }
+        let split = split(&head).unwrap_or(Head { name_end: 0, value_start: 0 });
+        Property::own(head.into_boxed_str(), line, split)
     }
 
     /// The property without ties to the source's buffer.
     pub fn into_owned(self) -> Property<'static> {
-        let (name_end, value_start, line) = (self.name_end, self.value_start, self.line);
-        let text = match self.text {
-            Text::Own(text) => text,
-            Text::Plain(raw) => raw.into(),
-            Text::Folded(raw) => unfold(raw).into_boxed_str(),
-            Text::Joined(joined) => joined.logical.into_boxed_str(),
+        let head = Head { name_end: self.name_end(), value_start: self.value_start() };
+        let line = self.line();
+        let logical = match self.0 {
+            Form::Own { logical, .. } => logical,
+            Form::Plain { raw, .. } => raw.into(),
+            Form::Folded { raw, .. } => unfold(raw).into_boxed_str(),
+            Form::Joined(joined) => joined.logical,
         };
-        Property { text: Text::Own(text), name_end, value_start, line }
+        Property::own(logical, line, head)
     }
 
     /// The name as written, such as `DTSTART`.
     #[inline]
     pub fn name(&self) -> &str {
-        &self.head_text()[..self.name_end as usize]
+        &self.head_text()[..self.name_end()]
     }
 
     /// Whether the property has this name, without regard to case.
     #[inline]
     pub fn is(&self, name: &str) -> bool {
-        self.name_end as usize == name.len() && self.name().eq_ignore_ascii_case(name)
+        self.name_end() == name.len() && self.name().eq_ignore_ascii_case(name)
     }
 
     /// The value as it stands in the file, unfolded and still escaped.
     #[inline]
     pub fn value(&self) -> Cow<'_, str> {
-        let start = self.value_start as usize;
-        match &self.text {
-            Text::Plain(raw) => Cow::Borrowed(&raw[start..]),
-            Text::Folded(raw) => Cow::Owned(unfold(&raw[start..])),
-            Text::Joined(joined) => Cow::Borrowed(&joined.logical[start..]),
-            Text::Own(text) => Cow::Borrowed(&text[start..]),
+        let start = self.value_start();
+        match &self.0 {
+            Form::Folded { raw, .. } => Cow::Owned(unfold(&raw[start..])),
+            _ => Cow::Borrowed(&self.head_text()[start..]),
         }
     }
 
@@ -177,50 +210,72 @@ impl<'a> Property<'a> {
 
     /// The parameters in order.
     pub fn parameters(&self) -> impl Iterator<Item = Parameter<'_>> {
-        let head = &self.head_text()[..self.value_start.saturating_sub(1) as usize];
-        Parameters { rest: &head[(self.name_end as usize).min(head.len())..] }
+        self.bare_parameters().map(|(name, values)| Parameter { name, values: values_of(values) })
+    }
+
+    fn bare_parameters(&self) -> BareParameters<'_> {
+        let head = &self.head_text()[..self.value_start().saturating_sub(1)];
+        BareParameters { rest: &head[self.name_end().min(head.len())..] }
     }
 
     /// The first value of a parameter.
     pub fn parameter(&self, name: &str) -> Option<Cow<'_, str>> {
-        if self.name_end + 1 == self.value_start {
-            return None;
-        }
-        self.parameters()
-            .find(|parameter| parameter.name.eq_ignore_ascii_case(name))
-            .and_then(|parameter| parameter.values.into_iter().next())
+        self.bare_parameters()
+            .find(|(other, _)| other.eq_ignore_ascii_case(name))
+            .map(|(_, values)| first_value(values))
     }
 
     /// The line in the source, counted from 1; 0 for a property made here.
     pub fn line(&self) -> u32 {
-        self.line
+        match &self.0 {
+            Form::Plain { line, .. } | Form::Folded { line, .. } | Form::Own { line, .. } => *line,
+            Form::Joined(joined) => joined.line,
+        }
     }
 
     /// The whole property as one logical line.
     pub fn logical(&self) -> Cow<'_, str> {
-        match &self.text {
-            Text::Plain(raw) => Cow::Borrowed(raw),
-            Text::Folded(raw) => Cow::Owned(unfold(raw)),
-            Text::Joined(joined) => Cow::Borrowed(&joined.logical),
-            Text::Own(text) => Cow::Borrowed(text),
+        match &self.0 {
+            Form::Folded { raw, .. } => Cow::Owned(unfold(raw)),
+            _ => Cow::Borrowed(self.head_text()),
         }
     }
 
     pub(super) fn written(&self) -> Written<'_> {
-        match &self.text {
-            Text::Plain(raw) | Text::Folded(raw) => Written::Source(raw),
-            Text::Joined(joined) => Written::Source(joined.raw),
-            Text::Own(text) => Written::Logical(text),
+        match &self.0 {
+            Form::Plain { raw, .. } | Form::Folded { raw, .. } => Written::Source(raw),
+            Form::Own { logical, .. } => Written::Logical(logical),
+            Form::Joined(joined) => joined.raw.map_or(Written::Logical(&joined.logical), Written::Source),
         }
     }
 
     /// The text in which `name_end` and `value_start` count.
     #[inline]
     fn head_text(&self) -> &str {
-        match &self.text {
-            Text::Plain(raw) | Text::Folded(raw) => raw,
-            Text::Joined(joined) => &joined.logical,
-            Text::Own(text) => text,
+        match &self.0 {
+            Form::Plain { raw, .. } | Form::Folded { raw, .. } => raw,
+            Form::Own { logical, .. } => logical,
+            Form::Joined(joined) => &joined.logical,
+        }
+    }
+
+    #[inline]
+    fn name_end(&self) -> usize {
+        match &self.0 {
+            Form::Plain { name_end, .. } | Form::Folded { name_end, .. } | Form::Own { name_end, .. } => {
+                usize::from(*name_end)
+            }
+            Form::Joined(joined) => joined.name_end,
+        }
+    }
+
+    #[inline]
+    fn value_start(&self) -> usize {
+        match &self.0 {
+            Form::Plain { value_start, .. }
+            | Form::Folded { value_start, .. }
+            | Form::Own { value_start, .. } => usize::from(*value_start),
+            Form::Joined(joined) => joined.value_start,
         }
     }
 }
@@ -241,7 +296,7 @@ fn unfold(raw: &str) -> String {
 
 /// Where the name ends and the value starts.
 #[inline]
-fn split(line: &str) -> Option<(u32, u32)> {
+fn split(line: &str) -> Option<Head> {
     let bytes = line.as_bytes();
     let name_end = bytes.iter().position(|byte| !is_name_byte(*byte))?;
     let value_start = match bytes[name_end] {
@@ -250,7 +305,7 @@ fn split(line: &str) -> Option<(u32, u32)> {
         b';' => value_start_behind_parameters(bytes, name_end)?,
         _ => return None,
     };
-    Some((u32::try_from(name_end).ok()?, u32::try_from(value_start).ok()?))
+    Some(Head { name_end, value_start })
 }
 
 fn value_start_behind_parameters(bytes: &[u8], from: usize) -> Option<usize> {
@@ -272,30 +327,37 @@ fn is_name_byte(byte: u8) -> bool {
     byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/')
 }
 
-struct Parameters<'p> {
+/// The parameters of a line, each as its name and the text of its values.
+struct BareParameters<'p> {
     /// What is left, starting at the `;` in front of the next parameter.
     rest: &'p str,
 }
 
-impl<'p> Iterator for Parameters<'p> {
-    type Item = Parameter<'p>;
+impl<'p> Iterator for BareParameters<'p> {
+    type Item = (&'p str, &'p str);
 
-    fn next(&mut self) -> Option<Parameter<'p>> {
+    fn next(&mut self) -> Option<(&'p str, &'p str)> {
         let rest = self.rest.strip_prefix(';')?;
         let end = end_outside_quotes(rest, b';');
         let (parameter, rest) = rest.split_at(end);
         self.rest = rest;
-        let (name, mut values) = parameter.split_once('=').unwrap_or((parameter, ""));
-        let mut decoded = Vec::with_capacity(1);
-        loop {
-            let end = end_outside_quotes(values, b',');
-            decoded.push(decode_caret(values[..end].trim_matches('"')));
-            match values.get(end + 1..) {
-                Some(more) => values = more,
-                None => break,
-            }
+        let (name, values) = parameter.split_once('=').unwrap_or((parameter, ""));
+        Some((name.trim(), values))
+    }
+}
+
+fn first_value(values: &str) -> Cow<'_, str> {
+    decode_caret(values[..end_outside_quotes(values, b',')].trim_matches('"'))
+}
+
+fn values_of(mut values: &str) -> Vec<Cow<'_, str>> {
+    let mut decoded = Vec::with_capacity(1);
+    loop {
+        decoded.push(first_value(values));
+        match values.get(end_outside_quotes(values, b',') + 1..) {
+            Some(more) => values = more,
+            None => return decoded,
         }
-        Some(Parameter { name: name.trim(), values: decoded })
     }
 }
 

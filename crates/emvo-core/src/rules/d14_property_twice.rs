@@ -21,7 +21,7 @@ declare_rule! {
 
 impl Rule for PropertyTwice {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for event in subject.series.events() {
+        for event in subject.series.events().filter(|event| event.component().may_repeat_a_name()) {
             for name in ONCE {
                 let mut lines = event.component().properties_named(name);
                 let Some(first) = lines.next() else { continue };

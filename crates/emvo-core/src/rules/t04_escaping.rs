@@ -1,11 +1,16 @@
 //! `T04 escaping`: text that is escaped wrongly.
 
+use memchr::{memchr, memchr2};
+
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 
 /// Whether a value has a comma or semicolon without a backslash in front.
 fn has_raw_sign(value: &str) -> bool {
+    if memchr2(b',', b';', value.as_bytes()).is_none() {
+        return false;
+    }
     let mut is_escaped = false;
     for char in value.chars() {
         if matches!(char, ',' | ';') && !is_escaped {
@@ -43,7 +48,7 @@ impl Rule for Escaping {
                     found.offer(self, subject, message, Safety::Safe, Edit::Event(EventEdit::Escape(name)));
                     return;
                 }
-                if line.text().contains("\\n") {
+                if memchr(b'\\', value.as_bytes()).is_some() && line.text().contains("\\n") {
                     let message = format!("{name} shows `\\n` where a line break was meant");
                     found.offer(
                         self,

@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
+use crate::calendar::Event;
 
 declare_rule! {
     /// ## What it finds
@@ -20,9 +21,8 @@ declare_rule! {
 
 impl Rule for Invitations {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        let people = subject.series.events().flat_map(|event| event.component().properties());
-        let count = people.filter(|line| line.is("ATTENDEE") || line.is("ORGANIZER")).count();
-        if count > 0 {
+        let people = subject.series.events().flat_map(Event::people);
+        if people.into_iter().next().is_some() {
             let message = "has an organizer or attendees, to whom an importer may send mail".to_owned();
             found.show(self, Level::Note, subject, message);
         }

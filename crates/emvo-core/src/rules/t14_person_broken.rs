@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
+use crate::calendar::Event;
 
 declare_rule! {
     /// ## What it finds
@@ -20,8 +21,8 @@ declare_rule! {
 
 impl Rule for PersonBroken {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        let people = subject.series.events().flat_map(|event| event.component().properties());
-        let broken = people.filter(|line| line.is("ATTENDEE") || line.is("ORGANIZER")).find(|line| {
+        let people = subject.series.events().flat_map(Event::people);
+        let broken = people.into_iter().find(|line| {
             let value = line.value();
             !value.split_once(':').is_some_and(|(scheme, rest)| {
                 !scheme.is_empty()

@@ -1,0 +1,228 @@
+//! A long text in pieces that are read side by side.
+//!
+//! The text is cut in front of events. Each piece but the first is read as if
+//! a calendar had just been opened; where that turns out not to hold (an event
+//! that is never closed stands before the cut, or the calendar was closed) the
+//! whole text is read in one go instead.
+
+use std::borrow::Cow;
+
+use memchr::memchr_iter;
+use memchr::memmem::Finder;
+use rayon::prelude::*;
+
+use super::{Fault, FaultKind, Names, Open, Parsed, Parser, is_calendar};
+use crate::content::component::{Component, Item};
+
+/// About how long a piece is. The same for any number of threads.
+const PIECE: usize = 1 << 20;
+
+/// What a piece holds.
+struct Piece<'a> {
+    /// What follows in the calendar that was open before it.
+    items: Vec<Item<'a>>,
+    names: Names,
+    /// Whether that calendar is closed in it, and what comes behind that.
+    closing: Option<Closing<'a>>,
+    faults: Vec<Fault<'a>>,
+}
+
+struct Closing<'a> {
+    roots: Vec<Component<'a>>,
+    open: Option<OpenCalendar<'a>>,
+}
+
+/// A calendar that goes on in the next piece.
+struct OpenCalendar<'a> {
+    name: Cow<'a, str>,
+    line: u32,
+    names: Names,
+    items: Vec<Item<'a>>,
+}
+
+/// Reads a text in pieces. `None` if it is short, or not of a form that can be
+/// cut.
+pub(super) fn parse(text: &str) -> Option<Parsed<'_>> {
+    parse_by(text, PIECE)
+}
+
+/// Reads a text in pieces of about so many bytes.
+fn parse_by(text: &str, length: usize) -> Option<Parsed<'_>> {
+    let texts = cut(text, length);
+    if texts.len() < 2 {
+        return None;
+    }
+    let lengths: Vec<usize> =
+        texts.par_iter().map(|piece| memchr_iter(b'\n', piece.as_bytes()).count()).collect();
+    let mut line = 1;
+    let mut numbered = Vec::with_capacity(texts.len());
+    for (piece, lines) in texts.into_iter().zip(lengths) {
+        numbered.push((piece, line));
+        line += u32::try_from(lines).ok()?;
+    }
+    let last = numbered.len() - 1;
+    let pieces: Option<Vec<Piece<'_>>> = numbered
+        .into_par_iter()
+        .enumerate()
+        .map(|(at, (piece, line))| read(piece, line, Place { is_first: at == 0, is_last: at == last }))
+        .collect();
+    joined(pieces?)
+}
+
+#[derive(Clone, Copy)]
+struct Place {
+    is_first: bool,
+    is_last: bool,
+}
+
+/// The text cut in front of lines that begin an event.
+fn cut(text: &str, length: usize) -> Vec<&str> {
+    let event = Finder::new("\nBEGIN:VEVENT");
+    let mut pieces = Vec::with_capacity(text.len() / length + 1);
+    let mut start = 0;
+    while let Some(at) = text.as_bytes().get(start + length..).and_then(|rest| event.find(rest)) {
+        let end = start + length + at + 1;
+        pieces.push(&text[start..end]);
+        start = end;
+    }
+    pieces.push(&text[start..]);
+    pieces
+}
+
+fn read(text: &str, first_line: u32, place: Place) -> Option<Piece<'_>> {
+    let mut parser = Parser::at_the_start(text);
+    if !place.is_first {
+        parser.open.push(Open {
+            name: Cow::Borrowed("VCALENDAR"),
+            line: 0,
+            start: 0,
+            // Its text began in another piece.
+            can_copy: false,
+            names: Names::default(),
+            first_item: 0,
+        });
+    }
+    parser.read(first_line);
+    if place.is_last {
+        parser.set_aside_down_to(1, text.len());
+    }
+    let is_as_expected = parser.too_deep == 0
+        && match parser.open.as_slice() {
+            [] => place.is_last,
+            [open] => is_calendar(&open.name),
+            _ => false,
+        }
+        && !parser.parsed.faults.iter().any(|fault| fault.line == 0);
+    is_as_expected.then(|| piece_of(parser, place)).flatten()
+}
+
+fn piece_of<'a>(mut parser: Parser<'a>, place: Place) -> Option<Piece<'a>> {
+    let faults = std::mem::take(&mut parser.parsed.faults);
+    let mut roots = std::mem::take(&mut parser.parsed.roots);
+    let open = parser.open.pop();
+    let items = parser.items;
+    if place.is_first {
+        let open =
+            open.map(|open| OpenCalendar { name: open.name, line: open.line, names: open.names, items });
+        let closing = Some(Closing { roots, open });
+        return Some(Piece { items: Vec::new(), names: Names::default(), closing, faults });
+    }
+    if roots.is_empty() {
+        return Some(Piece { items, names: open?.names, closing: None, faults });
+    }
+    let first = roots.remove(0);
+    let open = open.map(|open| OpenCalendar { name: open.name, line: open.line, names: open.names, items });
+    let names = first.names();
+    Some(Piece { items: first.into_items(), names, closing: Some(Closing { roots, open }), faults })
+}
+
+fn joined(pieces: Vec<Piece<'_>>) -> Option<Parsed<'_>> {
+    let mut parsed = Parsed::default();
+    let mut open: Option<OpenCalendar<'_>> = None;
+    for piece in pieces {
+        parsed.faults.extend(piece.faults);
+        if let Some(open) = &mut open {
+            open.items.extend(piece.items);
+            open.names.unite(piece.names);
+        }
+        if let Some(closing) = piece.closing {
+            parsed.roots.extend(open.take().map(OpenCalendar::closed));
+            parsed.roots.extend(closing.roots);
+            open = closing.open;
+        }
+    }
+    if let Some(open) = open {
+        let fault = Fault { line: open.line, kind: FaultKind::UnclosedCalendar, text: "" };
+        parsed.faults.push(fault);
+        parsed.roots.push(open.closed());
+    }
+    parsed.faults.sort_by_key(|fault| fault.line);
+    Some(parsed)
+}
+
+impl<'a> OpenCalendar<'a> {
+    fn closed(self) -> Component<'a> {
+        Component::read(self.name, self.items, self.names, self.line)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use proptest::prelude::*;
+
+    use super::*;
+    use crate::content::push_component;
+
+    /// What a text was read as, lines and faults included.
+    fn told(parsed: &Parsed<'_>) -> (String, Vec<(String, u32)>) {
+        let mut out = Vec::new();
+        let mut lines = Vec::new();
+        for root in &parsed.roots {
+            push_component(&mut out, root);
+            lines.push((root.name().to_owned(), root.line()));
+            lines.extend(root.components().map(|inner| (inner.name().to_owned(), inner.line())));
+            lines.extend(root.properties().map(|property| (property.name().to_owned(), property.line())));
+        }
+        lines.extend(
+            parsed.faults.iter().map(|fault| (format!("{:?} {}", fault.kind, fault.text), fault.line)),
+        );
+        (String::from_utf8(out).unwrap(), lines)
+    }
+
+    fn in_one(text: &str) -> Parsed<'_> {
+        let mut parser = Parser::at_the_start(text);
+        parser.read(1);
+        parser.finish();
+        parser.parsed
+    }
+
+    #[test]
+    fn whole_calendars_are_read_in_pieces() {
+        let event = "BEGIN:VEVENT\r\nUID:1\r\nno property\r\nEND:VEVENT\r\n";
+        let calendar = format!("BEGIN:VCALENDAR\r\nX-A:1\r\n{}X-B:2\r\nEND:VCALENDAR\r\n", event.repeat(3));
+        let text = calendar.repeat(2);
+        let parsed = parse_by(&text, 40).expect("it can be cut");
+        assert_eq!(told(&parsed), told(&in_one(&text)));
+        assert!(parsed.roots[1].has("x-b"), "what stands behind a cut is known by name");
+        let cut_off = parse_by(&text[..text.len() - 40], 40).expect("a cut calendar can be cut");
+        assert_eq!(told(&cut_off), told(&in_one(&text[..text.len() - 40])));
+    }
+
+    proptest! {
+        /// However lines follow each other, pieces give what one pass gives.
+        #[test]
+        fn pieces_tell_what_one_pass_tells(
+            picks in prop::collection::vec(0usize..9, 1..60),
+            length in 1usize..120,
+        ) {
+            const LINES: [&str; 9] = [
+                "BEGIN:VCALENDAR\r\n", "END:VCALENDAR\r\n", "BEGIN:VEVENT\r\n", "END:VEVENT\r\n",
+                "BEGIN:VALARM\n", "END:VALARM\r\n", "SUMMARY:a\r\n b\r\n", "broken\r\n", "BEGIN:VEVENT\r\nUID:1\r\nEND:VEVENT\r\n",
+            ];
+            let text: String = std::iter::once("BEGIN:VCALENDAR\r\n").chain(picks.iter().map(|at| LINES[*at])).collect();
+            if let Some(parsed) = parse_by(&text, length) {
+                prop_assert_eq!(told(&parsed), told(&in_one(&text)));
+            }
+        }
+    }
+}
