@@ -1,6 +1,9 @@
 //! How many events a text holds, found without reading them.
 
+use std::borrow::Cow;
 use std::collections::HashSet;
+
+use memchr::memchr;
 
 use crate::content::logical_lines;
 
@@ -15,12 +18,12 @@ pub fn count_events(text: &str) -> usize {
     each_event(text, |event| match (event.is_override, event.uid) {
         (false, _) => masters += 1,
         (true, None) => without_id += 1,
-        (true, Some(uid)) => drop(overridden.insert((event.calendar, uid))),
+        (true, Some(uid)) => drop(overridden.insert((event.calendar, uid.into_owned()))),
     });
     if !overridden.is_empty() {
         each_event(text, |event| {
             if let (false, Some(uid)) = (event.is_override, event.uid) {
-                overridden.remove(&(event.calendar, uid));
+                overridden.remove(&(event.calendar, uid.into_owned()));
             }
         });
     }
@@ -29,16 +32,16 @@ pub fn count_events(text: &str) -> usize {
 
 /// An event as its lines stand.
 #[derive(Default)]
-struct Seen {
+struct Seen<'a> {
     /// The number of its calendar.
     calendar: usize,
     is_override: bool,
-    uid: Option<String>,
+    uid: Option<Cow<'a, str>>,
 }
 
-fn each_event(text: &str, mut tell: impl FnMut(Seen)) {
+fn each_event<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) {
     let mut calendar = 0;
-    let mut event: Option<Seen> = None;
+    let mut event: Option<Seen<'_>> = None;
     // How many components inside the event are open.
     let mut inside = 0_usize;
     for line in logical_lines(text) {
@@ -72,10 +75,14 @@ fn is(line: &str, keyword: &str, name: &str) -> bool {
         && line[keyword.len()..].strip_prefix(':').is_some_and(|rest| rest.trim().eq_ignore_ascii_case(name))
 }
 
-fn uid_of(line: &str) -> Option<String> {
+fn uid_of(line: &str) -> Option<Cow<'_, str>> {
+    if memchr(b'\n', line.as_bytes()).is_none() {
+        let (_, uid) = line.split_once(':')?;
+        return Some(Cow::Borrowed(uid.trim())).filter(|uid| !uid.is_empty());
+    }
     let unfolded = line.replace("\r\n ", "").replace("\n ", "").replace("\r\n\t", "").replace("\n\t", "");
     let (_, uid) = unfolded.split_once(':')?;
-    Some(uid.trim().to_owned()).filter(|uid| !uid.is_empty())
+    Some(uid.trim().to_owned()).filter(|uid| !uid.is_empty()).map(Cow::Owned)
 }
 
 #[cfg(test)]

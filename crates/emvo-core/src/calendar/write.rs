@@ -20,6 +20,9 @@ pub fn write_with_head(calendar: &Calendar<'_>, head: &[Property<'_>], out: &mut
     let mut components: Vec<(u32, &Component<'_>)> = zones.chain(events).chain(others).collect();
     components.sort_by_key(|(rank, _)| *rank);
 
+    // Most components are copied: room for those, and for some that are new.
+    let copied: usize = components.iter().filter_map(|(_, one)| one.source()).map(str::len).sum();
+    out.reserve(copied + copied / 16 + 4096);
     out.extend_from_slice(b"BEGIN:VCALENDAR\r\n");
     for property in head.iter().chain(&calendar.properties) {
         push_property(out, property);

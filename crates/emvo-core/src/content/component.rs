@@ -52,6 +52,13 @@ impl<'a> Component<'a> {
         self.items.push(Item::Property(property));
     }
 
+    /// Puts a property in front of everything.
+    pub(crate) fn put_first(&mut self, property: Property<'a>) {
+        self.source = None;
+        self.names.insert(property.name());
+        self.items.insert(0, Item::Property(property));
+    }
+
     /// A component as it was read.
     pub(super) fn read(name: Cow<'a, str>, items: Vec<Item<'a>>, names: Names, line: u32) -> Self {
         Self { name, items, names, line, source: None }

@@ -24,12 +24,12 @@ pub(crate) enum Moment {
     /// Seconds since 1970 in UTC.
     Instant(i64),
     /// A date, or a clock time that nothing ties to the world.
-    Unbound(EventTime),
+    Unbound(Box<EventTime>),
 }
 
 impl Moment {
     pub(crate) fn of(time: &EventTime, zones: &ZoneBook) -> Self {
-        zones.instant(time).map_or_else(|| Self::Unbound(time.clone()), Self::Instant)
+        zones.instant(time).map_or_else(|| Self::Unbound(Box::new(time.clone())), Self::Instant)
     }
 }
 

@@ -4,7 +4,7 @@
 use std::collections::HashSet;
 
 use super::{Merge, MergeWarning, Merged, PRODUCT_ID};
-use crate::calendar::{Calendar, EventTime, Placed, ZoneRef, is_vendor_color};
+use crate::calendar::{Calendar, EventTime, Placed, Series, ZoneRef, is_vendor_color};
 use crate::content::{Component, Property};
 
 /// Lines that describe how a copy was fetched, not what it holds: they would
@@ -60,10 +60,12 @@ impl<'a> Merge<'a> {
             rank += 1;
             rank
         };
-        for entry in self.kept.into_iter().flatten() {
-            let mut series = entry.series;
-            series.events_mut().for_each(|event| event.set_rank(next_rank()));
-            result.series.push(series);
+        // As many words a series as an entry, so that the one list becomes the
+        // other in place.
+        let series = self.kept.into_iter().filter_map(|entry| Some(entry?.series));
+        result.series = series.collect();
+        for event in result.series.iter_mut().flat_map(Series::events_mut) {
+            event.set_rank(next_rank());
         }
         result.others = others.into_iter().map(|it| Placed { rank: next_rank(), it }).collect();
         Merged {

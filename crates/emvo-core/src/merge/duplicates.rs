@@ -4,7 +4,7 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};
-use crate::identity::{Fingerprint, contradiction, same_dates};
+use crate::identity::{Fingerprint, contradiction, number_of, places_of_shared, same_dates};
 
 impl Merge<'_> {
     /// Folds duplicates, the first of a group that may stay first.
@@ -12,26 +12,25 @@ impl Merge<'_> {
     /// Only events that share title, start and end are compared, so the work
     /// grows with the events, not with their pairs.
     pub(super) fn fold_duplicates(&mut self) {
-        let fingerprints: Vec<Option<Fingerprint>> = self
-            .kept
-            .par_iter()
-            .with_min_len(512)
-            .map(|entry| {
-                let entry = entry.as_ref()?;
-                let lead = entry.series.lead();
-                // An event without a title and place has too little to go by.
-                lead.title().is_some().then(|| Fingerprint::of(lead, &self.books[entry.source]))
-            })
-            .collect();
-        let mut groups: HashMap<&Fingerprint, Vec<usize>> = HashMap::with_capacity(fingerprints.len());
-        for (at, fingerprint) in fingerprints.iter().enumerate() {
-            let Some(fingerprint) = fingerprint else { continue };
+        let numbers = self.kept.par_iter().with_min_len(512).enumerate();
+        let numbers = numbers.filter_map(|(at, _)| Some((number_of(&self.fingerprint(at)?), at)));
+        let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
+        for at in places_of_shared(numbers.collect()) {
+            let Some(fingerprint) = self.fingerprint(at) else { continue };
             let group = groups.entry(fingerprint).or_default();
             match group.iter().position(|&there| self.are_duplicates(there, at)) {
                 Some(place) => group[place] = self.fold_pair(group[place], at),
                 None => group.push(at),
             }
         }
+    }
+
+    /// What the events that this one may be a duplicate of share with it. An
+    /// event without a title has too little to go by.
+    fn fingerprint(&self, at: usize) -> Option<Fingerprint> {
+        let entry = self.kept[at].as_ref()?;
+        let lead = entry.series.lead();
+        lead.title().is_some().then(|| Fingerprint::of(lead, &self.books[entry.source]))
     }
 
     fn are_duplicates(&self, there: usize, at: usize) -> bool {

@@ -5,8 +5,11 @@ use std::collections::BTreeMap;
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{Difference, Origin, VersionKey, derived_uid, differences};
+use crate::identity::{
+    Difference, Origin, VersionKey, derived_uid, differences, number_of, places_of_shared,
+};
 use hashbrown::{HashMap, HashSet};
+use rayon::prelude::*;
 
 /// An event under an id that several have, and the inputs that have it just so.
 struct Candidate {
@@ -18,6 +21,7 @@ struct Candidate {
 impl<'a> Merge<'a> {
     /// Takes the series out of the calendars, in order, one an id.
     pub(super) fn take_series(&mut self, calendars: &mut [Calendar<'a>]) {
+        self.kept.reserve(calendars.iter().map(|calendar| calendar.series.len()).sum());
         for (source, calendar) in calendars.iter_mut().enumerate() {
             let mut unnamed: HashMap<Uid, u32> = HashMap::new();
             for mut series in std::mem::take(&mut calendar.series) {
@@ -44,10 +48,13 @@ impl<'a> Merge<'a> {
     /// Settles the events under each id. Returns those that are events of their
     /// own under an id that is taken.
     fn settle_ids(&mut self) -> Vec<usize> {
-        let mut first_of: HashMap<&str, usize> = HashMap::with_capacity(self.kept.len());
+        let numbers = self.kept.par_iter().with_min_len(4096).enumerate();
+        let numbers =
+            numbers.filter_map(|(at, entry)| Some((number_of(&entry.as_ref()?.series.uid()?.as_str()), at)));
+        let mut first_of: HashMap<&str, usize> = HashMap::new();
         let mut shared: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-        for (at, entry) in self.kept.iter().enumerate() {
-            let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid()) else { continue };
+        for at in places_of_shared(numbers.collect()) {
+            let Some(uid) = self.series(at).and_then(Series::uid) else { continue };
             let first = *first_of.entry(uid.as_str()).or_insert(at);
             if first != at {
                 shared.entry(first).or_insert_with(|| vec![first]).push(at);

@@ -3,11 +3,14 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use rayon::prelude::*;
+
 use super::{Merge, MergeWarning};
-use crate::calendar::{Calendar, Placed, Series, ZoneName};
+use crate::calendar::{Calendar, Event, Placed, Series, ZoneName};
 use crate::content::{Component, Item};
+use crate::identity::distinct;
 use crate::receipt::Change;
-use crate::zone::{Behaviour, Definition, Zone, ZoneSource, definition_of, instants_in_use};
+use crate::zone::{Behaviour, Definition, InUse, Zone, ZoneSource, definition_of};
 
 /// A name in use and what it stands for.
 struct Defined {
@@ -24,11 +27,11 @@ impl Merge<'_> {
     ) -> Vec<Placed<Component<'static>>> {
         let mut defined: BTreeMap<String, Defined> = BTreeMap::new();
         for (source, calendar) in calendars.iter().enumerate() {
-            let names: BTreeSet<ZoneName> = self.series_of(source).flat_map(names_in).collect();
+            let names: BTreeSet<ZoneName> = self.names_of(source);
             if names.is_empty() {
                 continue;
             }
-            let span = instants_in_use(self.series_of(source), &self.books[source]);
+            let span = self.span_of(source);
             for name in names {
                 let component = definition_in(calendar, &name);
                 self.define(source, &name, component, span, &mut defined);
@@ -132,13 +135,23 @@ impl Merge<'_> {
         });
     }
 
-    fn series_of(&self, source: usize) -> impl Iterator<Item = &Series<'_>> {
-        self.kept.iter().flatten().filter(move |entry| entry.source == source).map(|entry| &entry.series)
+    fn series_of(&self, source: usize) -> impl ParallelIterator<Item = &Series<'_>> {
+        let entries = self.kept.par_iter().with_min_len(1024).flatten();
+        entries.filter(move |entry| entry.source == source).map(|entry| &entry.series)
     }
-}
 
-fn names_in(series: &Series<'_>) -> Vec<ZoneName> {
-    series.events().flat_map(crate::calendar::Event::zone_names).collect()
+    /// The zone names that the events of an input refer to.
+    fn names_of(&self, source: usize) -> BTreeSet<ZoneName> {
+        let in_series = |series: &Series<'_>| series.events().flat_map(Event::zone_names).collect::<Vec<_>>();
+        distinct(self.series_of(source).flat_map_iter(in_series)).into_iter().collect()
+    }
+
+    /// The instants that the events of an input use.
+    fn span_of(&self, source: usize) -> (i64, i64) {
+        let zones = &self.books[source];
+        let spans = self.series_of(source).map(|series| InUse::by(series, zones));
+        spans.reduce_with(InUse::and).unwrap_or_default().span()
+    }
 }
 
 fn definition_in(calendar: &Calendar<'_>, name: &ZoneName) -> Option<Component<'static>> {

@@ -76,7 +76,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.pair_by(Likeness::InKey, letters_and_times);
         pairing.pair_by(Likeness::InKey, first_letters_and_times);
         pairing.pair_nearby(|records, at| records.uid(at));
-        pairing.pair_nearby(|records, at| records.told(at).title.as_str());
+        pairing.pair_nearby(|records, at| records.told(at).title.as_ref());
         pairing
     }
 
@@ -153,11 +153,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let mut by_uid: HashMap<&'r str, BTreeMap<(usize, usize), usize>> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
             if self.fates[at] != Fate::Unpaired {
-                by_uid
-                    .entry(self.source.uid(at))
-                    .or_default()
-                    .entry((record.side, record.series))
-                    .or_insert(at);
+                by_uid.entry(self.source.uid(at)).or_default().entry(record.place()).or_insert(at);
             }
         }
         by_uid
@@ -338,9 +334,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let record = &self.source.list[at];
         Difference {
             kind,
-            path: self.source.sides[record.side].path.to_owned(),
+            path: self.source.sides[record.place().0].path.to_owned(),
             uid: self.source.uid(at).to_owned(),
-            title: self.source.told(at).title.clone(),
+            title: self.source.told(at).title.to_string(),
             start: record.shown_start.to_string(),
             result_start: None,
             by: None,
@@ -402,9 +398,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                     of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
                 let difference = Difference {
                     kind: DifferenceKind::Extra,
-                    path: self.result.sides[record.side].path.to_owned(),
+                    path: self.result.sides[record.place().0].path.to_owned(),
                     uid: self.result.uid(at).to_owned(),
-                    title: self.result.told(at).title.clone(),
+                    title: self.result.told(at).title.to_string(),
                     start: record.shown_start.to_string(),
                     result_start: Some(record.shown_start.to_string()),
                     by: None,
@@ -421,7 +417,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let uid = records.uid(at);
     let Record { start, end, .. } = &records.list[at];
-    (!uid.is_empty()).then(|| (uid, records.told(at).title.as_str(), Some(start), Some(end)))
+    (!uid.is_empty()).then(|| (uid, records.told(at).title.as_ref(), Some(start), Some(end)))
 }
 
 fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
@@ -445,7 +441,7 @@ fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Optio
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    ("", records.told(at).title.as_str(), Some(start), Some(end))
+    ("", records.told(at).title.as_ref(), Some(start), Some(end))
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

@@ -1,7 +1,7 @@
 //! Calendars → occurrences side by side, with what tells them apart.
 
+use std::borrow::Cow;
 use std::collections::HashMap;
-use std::hash::{BuildHasher, Hash};
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
@@ -9,14 +9,14 @@ use rayon::prelude::*;
 use super::Side;
 use super::explained::Course;
 use crate::calendar::{Classification, Event, EventTime, Series};
-use crate::identity::{Moment, normalised};
+use crate::identity::{Moment, normalised, number_of};
 use crate::recurrence::{Ceiling, Part, Window, occurrences_of};
 
 /// What an event tells about each of its occurrences.
-pub(super) struct Told {
-    pub(super) title: String,
-    pub(super) location: String,
-    pub(super) description: String,
+pub(super) struct Told<'c> {
+    pub(super) title: Cow<'c, str>,
+    pub(super) location: Cow<'c, str>,
+    pub(super) description: Cow<'c, str>,
     pub(super) is_busy: bool,
     pub(super) classification: Classification,
     /// The letters and digits of the title that are ASCII, once somebody asks.
@@ -31,11 +31,11 @@ const OTHERS: [&str; 6] = ["category", "reminders", "attendees", "url", "status"
 /// One occurrence.
 pub(super) struct Record {
     /// Which calendar.
-    pub(super) side: usize,
+    pub(super) side: u32,
     /// Which series of the calendar.
-    pub(super) series: usize,
+    pub(super) series: u32,
     /// Where in `Records::told` its event's words are.
-    pub(super) told: usize,
+    told: u32,
     pub(super) start: Moment,
     pub(super) end: Moment,
     pub(super) shown_start: EventTime,
@@ -49,13 +49,13 @@ pub(super) enum Slot {
     /// As the rule has it, or alone.
     Own,
     /// An override of the date at this moment.
-    Replaces(Moment),
+    Replaces(Box<Moment>),
 }
 
 /// All occurrences of one side of the comparison.
 pub(super) struct Records<'c, 'a> {
     pub(super) list: Vec<Record>,
-    pub(super) told: Vec<Told>,
+    told: Vec<Told<'c>>,
     pub(super) sides: &'c [Side<'c, 'a>],
     /// How many series and single events there are.
     pub(super) events: usize,
@@ -85,7 +85,7 @@ impl<'c, 'a> Records<'c, 'a> {
                 .collect();
             records.events += of_series.len();
             for one in of_series {
-                let base = records.told.len();
+                let base = small(records.told.len());
                 records.told.extend(one.told);
                 records.list.extend(
                     one.records.into_iter().map(|record| Record { told: record.told + base, ..record }),
@@ -96,13 +96,13 @@ impl<'c, 'a> Records<'c, 'a> {
         records
     }
 
-    pub(super) fn told(&self, at: usize) -> &Told {
-        &self.told[self.list[at].told]
+    pub(super) fn told(&self, at: usize) -> &Told<'c> {
+        &self.told[self.list[at].told as usize]
     }
 
     pub(super) fn series(&self, at: usize) -> &'c Series<'a> {
-        let record = &self.list[at];
-        &self.sides[record.side].calendar.series[record.series]
+        let (side, series) = self.list[at].place();
+        &self.sides[side].calendar.series[series]
     }
 
     /// The id, as receipts say it is by now.
@@ -113,23 +113,34 @@ impl<'c, 'a> Records<'c, 'a> {
 
     /// What receipts say became of the series of an occurrence.
     pub(super) fn course(&self, at: usize) -> Option<&Course> {
-        let record = &self.list[at];
-        self.courses.get(&(record.side, record.series))
+        self.courses.get(&self.list[at].place())
     }
 }
 
-struct OfSeries {
+impl Record {
+    /// Which calendar, and which series of it.
+    pub(super) fn place(&self) -> (usize, usize) {
+        (self.side as usize, self.series as usize)
+    }
+}
+
+/// A number of series or calendars. More than 2³² do not fit in memory.
+fn small(number: usize) -> u32 {
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+struct OfSeries<'c> {
     records: Vec<Record>,
-    told: Vec<Told>,
+    told: Vec<Told<'c>>,
     not_compared: Option<String>,
 }
 
-impl OfSeries {
+impl<'c> OfSeries<'c> {
     fn of(
         input: &Side<'_, '_>,
         side: usize,
         at: usize,
-        series: &Series<'_>,
+        series: &'c Series<'_>,
         window: Window,
         ceiling: Ceiling,
     ) -> Self {
@@ -147,19 +158,20 @@ impl OfSeries {
         } else {
             None
         };
-        let told: Vec<Told> = series.master().into_iter().chain(series.overrides()).map(told_by).collect();
-        let before_overrides = usize::from(series.master().is_some());
+        let told: Vec<Told<'c>> =
+            series.master().into_iter().chain(series.overrides()).map(told_by).collect();
+        let before_overrides = u32::from(series.master().is_some());
         let records = found.list.into_iter().map(|occurrence| Record {
-            side,
-            series: at,
+            side: small(side),
+            series: small(at),
             told: match occurrence.part {
                 Part::Master => 0,
-                Part::Override(index) | Part::Later(index) => before_overrides + index,
+                Part::Override(index) | Part::Later(index) => before_overrides + small(index),
             },
             start: Moment::of(&occurrence.start, input.zones),
             end: Moment::of(&occurrence.end, input.zones),
             slot: match occurrence.part.event(series).replaces().filter(|_| occurrence.part != Part::Master) {
-                Some(slot) => Slot::Replaces(Moment::of(slot, input.zones)),
+                Some(slot) => Slot::Replaces(Box::new(Moment::of(slot, input.zones))),
                 None => Slot::Own,
             },
             shown_start: occurrence.start,
@@ -168,12 +180,16 @@ impl OfSeries {
     }
 }
 
-fn told_by(event: &Event<'_>) -> Told {
-    let text = |name| event.text(name).map(|text| normalised(&text).into_owned()).unwrap_or_default();
+fn told_by<'c>(event: &'c Event<'_>) -> Told<'c> {
+    let text = |name| match event.text(name) {
+        Some(Cow::Borrowed(text)) => normalised(text),
+        Some(Cow::Owned(text)) => Cow::Owned(normalised(&text).into_owned()),
+        None => Cow::Borrowed(""),
+    };
     let mut categories = event.categories();
     categories.sort_unstable();
     let values = |names: &[&str]| {
-        let lines = event.component().properties().filter(|line| names.iter().any(|name| line.is(name)));
+        let lines = names.iter().flat_map(|name| event.component().properties_named(name));
         let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
         values.sort_unstable();
         values
@@ -204,11 +220,7 @@ fn told_by(event: &Event<'_>) -> Told {
     }
 }
 
-fn number_of(value: &impl Hash) -> u64 {
-    foldhash::fast::FixedState::default().hash_one(value)
-}
-
-impl Told {
+impl Told<'_> {
     /// The letters and digits of the title that are ASCII.
     pub(super) fn letters(&self) -> &str {
         self.letters.get_or_init(|| self.title.chars().filter(char::is_ascii_alphanumeric).collect())

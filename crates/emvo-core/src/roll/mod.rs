@@ -11,9 +11,11 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 use jiff::ToSpan;
+use rayon::prelude::*;
 
 use crate::calendar::{Event, EventTime, Series, Uid, ZoneRef};
 use crate::content::{Item, Property};
+use crate::identity::{number_of, places_of_shared};
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use crate::recurrence::{Ceiling, Rule, Window, occurrences_of};
 use crate::table::COLUMN_HEADER;
@@ -84,19 +86,26 @@ struct Shape {
     title: u64,
 }
 
-fn groups(series: &[Series<'_>], at_least: usize) -> Vec<Vec<usize>> {
-    let mut by_shape: HashMap<Shape, Vec<usize>> = HashMap::new();
-    for (at, one) in series.iter().enumerate().filter(|(_, one)| !one.repeats()) {
-        let event = one.lead();
+impl Shape {
+    fn of(event: &Event<'_>) -> Self {
         let start = clock_seconds(event.start().clock());
-        let shape = Shape {
+        Self {
             zone: event.start().zone().clone(),
             is_date: event.start().is_date(),
             time_of_day: start.rem_euclid(SECONDS_A_DAY),
             length: clock_seconds(event.end().clock()) - start,
-            title: hash_of(&event.component().property("SUMMARY").map(Property::value)),
-        };
-        by_shape.entry(shape).or_default().push(at);
+            title: number_of(&event.component().property("SUMMARY").map(Property::value)),
+        }
+    }
+}
+
+fn groups(series: &[Series<'_>], at_least: usize) -> Vec<Vec<usize>> {
+    let mut by_shape: HashMap<Shape, Vec<usize>> = HashMap::new();
+    let singles = series.par_iter().with_min_len(1024).enumerate().filter(|(_, one)| !one.repeats());
+    let numbers = singles.map(|(at, one)| (number_of(&Shape::of(one.lead())), at)).collect();
+    // One event alone makes no series.
+    for at in places_of_shared(numbers) {
+        by_shape.entry(Shape::of(series[at].lead())).or_default().push(at);
     }
     let mut alike: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for members in by_shape.into_values().filter(|members| members.len() >= at_least) {
@@ -109,12 +118,6 @@ fn groups(series: &[Series<'_>], at_least: usize) -> Vec<Vec<usize>> {
         }
     }
     alike.into_values().filter(|members| members.len() >= at_least).collect()
-}
-
-fn hash_of(value: &impl Hash) -> u64 {
-    let mut hasher = DefaultHasher::new();
-    value.hash(&mut hasher);
-    hasher.finish()
 }
 
 /// The lines of an event in which all dates of a series agree.

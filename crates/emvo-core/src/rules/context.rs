@@ -11,13 +11,13 @@ use super::event_edit::has_no_day;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
 
-use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
 use crate::fit::Limits;
 use crate::recurrence::{Recurrence, Window, rule_in_words};
 use crate::roll::{Rolled, roll};
 use crate::zone::{
-    Definition, DefinitionError, Zone, ZoneBook, ZoneKind, ZoneSource, instants_in_use,
-    is_of_one_windows_zone, zones_that_agree,
+    Definition, DefinitionError, InUse, Zone, ZoneBook, ZoneKind, ZoneSource, is_of_one_windows_zone,
+    zones_that_agree,
 };
 
 /// From which share of the timed events on a zone counts as the calendar's.
@@ -89,6 +89,8 @@ pub struct Context<'c, 'a> {
     middle_year: OnceLock<i16>,
     all_day_habit: OnceLock<(usize, usize)>,
     pub(super) twins: OnceLock<Twins>,
+    /// Ids for series that have none.
+    pub(super) derived_uids: OnceLock<HashMap<usize, Uid>>,
 }
 
 /// The zone names of a series, and the instants it uses.
@@ -198,10 +200,7 @@ impl<'c, 'a> Context<'c, 'a> {
             .series
             .par_iter()
             .with_min_len(256)
-            .map(|series| Uses {
-                names: names_in(series),
-                span: instants_in_use(std::iter::once(series), zones),
-            })
+            .map(|series| Uses { names: names_in(series), span: InUse::by(series, zones).span() })
             .collect();
         let mut spans: BTreeMap<ZoneName, (i64, i64)> = BTreeMap::new();
         for Uses { names, span: (from, until) } in &uses {
@@ -227,6 +226,7 @@ impl<'c, 'a> Context<'c, 'a> {
             middle_year: OnceLock::new(),
             all_day_habit: OnceLock::new(),
             twins: OnceLock::new(),
+            derived_uids: OnceLock::new(),
         };
         context.facts =
             spans.into_iter().map(|(name, span)| (name.clone(), context.facts_about(name, span))).collect();
@@ -300,11 +300,14 @@ impl<'c, 'a> Context<'c, 'a> {
     /// The series that single events were taken from, of which this is the
     /// first.
     pub(super) fn rolled_at(&self, index: usize) -> Option<&Arc<Rolled>> {
-        let found = || {
+        self.rolled().get(&index)
+    }
+
+    pub(super) fn rolled(&self) -> &HashMap<usize, Arc<Rolled>> {
+        self.rolled.get_or_init(|| {
             let found = roll(&self.calendar.series, self.zones, LEAST_FLATTENED);
             found.into_iter().map(|rolled| (rolled.members[0], Arc::new(rolled))).collect()
-        };
-        self.rolled.get_or_init(found).get(&index)
+        })
     }
 
     /// The year in the middle of all starts.

@@ -335,6 +335,11 @@ impl RuleChoice {
 pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selection) -> Vec<Finding> {
     let series = &context.calendar.series;
     let rules: Vec<_> = RULES.iter().filter(|rule| choice.takes(rule.id())).collect();
+    // Before the rules run side by side: a thread that waits for what another
+    // finds out takes up other work meanwhile, and that must not wait for it.
+    if rules.iter().any(|rule| rule.scope() == Scope::Calendar) {
+        context.look_across();
+    }
     let of_series: Vec<Vec<Finding>> = series
         .par_iter()
         .with_min_len(256)

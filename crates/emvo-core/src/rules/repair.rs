@@ -11,7 +11,7 @@ use crate::receipt::Change;
 use crate::recurrence::Window;
 use crate::retime::{Refusal, split_by_window};
 use crate::select::Selection;
-use crate::zone::{Zone, ZoneBook, ZoneChoices, definition_of, instants_in_use};
+use crate::zone::{InUse, Zone, ZoneBook, ZoneChoices, definition_of};
 
 /// More rounds than this would be a repair that undoes another: a fault of
 /// Emvo's own.
@@ -340,7 +340,8 @@ pub fn settle_definitions(
     for name in missing {
         let Some(zone) = zones.zone_named(name).or_else(|| Zone::named(name.as_str())) else { continue };
         let users = calendar.series.iter().filter(|series| uses(series, name));
-        let (from, until) = instants_in_use(users, zones);
+        let in_use = users.map(|series| InUse::by(series, zones)).reduce(InUse::and);
+        let (from, until) = in_use.unwrap_or_default().span();
         let it = definition_of(name.as_str(), zone.behaviour(), from, until);
         calendar.zones.push(Placed { rank: 0, it });
     }

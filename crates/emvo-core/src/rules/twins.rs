@@ -1,13 +1,18 @@
 //! Events of one calendar that are the same, or nearly (rules U02 to U06);
 //! looked at once for all rules.
 
+use std::hash::Hash;
+
+use hashbrown::HashMap;
+use rayon::prelude::*;
+
 use super::Context;
-use crate::calendar::Uid;
+use crate::calendar::{Series, Uid};
 use crate::identity::{
-    Fingerprint, Sides, contradiction, derived_uid, likeness, same_dates, without_copy_marks,
+    Fingerprint, Sides, contradiction, derived_uid, likeness, number_of, places_of_shared, same_dates,
+    without_copy_marks,
 };
 use crate::recurrence::Ceiling;
-use hashbrown::HashMap;
 
 /// So many events of one title on a day are compared; more are a habit.
 const MOST_A_DAY: usize = 12;
@@ -18,23 +23,26 @@ pub(super) struct Twins {
     same_uid: HashMap<usize, usize>,
     duplicates: HashMap<usize, usize>,
     alike: HashMap<usize, (usize, String)>,
-    /// Ids for those that have none.
-    derived: HashMap<usize, Uid>,
 }
 
 impl Context<'_, '_> {
+    /// Finds what only all events together tell.
+    pub(super) fn look_across(&self) {
+        self.twins();
+        self.rolled();
+    }
+
     fn twins(&self) -> &Twins {
         self.twins.get_or_init(|| Twins {
             same_uid: self.find_same_uids(),
             duplicates: self.find_duplicates(),
             alike: self.find_alike(),
-            derived: self.derive_uids(),
         })
     }
 
     /// An id for a series that has none.
     pub(super) fn derived_uid_at(&self, index: usize) -> Option<Uid> {
-        self.twins().derived.get(&index).cloned()
+        self.derived_uids.get_or_init(|| self.derive_uids()).get(&index).cloned()
     }
 
     /// The title of the first series with the id of this one.
@@ -74,11 +82,17 @@ impl Context<'_, '_> {
             .collect()
     }
 
+    /// The places, in order, of series that may share this with another one.
+    fn places_sharing<T: Hash>(&self, of: impl Fn(&Series<'_>) -> Option<T> + Sync) -> Vec<usize> {
+        let series = self.calendar.series.par_iter().with_min_len(512).enumerate();
+        places_of_shared(series.filter_map(|(at, series)| Some((number_of(&of(series)?), at))).collect())
+    }
+
     fn find_same_uids(&self) -> HashMap<usize, usize> {
         let mut first_of = HashMap::new();
         let mut same = HashMap::new();
-        for (at, series) in self.calendar.series.iter().enumerate() {
-            let Some(uid) = series.uid() else { continue };
+        for at in self.places_sharing(|series| series.uid().cloned()) {
+            let Some(uid) = self.calendar.series[at].uid() else { continue };
             let first = *first_of.entry(uid).or_insert(at);
             if first != at {
                 same.insert(at, first);
@@ -88,13 +102,16 @@ impl Context<'_, '_> {
     }
 
     fn find_duplicates(&self) -> HashMap<usize, usize> {
+        let fingerprint = |series: &Series<'_>| {
+            let lead = series.lead();
+            lead.title().is_some().then(|| Fingerprint::of(lead, self.zones))
+        };
         let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
-        for (at, series) in self.calendar.series.iter().enumerate() {
-            if series.lead().title().is_none() {
-                continue;
-            }
-            let group = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
+        for at in self.places_sharing(fingerprint) {
+            let series = &self.calendar.series[at];
+            let Some(shared) = fingerprint(series) else { continue };
+            let group = groups.entry(shared).or_default();
             let is_twin = |there: &&usize| {
                 let other = &self.calendar.series[**there];
                 other.uid() != series.uid()
@@ -112,12 +129,16 @@ impl Context<'_, '_> {
     }
 
     fn find_alike(&self) -> HashMap<usize, (usize, String)> {
+        let title_and_day = |series: &Series<'_>| {
+            let lead = series.lead();
+            Some((without_copy_marks(&lead.title()?).0, lead.start().date()))
+        };
         let mut groups: HashMap<(String, jiff::civil::Date), Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
-        for (at, series) in self.calendar.series.iter().enumerate() {
-            let lead = series.lead();
-            let Some(title) = lead.title() else { continue };
-            let group = groups.entry((without_copy_marks(&title).0, lead.start().date())).or_default();
+        for at in self.places_sharing(title_and_day) {
+            let lead = self.calendar.series[at].lead();
+            let Some(shared) = title_and_day(&self.calendar.series[at]) else { continue };
+            let group = groups.entry(shared).or_default();
             if group.len() >= MOST_A_DAY {
                 continue;
             }

@@ -367,7 +367,7 @@ fn calendar_of(name: &str, rows: Vec<Row>, fallback: &str) -> Calendar<'static> 
     }
     let items = rows.into_par_iter().zip(uids).with_min_len(1024).map(|(row, uid)| {
         let mut component = row.component;
-        component.items_mut().insert(0, Item::Property(Property::text_of("UID", &uid)));
+        component.put_first(Property::text_of("UID", &uid));
         Item::Component(Box::new(component))
     });
     let mut calendar = read_bare(items.collect(), fallback);

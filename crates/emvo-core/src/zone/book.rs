@@ -7,9 +7,8 @@ use std::sync::Arc;
 use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
-use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Last, Rule, Starts};
+use crate::calendar::{Calendar, EventTime, Extent, ZoneName, ZoneRef};
+use crate::recurrence::day::{clock_at, clock_seconds};
 
 /// A zone that is known to behave in some way.
 #[derive(Clone, Debug)]
@@ -231,10 +230,11 @@ impl ZoneBook {
     pub(crate) fn with_behaviour<T>(&self, zone: &ZoneRef, ask: impl Fn(&Behaviour) -> T) -> Option<T> {
         match zone {
             ZoneRef::Utc => None,
-            ZoneRef::Named(name) if self.entries.contains_key(name) => {
-                self.entries[name].zone.as_ref().map(|(zone, _)| ask(&zone.behaviour))
-            }
-            ZoneRef::Named(_) | ZoneRef::Floating => self.zone_of(zone).map(|zone| ask(&zone.behaviour)),
+            ZoneRef::Named(name) => match self.entries.get(name) {
+                Some(entry) => entry.zone.as_ref().map(|(zone, _)| ask(&zone.behaviour)),
+                None => self.zone_of(zone).map(|zone| ask(&zone.behaviour)),
+            },
+            ZoneRef::Floating => self.floating.as_ref().map(|zone| ask(&zone.behaviour)),
         }
     }
 
@@ -256,11 +256,11 @@ impl ZoneBook {
         match zone {
             ZoneRef::Utc => Some(clock),
             // The way almost all times go: nothing is cloned.
-            ZoneRef::Named(name) if self.entries.contains_key(name) => {
-                let (zone, _) = self.entries[name].zone.as_ref()?;
-                Some(zone.behaviour.instant_of(clock))
-            }
-            ZoneRef::Named(_) | ZoneRef::Floating => Some(self.zone_of(zone)?.behaviour.instant_of(clock)),
+            ZoneRef::Named(name) => match self.entries.get(name) {
+                Some(entry) => Some(entry.zone.as_ref()?.0.behaviour.instant_of(clock)),
+                None => Some(self.zone_of(zone)?.behaviour.instant_of(clock)),
+            },
+            ZoneRef::Floating => Some(self.floating.as_ref()?.behaviour.instant_of(clock)),
         }
     }
 }
@@ -272,45 +272,9 @@ fn named(time: &EventTime) -> Option<&ZoneName> {
     }
 }
 
-/// How many dates of a series that counts are followed to find its last.
-const MOST_COUNTED: usize = 20_000;
-
 /// The IANA zones that do what a definition does over an inclusive range of
 /// instants, by name.
 pub(crate) fn zones_that_agree(behaviour: &Behaviour, from: i64, until: i64) -> Vec<Zone> {
     let zones = super::names::places().filter_map(Zone::iana);
     zones.filter(|zone| zone.behaviour.agrees_with(behaviour, from, until)).collect()
-}
-
-/// The instants, first and last, that some series use: where zones have to be
-/// right. A series that counts or never ends is taken to run to 2037, or ten
-/// years if it starts later.
-pub fn instants_in_use<'s, 'a: 's>(
-    series: impl Iterator<Item = &'s Series<'a>>,
-    zones: &ZoneBook,
-) -> (i64, i64) {
-    const TEN_YEARS: i64 = 3653 * SECONDS_A_DAY;
-    let (mut from, mut until) = (i64::MAX, i64::MIN);
-    let at = |time: &EventTime| zones.instant(time).unwrap_or_else(|| clock_seconds(time.clock()));
-    for event in series.flat_map(Series::events) {
-        let start = at(event.start());
-        from = from.min(start);
-        until = until.max(at(&event.end())).max(start);
-        for text in event.rules() {
-            let Ok(rule) = Rule::parse(&text) else { continue };
-            let end = match (&rule.until, rule.count) {
-                (Some(until), _) => clock_seconds(until.clock()),
-                (None, Some(_)) => {
-                    let starts = Starts::new(&rule, event.start().clock(), Last::Open);
-                    starts.take(MOST_COUNTED).last().unwrap_or(start) + SECONDS_A_DAY
-                }
-                (None, None) => super::span_of_interest().1.max(start + TEN_YEARS),
-            };
-            until = until.max(end);
-        }
-        for date in event.dates("RDATE") {
-            until = until.max(at(&date));
-        }
-    }
-    if from > until { super::span_of_interest() } else { (from, until) }
 }

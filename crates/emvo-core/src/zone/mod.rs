@@ -8,13 +8,15 @@ mod behaviour;
 mod book;
 mod definition;
 mod emit;
+mod in_use;
 mod names;
 
 pub use behaviour::{Behaviour, ClockReading};
 pub(crate) use book::zones_that_agree;
-pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource, instants_in_use};
+pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource};
 pub use definition::{Definition, DefinitionError, DefinitionExtent};
 pub use emit::definition_of;
+pub(crate) use in_use::InUse;
 pub(crate) use names::is_of_one_windows_zone;
 pub use names::{NameMeaning, closest, meaning_of};
 

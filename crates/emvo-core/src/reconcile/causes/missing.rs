@@ -32,7 +32,7 @@ fn by_side(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> BTreeMap<usize
     let mut by_side: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for at in members {
         if let Some(source) = evidence.found[*at].source {
-            by_side.entry(evidence.source.list[source].side).or_default().push(*at);
+            by_side.entry(evidence.source.list[source].place().0).or_default().push(*at);
         }
     }
     by_side
@@ -44,8 +44,9 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
     for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
         let missing: HashMap<usize, usize> =
             members.iter().filter_map(|at| Some((evidence.found[*at].source?, *at))).collect();
-        let mut all: Vec<usize> =
-            (0..evidence.source.list.len()).filter(|at| evidence.source.list[*at].side == side).collect();
+        let mut all: Vec<usize> = (0..evidence.source.list.len())
+            .filter(|at| evidence.source.list[*at].place().0 == side)
+            .collect();
         all.sort_by_key(|at| (evidence.source.list[*at].shown_start.clock(), *at));
         let head = all.iter().take_while(|at| missing.contains_key(at)).count();
         let tail = all.iter().rev().take_while(|at| missing.contains_key(at)).count();
@@ -75,7 +76,7 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
 /// Whether what is cut off is more than the ends of series: two events, one of
 /// them no series.
 fn is_range(evidence: &Evidence<'_, '_, '_>, cut: &[usize]) -> bool {
-    let series: BTreeSet<usize> = cut.iter().map(|at| evidence.source.list[*at].series).collect();
+    let series: BTreeSet<usize> = cut.iter().map(|at| evidence.source.list[*at].place().1).collect();
     let is_single = |at: &usize| !evidence.source.series(*at).repeats();
     series.len() > 1 && cut.iter().any(is_single)
 }
@@ -86,14 +87,14 @@ pub(super) fn series_cut(evidence: &mut Evidence<'_, '_, '_>) {
     for at in evidence.free(DifferenceKind::Missing) {
         let Some(source) = evidence.found[at].source else { continue };
         let record = &evidence.source.list[source];
-        missing.entry((record.side, record.series)).or_default().insert(source, at);
+        missing.entry(record.place()).or_default().insert(source, at);
     }
     if missing.is_empty() {
         return;
     }
     let mut all: BTreeMap<(usize, usize), Vec<usize>> = BTreeMap::new();
     for (at, record) in evidence.source.list.iter().enumerate() {
-        let key = (record.side, record.series);
+        let key = record.place();
         if missing.contains_key(&key) {
             all.entry(key).or_default().push(at);
         }

@@ -78,7 +78,7 @@ impl<'e> Evidence<'e, '_, '_> {
     fn occurrences_of_sides(&self) -> BTreeMap<usize, usize> {
         let mut counts = BTreeMap::new();
         for record in &self.source.list {
-            *counts.entry(record.side).or_insert(0) += 1;
+            *counts.entry(record.place().0).or_insert(0) += 1;
         }
         counts
     }

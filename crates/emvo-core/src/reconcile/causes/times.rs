@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use hashbrown::HashSet;
 
 use super::{ENOUGH, Evidence, days, occurrences_are};
-use crate::calendar::{Duration, EventTime, ZoneRef};
+use crate::calendar::{Duration, ZoneRef};
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
@@ -28,7 +28,7 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
     let is_as_series = |at: &usize| {
         let Some((source, result)) = pair(evidence, *at) else { return false };
         let Slot::Replaces(slot) = &source.slot else { return false };
-        if *slot != result.start {
+        if **slot != result.start {
             return false;
         }
         // A changed date that kept its time shows in its words.
@@ -100,7 +100,7 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
 
 fn date_of(moment: &Moment) -> Option<i64> {
     match moment {
-        Moment::Unbound(time @ EventTime::Date(_)) => Some(clock_seconds(time.clock())),
+        Moment::Unbound(time) if time.is_date() => Some(clock_seconds(time.clock())),
         _ => None,
     }
 }
@@ -201,13 +201,13 @@ fn name_swap(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize])
 /// that did not.
 fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
     let sources: HashSet<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
-    let titles: HashSet<&str> = sources.iter().map(|at| evidence.source.told(*at).title.as_str()).collect();
+    let titles: HashSet<&str> = sources.iter().map(|at| evidence.source.told(*at).title.as_ref()).collect();
     let Some(sample) = sources.iter().next().map(|at| &evidence.source.list[*at]) else { return Vec::new() };
     let others = evidence.source.list.iter().enumerate().filter(|(at, record)| {
         !sources.contains(at)
             && record.side == sample.side
             && record.shown_start.zone() == sample.shown_start.zone()
-            && titles.contains(evidence.source.told(*at).title.as_str())
+            && titles.contains(evidence.source.told(*at).title.as_ref())
     });
     let instant = |(_, record): (usize, &Record)| match &record.start {
         Moment::Instant(instant) => Some(*instant),
@@ -240,7 +240,7 @@ fn is_only_part_of_year(
 
 fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {
     let (source, _) = pair(evidence, at)?;
-    evidence.source.sides[source.side].zones.zone_of(source.shown_start.zone())
+    evidence.source.sides[source.place().0].zones.zone_of(source.shown_start.zone())
 }
 
 struct Candidate {

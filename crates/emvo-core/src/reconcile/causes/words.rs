@@ -46,7 +46,7 @@ impl Damage {
     }
 }
 
-type TextOf = fn(&Told) -> &str;
+type TextOf = for<'t> fn(&'t Told<'_>) -> &'t str;
 
 const TEXTS: [(&str, TextOf); 3] = [
     ("title", |told| &told.title),

@@ -1,0 +1,48 @@
+//! What several things have in common, found by sorting numbers.
+
+use std::hash::{BuildHasher, Hash};
+
+use hashbrown::HashSet;
+use rayon::prelude::*;
+
+/// A number for a thing: the same for the same things in every run, and almost
+/// never the same for two others.
+pub(crate) fn number_of(thing: &impl Hash) -> u64 {
+    foldhash::fast::FixedState::default().hash_one(thing)
+}
+
+/// The places, in order, whose number occurs more than once. A group of others
+/// may be among them: numbers can meet by chance.
+pub(crate) fn places_of_shared(mut numbers: Vec<(u64, usize)>) -> Vec<usize> {
+    numbers.par_sort_unstable();
+    let shared = numbers.chunk_by(|one, two| one.0 == two.0).filter(|members| members.len() > 1);
+    let mut places: Vec<usize> = shared.flatten().map(|(_, place)| *place).collect();
+    places.sort_unstable();
+    places
+}
+
+/// The different ones among many, found side by side.
+pub(crate) fn distinct<T: Eq + Hash + Send>(things: impl ParallelIterator<Item = T>) -> HashSet<T> {
+    let add = |mut known: HashSet<T>, thing: T| {
+        known.insert(thing);
+        known
+    };
+    let unite = |mut one: HashSet<T>, two: HashSet<T>| {
+        one.extend(two);
+        one
+    };
+    things.fold(HashSet::new, add).reduce(HashSet::new, unite)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn what_occurs_once_is_left_out() {
+        let numbers = ["a", "b", "a", "c", "b", "a"].iter().enumerate();
+        let numbers = numbers.map(|(place, text)| (number_of(text), place)).collect();
+        assert_eq!(places_of_shared(numbers), [0, 1, 2, 4, 5]);
+        assert_eq!(distinct([3, 1, 3].into_par_iter()), HashSet::from_iter([1, 3]));
+    }
+}
