@@ -253,15 +253,19 @@ fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
 /// status is that of an interrupted program.
 pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
     const INTERRUPTED: i32 = 130;
-    ctrlc::set_handler(|| {
+    let prepared = ctrlc::set_handler(|| {
         for path in unfinished().drain(..) {
             // It may just have taken its place; then there is nothing to remove.
             let _ = fs::remove_file(path);
         }
         #[allow(clippy::exit, reason = "the way out of a signal")]
         std::process::exit(INTERRUPTED);
-    })
-    .context("could not prepare for an interrupt")
+    });
+    match prepared {
+        // Once a process is enough.
+        Ok(()) | Err(ctrlc::Error::MultipleHandlers) => Ok(()),
+        Err(error) => Err(error).context("could not prepare for an interrupt"),
+    }
 }
 
 fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyhow::Result<()> {

@@ -133,8 +133,12 @@ fn layout_of(record: &ByteRecord, delimiter: Delimiter, above_header: usize) -> 
         record.iter().map(|cell| String::from_utf8_lossy(cell).trim().to_owned()).collect();
     let mut layout =
         Layout { delimiter, above_header, fields: vec![None; headers.len()], rivals: Vec::new(), headers };
-    let claims: Vec<Option<(Field, Sureness)>> =
-        layout.headers.iter().map(|header| field_of(header)).collect();
+    let is_own = is_own_table(&layout.headers);
+    let claims: Vec<Option<(Field, Sureness)>> = layout
+        .headers
+        .iter()
+        .map(|header| field_of(header).filter(|(field, _)| !is_own || header == field.name()))
+        .collect();
     for (at, (field, sureness)) in claims.iter().enumerate().filter_map(|(at, claim)| Some((at, (*claim)?))) {
         match layout.column(field) {
             None => layout.fields[at] = Some(field),
@@ -151,6 +155,14 @@ fn layout_of(record: &ByteRecord, delimiter: Delimiter, above_header: usize) -> 
         }
     }
     layout
+}
+
+/// Whether the headers are those of a table that Emvo wrote. In it every field
+/// has its own name, and what other columns are called was the source's affair:
+/// they were carried along, and are again.
+fn is_own_table(headers: &[String]) -> bool {
+    let telling = [Field::AllDay, Field::ExtraDates, Field::Uid];
+    telling.iter().all(|field| headers.iter().any(|header| header == field.name()))
 }
 
 pub(super) fn reader(text: &str, delimiter: Delimiter) -> csv::Reader<&[u8]> {
@@ -195,6 +207,8 @@ mod tests {
             layout.unclaimed().map(|(header, _)| header).collect::<Vec<_>>(),
             ["Date", "Room", "Where"]
         );
+        let own = sniff("title,start,end,all_day,repeat,extra_dates,uid,Toistuu\n").unwrap();
+        assert_eq!((own.rivals.len(), own.unclaimed().count()), (0, 1), "carried, as it was before");
         let mut layout = sniff("Title,Start,Room,Where\n").unwrap();
         assert_eq!(layout.rivals, [(Field::Location, 2, 3)]);
         layout.settle(Field::Location, 3);

@@ -1,0 +1,31 @@
+//! What has to hold for any input, however broken.
+//!
+//! Each function takes arbitrary bytes and panics where a promise is broken:
+//! the targets of the fuzzer call them, and so do the tests with what the
+//! fuzzer found once. They promise more than "it does not crash": the sums add
+//! up, what is written reads back, and nothing is written twice.
+
+mod calendars;
+mod files;
+mod tables;
+mod times;
+
+pub use calendars::{balance, content};
+pub use files::{plan, zip};
+pub use tables::{settings, table};
+pub use times::{rule, zone};
+
+/// A trial and the name under which its seeds and finds are kept.
+pub type Trial = (&'static str, fn(&[u8]));
+
+/// All trials.
+pub const TRIALS: [Trial; 8] = [
+    ("content", content),
+    ("balance", balance),
+    ("rule", rule),
+    ("zone", zone),
+    ("table", table),
+    ("settings", settings),
+    ("plan", plan),
+    ("zip", zip),
+];
