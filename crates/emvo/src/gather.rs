@@ -8,11 +8,17 @@ use anyhow::{Context, bail};
 use walkdir::WalkDir;
 use zip::result::ZipError;
 
+use crate::room::ensure_room_for;
 use crate::secret::Secret;
 
 /// How large all files of a zip together may become: a small zip can hold huge
 /// ones.
 const LARGEST_IN_ZIP: u64 = 1 << 31;
+/// A file that is this much smaller in its zip, and no small one, was made to
+/// fill memory: exports shrink to a tenth or a thirtieth.
+const MOST_RATIO: u64 = 200;
+/// Files up to this size are taken at any ratio.
+const SMALL: u64 = 16 << 20;
 /// More files than this are no export.
 const MOST_IN_ZIP: usize = 10_000;
 
@@ -81,6 +87,8 @@ fn take(
     secret: Option<&Secret>,
     files: &mut Vec<SourceFile>,
 ) -> anyhow::Result<()> {
+    let already = files.iter().map(|file| file.bytes.len() as u64).sum();
+    ensure_room_for(path, already)?;
     let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
     let shown = path.display().to_string();
     if bytes.starts_with(b"PK\x03\x04") {
@@ -144,7 +152,10 @@ fn unpacked(
     secret: Option<&Secret>,
     most: u64,
 ) -> anyhow::Result<Vec<u8>> {
-    let is_encrypted = zip.by_index_raw(at).context("it could not be opened")?.encrypted();
+    let raw = zip.by_index_raw(at).context("it could not be opened")?;
+    let (is_encrypted, plausible) =
+        (raw.encrypted(), SMALL.max(raw.compressed_size().saturating_mul(MOST_RATIO)));
+    drop(raw);
     let asked =
         if is_encrypted && secret.is_none() { Secret::of_person("Passphrase of the zip: ")? } else { None };
     let file = match (is_encrypted, secret.or(asked.as_ref())) {
@@ -157,7 +168,11 @@ fn unpacked(
         file => file.context("it could not be opened")?,
     };
     let mut bytes = Vec::new();
-    let length = file.take(most).read_to_end(&mut bytes).context("it could not be unpacked")?;
+    let length =
+        file.take(most.min(plausible)).read_to_end(&mut bytes).context("it could not be unpacked")?;
+    if length as u64 == plausible {
+        bail!("it unpacks to more than {MOST_RATIO} times its size in the zip, as no export does");
+    }
     if length as u64 == most {
         bail!("the zip unpacks to more than 2 GiB");
     }

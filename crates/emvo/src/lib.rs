@@ -11,6 +11,7 @@ mod output;
 mod plan;
 mod progress;
 mod record;
+mod room;
 mod secret;
 mod settle;
 mod source;

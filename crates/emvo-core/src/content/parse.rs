@@ -257,14 +257,15 @@ impl<'a> Parser<'a> {
         }
     }
 
-    /// An event cannot stand in an event, nor a calendar in anything: one that
-    /// starts there means that the one before was never closed.
+    /// An event stands in a calendar and in nothing else, and a calendar in
+    /// nothing: one that starts elsewhere means that what is open there was never
+    /// closed.
     fn close_what_cannot_hold(&mut self, name: &str, at: usize) {
         if is_calendar(name) {
             self.set_aside_down_to(1, at);
             self.close_cut_calendar(at);
         } else if is_calendar_part(name)
-            && let Some(depth) = self.open.iter().position(|open| is_calendar_part(&open.name))
+            && let Some(depth) = self.open.iter().position(|open| !is_calendar(&open.name))
         {
             self.set_aside_down_to(depth, at);
         }

@@ -11,6 +11,9 @@ use jiff::civil::DateTime;
 
 /// No calendar writes a year beyond this one.
 const LAST_YEAR: i64 = 9999;
+/// The days of 400 years, after which dates fall on the same weekdays again: a
+/// rule that picked none of so many days in a row picks none at all.
+const DAYS_OF_ALL_KINDS: u32 = 146_097;
 
 /// The end of a rule on its own clock.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -40,6 +43,8 @@ pub(crate) struct Starts<'r> {
     from: i64,
     /// The last period that can hold a start before `last`.
     last_period: i64,
+    /// How many days in a row did not fit.
+    days_in_vain: u32,
 }
 
 impl<'r> Starts<'r> {
@@ -58,6 +63,7 @@ impl<'r> Starts<'r> {
             is_first_given: false,
             from: i64::MIN,
             last_period: i64::MAX,
+            days_in_vain: 0,
         };
         if let Last::At(last) = last {
             starts.last_period = starts.period_holding(last);
@@ -184,24 +190,34 @@ impl<'r> Starts<'r> {
     }
 
     fn fill_day(&mut self, day: i64) -> bool {
-        if self.sets.day_fits(self.rule, day) {
+        let fits = self.day_fits(day);
+        if fits {
             self.push_day(day);
         }
-        day < self.sets.day_after_all
+        day < self.sets.day_after_all && self.days_in_vain < DAYS_OF_ALL_KINDS
+    }
+
+    fn day_fits(&mut self, day: i64) -> bool {
+        let fits = self.sets.day_fits(self.rule, day);
+        self.days_in_vain = if fits { 0 } else { self.days_in_vain + 1 };
+        fits
     }
 
     fn fill_part_of_day(&mut self, step: i64, length: i64) -> bool {
         let from = (self.start.div_euclid(length) + step) * length;
         let day = from.div_euclid(SECONDS_A_DAY);
-        if day >= self.sets.day_after_all {
+        // Steps of more than a day leave days out, which might fit.
+        let misses_none = i64::from(self.rule.interval).saturating_mul(length) <= SECONDS_A_DAY;
+        if day >= self.sets.day_after_all || (misses_none && self.days_in_vain >= DAYS_OF_ALL_KINDS) {
             return false;
         }
+        let day_fits = self.day_fits(day);
         let fits =
             |list: &[i16], number: i64| list.is_empty() || list.iter().any(|n| i64::from(*n) == number);
         let rule = self.rule;
         let hour = from.rem_euclid(SECONDS_A_DAY) / 3600;
         // Jump over what a day or an hour that does not fit would be made of.
-        let skip_to = if !self.sets.day_fits(rule, day) {
+        let skip_to = if !day_fits {
             Some((day + 1) * SECONDS_A_DAY)
         } else if !fits(&rule.by_hour, hour) {
             Some(from.div_euclid(3600) * 3600 + 3600)
