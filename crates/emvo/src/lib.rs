@@ -1,10 +1,14 @@
 //! The program around [`emvo_core`]: arguments, files, terminal, exit status.
 #![allow(clippy::print_stdout, clippy::print_stderr, reason = "this crate alone talks to people")]
 
+#[macro_use]
+mod terminal;
+
 mod args;
 mod chosen;
 mod commands;
 mod gather;
+mod help;
 mod json;
 mod outcome;
 mod output;
@@ -15,19 +19,19 @@ mod room;
 mod secret;
 mod settle;
 mod source;
-mod terminal;
 
 use std::io;
 use std::process::ExitCode;
 
 pub use args::Args;
 use args::Command;
+pub use help::{command, first_steps};
 pub use outcome::Outcome;
 
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
     output::clean_up_when_interrupted()?;
-    match args.command {
+    let outcome = match args.command {
         Command::Survey(args) => commands::survey::run(args),
         Command::Check(args) => commands::check::run(args),
         Command::Rules(args) => commands::rules::run(&args),
@@ -50,7 +54,10 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Completions(args) => commands::completions::completions(&args),
         Command::Man(args) => commands::completions::man(&args),
         Command::Demo(args) => commands::demo::run(&args),
-    }
+    };
+    let outcome = outcome?;
+    terminal::ensure_said()?;
+    Ok(outcome)
 }
 
 /// Tells what went wrong, with what led to it. The status is 2; a reader that

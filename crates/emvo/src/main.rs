@@ -1,15 +1,24 @@
 //! Starts the program and turns its outcome into an exit status.
 
+use std::io::Write;
 use std::process::ExitCode;
 
-use clap::Parser;
+use clap::FromArgMatches;
 
 /// Reading a calendar makes many small pieces of text in several threads.
 #[global_allocator]
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
-    match emvo::run(emvo::Args::parse()) {
+    if std::env::args_os().len() < 2 {
+        // Whoever does not listen to the end misses nothing else.
+        let _ = std::io::stdout().write_all(emvo::first_steps().as_bytes());
+        return ExitCode::SUCCESS;
+    }
+    let mut command = emvo::command();
+    let args = emvo::Args::from_arg_matches_mut(&mut command.get_matches_mut())
+        .unwrap_or_else(|error| error.format(&mut command).exit());
+    match emvo::run(args) {
         Ok(outcome) => outcome.into(),
         Err(error) => emvo::report_failure(&error),
     }

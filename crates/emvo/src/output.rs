@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use anyhow::{Context, bail};
 use emvo_core::calendar::Unsound;
@@ -253,6 +253,11 @@ fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
 /// status is that of an interrupted program.
 pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
     const INTERRUPTED: i32 = 130;
+    // A file that may not grow further shall be an error like a full disk, with
+    // its message and its cleaning up; without a handler it ends the process.
+    #[cfg(unix)]
+    signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default())
+        .context("could not prepare for a limit on files")?;
     let prepared = ctrlc::set_handler(|| {
         for path in unfinished().drain(..) {
             // It may just have taken its place; then there is nothing to remove.

@@ -116,9 +116,21 @@ pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
 
 /// The rule that a person names, by id or by name.
 pub(crate) fn rule_named(name: &str, option: &str) -> anyhow::Result<RuleId> {
-    rules::rule(name)
-        .map(Described::id)
-        .with_context(|| format!("{option}: there is no rule `{name}`; `emvo rules` lists them"))
+    rules::rule(name).map(Described::id).with_context(|| {
+        let meant = closest_rule(name).map(|rule| format!("; did you mean {rule}?")).unwrap_or_default();
+        format!("{option}: there is no rule `{name}`{meant} `emvo rules` lists them")
+    })
+}
+
+/// The rule that somebody may have meant, by id and name.
+fn closest_rule(name: &str) -> Option<String> {
+    const NEAR: usize = 2;
+    let (id, slug) = (name.to_ascii_uppercase(), name.to_ascii_lowercase());
+    let distance = |rule: &&'static dyn rules::Rule| {
+        strsim::levenshtein(rule.id().as_str(), &id).min(strsim::levenshtein(rule.slug(), &slug))
+    };
+    let rule = rules::RULES.iter().copied().min_by_key(distance)?;
+    (distance(&rule) <= NEAR).then(|| format!("{} ({})", rule.id(), rule.slug()))
 }
 
 /// The window that was asked for; the default fills what was left open.

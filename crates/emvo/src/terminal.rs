@@ -1,7 +1,10 @@
 //! Text for people: colours, tables, numbers, and titles made harmless.
 
-use std::fmt::Display;
-use std::io::IsTerminal;
+use std::fmt::{self, Display};
+use std::io::{self, IsTerminal, Write};
+use std::sync::OnceLock;
+
+use anyhow::Context;
 
 use anstyle::{AnsiColor, Style};
 use comfy_table::presets;
@@ -12,6 +15,42 @@ pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default();
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
 pub(crate) const STRONG: Style = Style::new().bold();
 pub(crate) const DIM: Style = Style::new().dimmed();
+
+/// Why something could not be printed.
+static UNSAID: OnceLock<io::Error> = OnceLock::new();
+
+/// Prints an answer to standard output.
+macro_rules! say {
+    ($($words:tt)*) => { $crate::terminal::say(format_args!($($words)*)) };
+}
+
+/// Prints a line of an answer to standard output.
+macro_rules! say_line {
+    ($($words:tt)*) => { say!("{}\n", format_args!($($words)*)) };
+}
+
+/// Prints; a failure is told at the end, by [`ensure_said`]. Somebody who stops
+/// listening, as `head` does, is no failure.
+pub(crate) fn say(words: fmt::Arguments<'_>) {
+    if let Err(error) = anstream::stdout().write_fmt(words)
+        && error.kind() != io::ErrorKind::BrokenPipe
+    {
+        // The first failure tells enough.
+        let _ = UNSAID.set(error);
+    }
+}
+
+/// Whether all answers could be printed.
+pub(crate) fn ensure_said() -> anyhow::Result<()> {
+    let flushed = io::stdout().flush().map_err(|error| error.kind());
+    let unsaid = UNSAID.get().map(|error| error.to_string());
+    let late = flushed.err().filter(|kind| *kind != io::ErrorKind::BrokenPipe).map(|kind| kind.to_string());
+    match unsaid.or(late) {
+        None => Ok(()),
+        Some(why) => Err(anyhow::anyhow!(why))
+            .context("the answer could not be printed; files that were named are written"),
+    }
+}
 
 /// Text in a style, for a stream that drops styles where nobody sees them.
 pub(crate) fn styled(style: Style, text: impl Display) -> String {
@@ -36,7 +75,7 @@ pub(crate) fn sanitized(text: &str) -> String {
 /// for it. Nothing is broken where nobody looks at a terminal.
 pub(crate) fn wrapped(first: &str, next: &str, line: &str) -> String {
     let width = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    let Some(width) = width.filter(|width| *width >= 40 && std::io::stdout().is_terminal()) else {
+    let Some(width) = width.filter(|width| *width >= 40 && io::stdout().is_terminal()) else {
         return format!("{first}{line}");
     };
     let options = textwrap::Options::new(width - 1)

@@ -26,7 +26,7 @@ pub(crate) struct AmendArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT")]
+    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
     to: Option<FormatArg>,
     /// A field gets a value, as "location=Quay 4"; nothing behind the `=` empties it
     #[arg(long, value_name = "FIELD=VALUE", help_heading = "What changes")]

@@ -34,16 +34,22 @@ pub(crate) struct BundleArgs {
     #[arg(value_name = "INPUT", required_unless_present = "verify")]
     inputs: Vec<PathBuf>,
     /// Where to write the backup
-    #[arg(long, short, value_name = "BACKUP.zip", required_unless_present = "verify")]
+    #[arg(
+        long,
+        short,
+        value_name = "BACKUP.zip",
+        required_unless_present = "verify",
+        help_heading = "Output"
+    )]
     output: Option<PathBuf>,
     /// Read a backup again and check it
-    #[arg(long, value_name = "BACKUP.zip", conflicts_with_all = ["inputs", "output"])]
+    #[arg(long, value_name = "BACKUP.zip", conflicts_with_all = ["inputs", "output"], help_heading = "Output")]
     verify: Option<PathBuf>,
     /// Encrypt with a passphrase: that of --passphrase-file, else one that is asked for
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     encrypt: bool,
     /// Replace an existing file
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     reading: ReadingArgs,
@@ -266,7 +272,7 @@ fn verify(path: &Path, secret: Option<&Secret>, answer: Answer) -> anyhow::Resul
         Answer::Silent => {}
         Answer::Text(_) => {
             for fault in &found.faults {
-                anstream::println!("{} {}", styled(ERROR, "broken"), sanitized(fault));
+                say_line!("{} {}", styled(ERROR, "broken"), sanitized(fault));
             }
         }
     }
@@ -312,21 +318,15 @@ fn tell(
                     counted(one.events, "event", "events"),
                     one.name
                 );
-                anstream::println!("  {}", sanitized(&line));
+                say_line!("  {}", sanitized(&line));
             }
             let calendars = counted(manifest.calendars.len(), "calendar", "calendars");
             let shown = sanitized(&path.display().to_string());
-            anstream::println!(
-                "{}: {calendars} in {shown}, read again and as they were",
-                styled(GOOD, "Whole")
-            );
+            say_line!("{}: {calendars} in {shown}, read again and as they were", styled(GOOD, "Whole"));
             if set_aside > 0 {
                 let events =
                     counted(set_aside, "event could not be read and is", "events could not be read and are");
-                anstream::println!(
-                    "{} {events} not in the backup: keep the exports as well",
-                    styled(WARNING, "!")
-                );
+                say_line!("{} {events} not in the backup: keep the exports as well", styled(WARNING, "!"));
             }
         }
     }

@@ -34,13 +34,13 @@ pub(crate) struct ChangesArgs {
     #[arg(value_name = "NEW")]
     new: PathBuf,
     /// Write what is new, changed or moved as a calendar file to import
-    #[arg(long, short, value_name = "DELTA.ics")]
+    #[arg(long, short, value_name = "DELTA.ics", help_heading = "Output")]
     output: Option<PathBuf>,
     /// Write what was removed: as cancellations (.ics), or as a list for a person (.csv)
-    #[arg(long, value_name = "PATH.ics|.csv")]
+    #[arg(long, value_name = "PATH.ics|.csv", help_heading = "Output")]
     cancellations: Option<PathBuf>,
     /// Replace existing files
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     reading: ReadingArgs,
@@ -96,7 +96,7 @@ pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
                     styled(WARNING, "!")
                 );
             }
-            anstream::print!("{text}");
+            say!("{text}");
         }
     }
     let differs = found.added.len()

@@ -44,10 +44,10 @@ pub(crate) struct CheckArgs {
     #[arg(long, value_name = "FILE", help_heading = "Rules")]
     limits: Option<PathBuf>,
     /// Write the findings to a file: a sheet with an empty answer column (.csv), or JSON (.json)
-    #[arg(long, value_name = "PATH")]
+    #[arg(long, value_name = "PATH", help_heading = "Output")]
     report: Option<PathBuf>,
     /// Replace an existing report
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     answer: AnswerArgs,
@@ -112,9 +112,9 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
         Answer::Json => print_json(&found).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {
-            anstream::print!("{}", text(&found, detail));
+            say!("{}", text(&found, detail));
             if let Some(report) = &report {
-                anstream::println!("wrote {}", sanitized(&report.path().display().to_string()));
+                say_line!("wrote {}", sanitized(&report.path().display().to_string()));
             }
         }
     }

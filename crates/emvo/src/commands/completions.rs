@@ -6,10 +6,8 @@ use std::io::{self, Write};
 use std::path::PathBuf;
 
 use anyhow::Context;
-use clap::CommandFactory;
 use clap_complete::Shell;
 
-use crate::args::Args;
 use crate::outcome::Outcome;
 
 /// What the shell needs to complete commands and options
@@ -30,13 +28,13 @@ pub(crate) struct ManArgs {
 
 pub(crate) fn completions(args: &CompletionsArgs) -> anyhow::Result<Outcome> {
     let mut text = Vec::new();
-    clap_complete::generate(args.shell, &mut Args::command(), "emvo", &mut text);
+    clap_complete::generate(args.shell, &mut crate::command(), "emvo", &mut text);
     io::stdout().write_all(&text).context("could not write to standard output")?;
     Ok(Outcome::Clean)
 }
 
 pub(crate) fn man(args: &ManArgs) -> anyhow::Result<Outcome> {
-    let mut command = Args::command();
+    let mut command = crate::command();
     command.build();
     let Some(folder) = &args.output else {
         let mut page = Vec::new();

@@ -39,16 +39,16 @@ pub(crate) struct ConvertArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT")]
+    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
     to: Option<FormatArg>,
     /// Series become single events, one for each date in the window
-    #[arg(long)]
+    #[arg(long, help_heading = "Repeating events")]
     unroll: bool,
     /// Regular single events become series
-    #[arg(long, conflicts_with = "unroll")]
+    #[arg(long, conflicts_with = "unroll", help_heading = "Repeating events")]
     roll: bool,
     /// How rows repeat that only say that they do, as "every year until 2031-12-31"
-    #[arg(long, value_name = "PHRASE")]
+    #[arg(long, value_name = "PHRASE", help_heading = "Repeating events")]
     repeat_rule: Option<String>,
     /// The zone to write all times in, at the same instants
     #[arg(long, value_name = "ZONE", help_heading = "Table")]

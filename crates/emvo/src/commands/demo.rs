@@ -141,14 +141,11 @@ pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
     write_exports(&AFTER_IMPORT, &args.folder.join("after-import"))?;
     let plan = args.folder.join("plan.toml");
     fs::write(&plan, PLAN).with_context(|| format!("could not write `{}`", plan.display()))?;
-    anstream::println!("The demo exports are in {}\n", styled(STRONG, exports.display()));
+    say_line!("The demo exports are in {}\n", styled(STRONG, exports.display()));
     for step in &WALK {
         walk(step, &args.folder)?;
     }
-    anstream::println!(
-        "All of it is in {}; try the commands there yourself.",
-        styled(STRONG, args.folder.display())
-    );
+    say_line!("All of it is in {}; try the commands there yourself.", styled(STRONG, args.folder.display()));
     Ok(Outcome::Clean)
 }
 
@@ -170,7 +167,7 @@ fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {
 
 /// Runs one command as a person would, in the demo's folder.
 fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
-    anstream::println!(
+    say_line!(
         "{}\n{}\n",
         styled(DIM, format!("# {}", step.why)),
         styled(STRONG, format!("$ emvo {}", step.command))
@@ -185,7 +182,7 @@ fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
     if status.code() != Some(step.status) {
         bail!("`emvo {}` ended with {status}, not with {} as it should", step.command, step.status);
     }
-    anstream::println!();
+    say_line!("");
     Ok(())
 }
 

@@ -29,7 +29,7 @@ pub(crate) struct DropArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT")]
+    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
     to: Option<FormatArg>,
     #[command(flatten)]
     select: SelectArgs,

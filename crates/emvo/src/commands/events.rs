@@ -31,10 +31,10 @@ pub(crate) struct EventsArgs {
     #[command(flatten)]
     window: WindowArgs,
     /// Which columns, in this order
-    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',')]
+    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',', help_heading = "The list")]
     fields: Vec<FieldArg>,
     /// In which order
-    #[arg(long, value_enum, value_name = "FIELD", default_value_t)]
+    #[arg(long, value_enum, value_name = "FIELD", default_value_t, help_heading = "The list")]
     sort: SortArg,
     #[command(flatten)]
     file: ListArgs,
@@ -126,14 +126,14 @@ pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
         Answer::Json => json::print("events", &EventsJson { events: &rows }).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(_) if rows.is_empty() => {
-            anstream::println!("{} no event is chosen", styled(WARNING, "!"));
+            say_line!("{} no event is chosen", styled(WARNING, "!"));
         }
         Answer::Text(_) if wants_all => {
             for one in &picked {
-                anstream::print!("{}", everything(one, window.over(&sources), window.ceiling));
+                say!("{}", everything(one, window.over(&sources), window.ceiling));
             }
         }
-        Answer::Text(_) => anstream::print!("{}", text(&rows, &fields, file.as_ref())),
+        Answer::Text(_) => say!("{}", text(&rows, &fields, file.as_ref())),
     }
     Ok(Outcome::needs_a_look_if(rows.is_empty()))
 }

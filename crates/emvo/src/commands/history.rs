@@ -106,10 +106,10 @@ fn list(args: &LedgerArgs, answer: Answer) -> anyhow::Result<Outcome> {
             json::print("history", &HistoryJson { runs }).context("could not print")?;
         }
         Answer::Silent => {}
-        Answer::Text(_) if runs.is_empty() => anstream::println!("no run has written anything yet"),
+        Answer::Text(_) if runs.is_empty() => say_line!("no run has written anything yet"),
         Answer::Text(_) => {
             for run in &runs {
-                anstream::print!("{}", run_lines(run));
+                say!("{}", run_lines(run));
             }
         }
     }
@@ -171,7 +171,7 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<Outcome> {
                 .context("could not print")?;
         }
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", text(&receipt, &events, detail)),
+        Answer::Text(detail) => say!("{}", text(&receipt, &events, detail)),
     }
     Ok(Outcome::Clean)
 }

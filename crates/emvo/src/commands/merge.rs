@@ -37,22 +37,22 @@ pub(crate) struct MergeArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// Write what was done as a page (.html), a sheet (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// What the destination already holds; its events stay as they are
-    #[arg(long, value_name = "EXISTING")]
+    #[arg(long, value_name = "EXISTING", help_heading = "Destination")]
     into: Option<PathBuf>,
     /// Whose event stays when the destination has one under the same id
-    #[arg(long, value_enum, default_value_t, requires = "into")]
+    #[arg(long, value_enum, default_value_t, requires = "into", help_heading = "Destination")]
     clash: ClashArg,
     /// What happens to the same event under different ids
-    #[arg(long, value_enum, default_value_t)]
+    #[arg(long, value_enum, default_value_t, help_heading = "Duplicates and look-alikes")]
     duplicates: DuplicatesArg,
     /// Write a sheet of look-alikes, for people to answer `same` or `different`
-    #[arg(long, value_name = "SHEET.csv", help_heading = "Look-alikes")]
+    #[arg(long, value_name = "SHEET.csv", help_heading = "Duplicates and look-alikes")]
     review: Option<PathBuf>,
     /// The sheet with its answers: what is the same becomes one
-    #[arg(long, value_name = "SHEET.csv", help_heading = "Look-alikes")]
+    #[arg(long, value_name = "SHEET.csv", help_heading = "Duplicates and look-alikes")]
     answers: Option<PathBuf>,
     /// What the result is called
     #[arg(long, value_name = "NAME", help_heading = "The result")]

@@ -36,16 +36,16 @@ pub(crate) struct ReconcileArgs {
     #[arg(required = true, value_name = "SOURCE")]
     sources: Vec<PathBuf>,
     /// What there is now: the result, or what the destination exports after the import
-    #[arg(long, required = true, num_args = 1.., value_name = "RESULT")]
+    #[arg(long, required = true, num_args = 1.., value_name = "RESULT", help_heading = "What is compared")]
     result: Vec<PathBuf>,
     /// The receipt of a run in between: what it was asked to change counts as explained; may be given several times, in order
-    #[arg(long, value_name = "RECEIPT.json")]
+    #[arg(long, value_name = "RECEIPT.json", help_heading = "What is compared")]
     explained_by: Vec<PathBuf>,
     /// Write the answer as a page (.html), a sheet of all differences (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// Replace an existing report
-    #[arg(long, requires = "report")]
+    #[arg(long, requires = "report", help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     reading: ReadingArgs,
@@ -86,9 +86,9 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
         Answer::Json => print_json("reconcile", &proof).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {
-            anstream::print!("{}", text(&proof, detail));
+            say!("{}", text(&proof, detail));
             if let Some(report) = &report {
-                anstream::println!("wrote {}", sanitized(&report.path().display().to_string()));
+                say_line!("wrote {}", sanitized(&report.path().display().to_string()));
             }
         }
     }

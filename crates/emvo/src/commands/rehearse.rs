@@ -27,16 +27,16 @@ pub(crate) struct RehearseArgs {
     #[command(flatten)]
     input: InputArgs,
     /// The limits file: what the destination accepts, and how it behaves
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", help_heading = "Destination")]
     limits: PathBuf,
     /// Press the import button twice
-    #[arg(long)]
+    #[arg(long, help_heading = "Destination")]
     twice: bool,
     /// Keep what the destination would hold
-    #[arg(long, short, value_name = "PATH.ics")]
+    #[arg(long, short, value_name = "PATH.ics", help_heading = "Output")]
     output: Option<PathBuf>,
     /// Replace an existing file
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     window: WindowArgs,
@@ -91,14 +91,14 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
         Answer::Text(detail) => {
             let how = if args.twice { "imported twice" } else { "imported" };
             let headline = format!("If this were {how} into the destination of {}:", args.limits.display());
-            anstream::println!("{}", styled(STRONG, sanitized(&headline)));
-            anstream::print!("{}", text(&proof, detail));
+            say_line!("{}", styled(STRONG, sanitized(&headline)));
+            say!("{}", text(&proof, detail));
             if held.refused > 0 {
                 let refused = counted(held.refused, "event would be refused", "events would be refused");
-                anstream::println!("{} {refused}", styled(WARNING, "!"));
+                say_line!("{} {refused}", styled(WARNING, "!"));
             }
             if let Some(path) = &args.output {
-                anstream::println!("wrote {}", sanitized(&path.display().to_string()));
+                say_line!("wrote {}", sanitized(&path.display().to_string()));
             }
         }
     }

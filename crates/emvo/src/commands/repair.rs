@@ -34,10 +34,10 @@ pub(crate) struct RepairArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// Write what was done as a page (.html), a sheet (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.json")]
+    #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT")]
+    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
     to: Option<convert::FormatArg>,
     #[command(flatten)]
     select: SelectArgs,

@@ -23,20 +23,20 @@ pub(crate) struct RetractArgs {
     #[arg(required = true, value_name = "WRONG")]
     wrong: Vec<PathBuf>,
     /// What the calendar holds now: its export
-    #[arg(long, value_name = "TARGET")]
+    #[arg(long, value_name = "TARGET", help_heading = "Destination")]
     out_of: PathBuf,
     /// What it held before the import: events that were there stay
-    #[arg(long, value_name = "SNAPSHOT")]
+    #[arg(long, value_name = "SNAPSHOT", help_heading = "Destination")]
     before: Option<PathBuf>,
     /// Imported events that somebody edited since
-    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    #[arg(long, value_enum, value_name = "HOW", default_value_t, help_heading = "Destination")]
     edited: EditedArg,
     #[command(flatten)]
     reading: ReadingArgs,
     #[command(flatten)]
     output: OutputArgs,
     /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT")]
+    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
     to: Option<FormatArg>,
     #[command(flatten)]
     answer: AnswerArgs,

@@ -57,8 +57,8 @@ pub(crate) fn run(args: &RulesArgs) -> anyhow::Result<Outcome> {
         }
         Answer::Silent => {}
         Answer::Text(_) => match chosen.as_slice() {
-            [rule] if args.id.is_some() => anstream::print!("{}", explained(*rule)),
-            all => anstream::print!("{}", catalogue(all)),
+            [rule] if args.id.is_some() => say!("{}", explained(*rule)),
+            all => say!("{}", catalogue(all)),
         },
     }
     Ok(Outcome::Clean)

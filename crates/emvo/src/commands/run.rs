@@ -33,22 +33,28 @@ pub(crate) struct RunArgs {
     #[arg(value_name = "PLAN.toml", required_unless_present = "new")]
     plan: Option<PathBuf>,
     /// Write a first plan for the exports in a folder, to be edited
-    #[arg(long, value_name = "FOLDER", conflicts_with = "plan", requires = "output")]
+    #[arg(
+        long,
+        value_name = "FOLDER",
+        conflicts_with = "plan",
+        requires = "output",
+        help_heading = "The plan"
+    )]
     new: Option<PathBuf>,
     /// Where to write the first plan
-    #[arg(long, short, value_name = "PLAN.toml", requires = "new")]
+    #[arg(long, short, value_name = "PLAN.toml", requires = "new", help_heading = "Output")]
     output: Option<PathBuf>,
     /// Say what would happen, and write nothing
-    #[arg(long)]
+    #[arg(long, help_heading = "The plan")]
     dry_run: bool,
     /// Replace files that no earlier run of this plan has written
-    #[arg(long)]
+    #[arg(long, help_heading = "Output")]
     overwrite: bool,
     /// Do all of it again, even if nothing has changed
-    #[arg(long)]
+    #[arg(long, help_heading = "The plan")]
     force: bool,
     /// How progress is shown
-    #[arg(long, value_enum, default_value_t)]
+    #[arg(long, value_enum, default_value_t, help_heading = "Answers")]
     progress: ProgressArg,
     #[command(flatten)]
     record: RecordArgs,
@@ -107,7 +113,7 @@ struct How {
 fn run_one(path: &Path, how: &How, progress: &Progress) -> anyhow::Result<Outcome> {
     let plan = Plan::read(path)?;
     if how.mode == Mode::DryRun && how.answer != Answer::Json {
-        anstream::print!("{}", tell::intentions(&plan));
+        say!("{}", tell::intentions(&plan));
     }
     let carried = carry_out(&plan, progress)?;
     let done = finish(&plan, &carried, how)?;
@@ -115,7 +121,7 @@ fn run_one(path: &Path, how: &How, progress: &Progress) -> anyhow::Result<Outcom
     match how.answer {
         Answer::Json => tell::print_json(&carried, &done).context("could not print")?,
         Answer::Silent => {}
-        Answer::Text(detail) => anstream::print!("{}", tell::text(&carried, &done, detail)),
+        Answer::Text(detail) => say!("{}", tell::text(&carried, &done, detail)),
     }
     Ok(Outcome::needs_a_look_if(carried.needs_a_look()).leaving(carried))
 }
@@ -161,7 +167,7 @@ fn run_many(plans: &[PathBuf], how: &How, progress: ProgressArg) -> anyhow::Resu
             }
         };
         if is_told {
-            anstream::println!("{}  {line}", sanitized(&path.display().to_string()));
+            say_line!("{}  {line}", sanitized(&path.display().to_string()));
         }
     }
     if how.answer == Answer::Json {
@@ -172,7 +178,7 @@ fn run_many(plans: &[PathBuf], how: &How, progress: ProgressArg) -> anyhow::Resu
             "{plans}: {} read + {} new = {} written + {} folded + {} removed + {} set aside",
             total.read, total.added, total.written, total.folded, total.removed, total.set_aside
         );
-        anstream::println!("{}", styled(STRONG, sum));
+        say_line!("{}", styled(STRONG, sum));
     }
     if failed > 0 {
         bail!("{} could not be done", counted(failed, "plan", "plans"));
@@ -269,7 +275,7 @@ fn write_starter(folder: &Path, output: &Path, overwrite: bool) -> anyhow::Resul
         }
     }
     write_file(output, starter(&sources, folder).as_bytes(), existing)?;
-    anstream::println!(
+    say_line!(
         "wrote {}: {}. Edit it, then: emvo run {} --dry-run",
         sanitized(&output.display().to_string()),
         counted(sources.len(), "source", "sources"),

@@ -102,6 +102,6 @@ pub(crate) fn print(text: &str, plan: &OutputPlan) {
     if plan.target == Target::Stdout {
         anstream::eprint!("{text}");
     } else {
-        anstream::print!("{text}");
+        say!("{text}");
     }
 }

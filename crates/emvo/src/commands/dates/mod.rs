@@ -30,16 +30,16 @@ pub(crate) struct DatesArgs {
     #[command(flatten)]
     window: WindowArgs,
     /// Which columns, in this order
-    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',')]
+    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',', help_heading = "The list")]
     fields: Vec<FieldArg>,
     /// In which order
-    #[arg(long, value_enum, value_name = "FIELD", default_value_t)]
+    #[arg(long, value_enum, value_name = "FIELD", default_value_t, help_heading = "The list")]
     sort: SortArg,
     /// Show all times in this zone; floating ones stay as they are
-    #[arg(long, value_name = "ZONE")]
+    #[arg(long, value_name = "ZONE", help_heading = "The list")]
     express_in: Option<String>,
     /// List cancelled dates, too
-    #[arg(long)]
+    #[arg(long, help_heading = "The list")]
     cancelled: bool,
     #[command(flatten)]
     file: ListArgs,
@@ -123,16 +123,16 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     match answer {
         Answer::Json => json::print("dates", &json_of(&list, window)).context("could not print")?,
         Answer::Silent => {}
-        Answer::Text(_) if is_empty => anstream::print!("{}", nothing(&sources, &chosen, window, &choice)),
+        Answer::Text(_) if is_empty => say!("{}", nothing(&sources, &chosen, window, &choice)),
         Answer::Text(_) => match &file {
-            Some(ListFile { path, .. }) => anstream::println!(
+            Some(ListFile { path, .. }) => say_line!(
                 "{}, from {} through {}\nwrote {}",
                 styled(STRONG, counted(list.rows.len(), "date", "dates")),
                 window.from,
                 window.until,
                 sanitized(&path.display().to_string())
             ),
-            None => anstream::print!("{}", text(&list, &fields, args.sort, window)),
+            None => say!("{}", text(&list, &fields, args.sort, window)),
         },
     }
     for line in &list.not_expanded {

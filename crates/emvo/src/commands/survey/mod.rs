@@ -74,7 +74,7 @@ pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
         }
         Answer::Silent => {}
         Answer::Text(detail) => {
-            anstream::print!("{}", text(&sources, &rows, &totals, &twins, &findings, detail));
+            say!("{}", text(&sources, &rows, &totals, &twins, &findings, detail));
         }
     }
     let is_cut_off = totals.cut_off + totals.unreadable_rules > 0;
