@@ -24,10 +24,7 @@ const EXAMPLES: [(&str, &[&str]); 22] = [
     ("survey", &["emvo survey exports", "emvo survey exports/skarvik --zone Europe/Helsinki -v"]),
     (
         "events",
-        &[
-            "emvo events exports/norrsund --title drill",
-            "emvo events exports --series --fields title,when,repeat",
-        ],
+        &["emvo events exports --title drill", "emvo events exports --series --fields title,when,repeat"],
     ),
     (
         "dates",
@@ -55,14 +52,14 @@ const EXAMPLES: [(&str, &[&str]); 22] = [
     (
         "retime",
         &[
-            "emvo retime exports/skarvik/harbour.ics --pin Europe/Stockholm -o harbour.ics",
-            "emvo retime exports/norrsund/crew.ics --shift 1h --category Crew -o later.ics --dry-run",
+            "emvo retime exports/skarvik/engine-watch.ics --pin Europe/Helsinki -o engine-watch.ics",
+            "emvo retime exports/norrsund/crew.ics --shift 1h --title watch -o later.ics --dry-run",
         ],
     ),
     (
         "amend",
         &[
-            "emvo amend exports/norrsund/crew.ics --set busy=free --title drill -o crew.ics",
+            "emvo amend exports/norrsund/crew.ics --set busy=free --title watch -o crew.ics",
             "emvo amend exports/norrsund/crew.ics --add-category Norrsund -o labelled.ics",
         ],
     ),
@@ -87,7 +84,7 @@ const EXAMPLES: [(&str, &[&str]); 22] = [
             "emvo pick exports/norrsund --category crew --from 2026-10-01 --until 2026-12-31 -o autumn.ics",
         ],
     ),
-    ("drop", &["emvo drop exports/norrsund/crew.ics --title drill -o without.ics --dry-run"]),
+    ("drop", &["emvo drop exports/norrsund/crew.ics --title watch -o without.ics --dry-run"]),
     ("rehearse", &["emvo rehearse exports/norrsund --limits limits/quay-terminal.toml"]),
     (
         "reconcile",
@@ -157,7 +154,7 @@ pub fn command() -> clap::Command {
     }
     let listed = listed(&command);
     command.help_template(format!(
-        "{{about}}\n\n{{usage-heading}} {{usage}}\n\n{listed}{{all-args}}\n\n{{after-help}}"
+        "{{about}}\n\n{{usage-heading}} {{usage}}\n\n{listed}Options:\n{{options}}{{after-help}}"
     ))
 }
 

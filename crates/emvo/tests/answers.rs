@@ -1,0 +1,94 @@
+//! Answers in JSON are as `docs/schemas` says, key by key.
+
+#![allow(clippy::unwrap_used, reason = "a test that cannot read its own files fails")]
+
+mod harness;
+
+use std::fs;
+use std::path::Path;
+
+use harness::Case;
+use serde_json::{Value, json};
+
+fn schema(name: &str) -> jsonschema::Validator {
+    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/schemas/{name}.schema.json"));
+    let text = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
+    jsonschema::validator_for(&serde_json::from_str(&text).unwrap()).unwrap()
+}
+
+fn faults(name: &str, answer: &Value) -> Vec<String> {
+    schema(name).iter_errors(answer).map(|error| format!("{}: {error}", error.instance_path())).collect()
+}
+
+#[test]
+fn answers_are_as_their_schemas_say() {
+    let case = Case::with_demo_exports();
+    for (name, bytes) in [
+        ("limits/quay.toml", &include_bytes!("../../../demo/limits/quay-terminal.toml")[..]),
+        ("there.ics", include_bytes!("../../../demo/after-import/norrsund-line.ics")),
+        ("plan.toml", include_bytes!("../../../demo/plan.toml")),
+        ("limits/quay-terminal.toml", include_bytes!("../../../demo/limits/quay-terminal.toml")),
+        ("limits/shore-office.toml", include_bytes!("../../../demo/limits/shore-office.toml")),
+        ("after-import/norrsund-line.ics", include_bytes!("../../../demo/after-import/norrsund-line.ics")),
+    ] {
+        case.put(name, bytes);
+    }
+    case.ends(
+        1,
+        &["merge", "exports/norrsund", "-o", "one.ics", "--ledger", "l.sqlite", "--receipt", "r.json"],
+    );
+    let rows: [(&str, &str); 30] = [
+        ("survey", "survey exports/skarvik"),
+        ("survey", "survey one.ics"),
+        ("check", "check exports/skarvik"),
+        ("check", "check there.ics --limits limits/quay.toml"),
+        ("rules", "rules Z01"),
+        ("repair", "repair exports/skarvik --zone Europe/Helsinki -o out/ --dry-run"),
+        ("repair", "repair one.ics -o two.ics --no-ledger"),
+        ("retime", "retime exports/norrsund/crew.ics --shift 1h -o s.ics --no-ledger"),
+        ("amend", "amend exports/norrsund/crew.ics --add-category X -o x.ics --no-ledger"),
+        ("convert", "convert exports/norrsund/crew.ics -o c.csv --no-ledger"),
+        ("convert", "convert one.ics --limits limits/quay.toml -o c.ics --no-ledger"),
+        (
+            "merge",
+            "merge one.ics there.ics -o m.ics --no-ledger --clash newest --into exports/norrsund/crew.ics",
+        ),
+        ("merge", "merge exports/skarvik --zone Europe/Helsinki -o k.ics --no-ledger"),
+        ("pick", "pick one.ics --series -o p.ics --no-ledger"),
+        ("drop", "drop one.ics --series --reach one --on 2026-10-05 -o d.ics --no-ledger"),
+        ("reconcile", "reconcile exports/norrsund --result there.ics"),
+        ("reconcile", "reconcile one.ics --result one.ics"),
+        ("rehearse", "rehearse one.ics --limits limits/quay.toml --twice"),
+        ("retract", "retract exports/norrsund/crew.ics --out-of one.ics -o g.ics --no-ledger"),
+        ("changes", "changes one.ics there.ics"),
+        ("changes", "changes exports/skarvik/calendar.ics exports/skarvik/harbour.ics"),
+        ("dates", "dates exports/norrsund --from 2026-11-01 --until 2026-11-10"),
+        ("dates", "dates exports/norrsund --from 1999-11-01 --until 1999-11-10"),
+        ("events", "events exports/skarvik --zone Europe/Helsinki"),
+        ("history", "history --ledger l.sqlite"),
+        ("history-show", "history show 1 --ledger l.sqlite"),
+        ("run", "run plan.toml --no-ledger"),
+        ("run", "run plan.toml --no-ledger"),
+        ("bundle", "bundle one.ics -o b.zip"),
+        ("bundle", "bundle --verify b.zip"),
+    ];
+    let mut wrong = Vec::new();
+    for (name, words) in rows {
+        let mut words: Vec<&str> = words.split(' ').collect();
+        words.push("--json");
+        let faults = faults(name, &case.json(&words));
+        wrong.extend(faults.into_iter().map(|fault| format!("{}: {fault}", words.join(" "))));
+    }
+    let receipt = serde_json::from_str(&case.read("r.json")).unwrap();
+    wrong.extend(faults("receipt", &receipt).into_iter().map(|fault| format!("receipt: {fault}")));
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+}
+
+#[test]
+fn a_key_that_no_schema_knows_is_a_fault() {
+    let mut answer = Case::with_demo_exports().json(&["rules", "R04", "--json"]);
+    answer["surprise"] = json!(1);
+    assert_eq!(faults("rules", &answer).len(), 1);
+    answer.as_object_mut().unwrap().retain(|key, _| key != "surprise" && key != "rules");
+    assert_eq!(faults("rules", &answer).len(), 1, "a key that is missing, too");
+}
