@@ -92,3 +92,46 @@ fn a_key_that_no_schema_knows_is_a_fault() {
     answer.as_object_mut().unwrap().retain(|key, _| key != "surprise" && key != "rules");
     assert_eq!(faults("rules", &answer).len(), 1, "a key that is missing, too");
 }
+
+#[test]
+fn files_people_write_are_as_their_schemas_say() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR")).join("../..");
+    let blocks = |page: &str| -> Vec<String> {
+        let text = fs::read_to_string(root.join(page)).unwrap();
+        text.split("```toml\n").skip(1).map(|block| block.split("```").next().unwrap().to_owned()).collect()
+    };
+    let file = |path: &str| fs::read_to_string(root.join(path)).unwrap();
+    let mut files = vec![
+        ("limits", file("demo/limits/quay-terminal.toml")),
+        ("limits", file("demo/limits/shore-office.toml")),
+        ("plan", file("demo/plan.toml")),
+    ];
+    for (name, page) in
+        [("limits", "docs/destinations.md"), ("columns", "docs/tables.md"), ("plan", "docs/plans.md")]
+    {
+        files.extend(blocks(page).into_iter().map(|block| (name, block)));
+    }
+    assert!(files.len() >= 6);
+    for (name, text) in files {
+        let table: toml::Table = toml::from_str(&text).unwrap_or_else(|error| panic!("{error}:\n{text}"));
+        let value = as_json(toml::Value::Table(table));
+        assert_eq!(faults(name, &value), Vec::<String>::new(), "{name}:\n{text}");
+        let mut unknown = value;
+        unknown["surprise"] = json!(true);
+        assert_eq!(faults(name, &unknown).len(), 1);
+    }
+}
+
+fn as_json(value: toml::Value) -> Value {
+    match value {
+        toml::Value::String(text) => json!(text),
+        toml::Value::Integer(number) => json!(number),
+        toml::Value::Float(number) => json!(number),
+        toml::Value::Boolean(is) => json!(is),
+        toml::Value::Datetime(date) => json!(date.to_string()),
+        toml::Value::Array(list) => list.into_iter().map(as_json).collect(),
+        toml::Value::Table(table) => {
+            Value::Object(table.into_iter().map(|(key, value)| (key, as_json(value))).collect())
+        }
+    }
+}
