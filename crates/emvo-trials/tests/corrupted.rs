@@ -1,0 +1,76 @@
+//! Exports that were corrupted at random places: whatever is broken, every
+//! event is accounted for, and what is written reads back.
+
+use std::fs;
+use std::path::Path;
+
+use emvo_trials::{balance, content, table};
+
+/// A number after another, the same in every run.
+struct Dice(u64);
+
+impl Dice {
+    fn roll(&mut self, sides: usize) -> usize {
+        self.0 = self.0.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        let sides = u64::try_from(sides.max(1)).expect("a usize fits");
+        usize::try_from((self.0 >> 33) % sides).expect("less than a usize")
+    }
+
+    /// The same bytes with up to four accidents.
+    fn corrupted(&mut self, bytes: &[u8]) -> Vec<u8> {
+        let mut bytes = bytes.to_vec();
+        for _ in 0..=self.roll(4) {
+            let (at, to) = (self.roll(bytes.len()), self.roll(bytes.len()));
+            let (from, until) = (at.min(to), at.max(to).min(at.min(to) + 200));
+            match self.roll(6) {
+                0 => bytes.truncate(at),
+                1 => drop(bytes.drain(from..until)),
+                2 => {
+                    let copy = bytes[from..until].to_vec();
+                    bytes.splice(at..at, copy);
+                }
+                3 if !bytes.is_empty() => bytes[at] ^= 1 << self.roll(8),
+                4 if !bytes.is_empty() => bytes[at] = b"\r\n:;,=\"\\\0 "[self.roll(10)],
+                _ => drop(bytes.splice(at..at, *b"\r\nEND:VEVENT\r\n")),
+            }
+        }
+        bytes
+    }
+}
+
+fn seeds(name: &str) -> Vec<Vec<u8>> {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz/seeds").join(name);
+    let mut paths: Vec<_> = fs::read_dir(folder)
+        .expect("there are seeds")
+        .map(|entry| entry.expect("the folder can be read").path())
+        .collect();
+    paths.sort();
+    paths.iter().map(|path| fs::read(path).expect("the seed can be read")).collect()
+}
+
+/// Says which case it was if a trial does not hold.
+fn tried(trial: fn(&[u8]), bytes: &[u8], case: usize) {
+    if std::panic::catch_unwind(|| trial(bytes)).is_err() {
+        panic!("case {case} does not hold:\n{}", String::from_utf8_lossy(bytes));
+    }
+}
+
+#[test]
+fn corrupted_calendars_are_accounted_for() {
+    let seeds = seeds("balance");
+    let mut dice = Dice(1);
+    for case in 0..2_000 {
+        let bytes = dice.corrupted(&seeds[case % seeds.len()]);
+        tried(content, &bytes, case);
+        tried(balance, &bytes, case);
+    }
+}
+
+#[test]
+fn corrupted_tables_are_accounted_for() {
+    let seeds = seeds("table");
+    let mut dice = Dice(2);
+    for case in 0..3_000 {
+        tried(table, &dice.corrupted(&seeds[case % seeds.len()]), case);
+    }
+}
