@@ -43,7 +43,7 @@ pub(crate) fn say(words: fmt::Arguments<'_>) {
 /// Whether all answers could be printed.
 pub(crate) fn ensure_said() -> anyhow::Result<()> {
     let flushed = io::stdout().flush().map_err(|error| error.kind());
-    let unsaid = UNSAID.get().map(|error| error.to_string());
+    let unsaid = UNSAID.get().map(ToString::to_string);
     let late = flushed.err().filter(|kind| *kind != io::ErrorKind::BrokenPipe).map(|kind| kind.to_string());
     match unsaid.or(late) {
         None => Ok(()),

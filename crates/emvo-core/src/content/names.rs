@@ -36,9 +36,9 @@ impl Names {
         let bytes = name.as_bytes();
         let letter = |at: usize| u32::from(bytes.get(at).copied().unwrap_or(0) & 0x1f);
         let last = letter(bytes.len().wrapping_sub(1));
-        // What matters of a length is what it is modulo 64, as of the whole shift.
-        let length = u32::from(bytes.len() as u8);
-        1u64.wrapping_shl(letter(2) * 8 + last * 6 + letter(0) * 4 + length * 5)
+        // Names longer than this are told apart by their letters alone.
+        let length = u32::try_from(bytes.len()).unwrap_or(0);
+        1u64.wrapping_shl((letter(2) * 8 + last * 6 + letter(0) * 4).wrapping_add(length.wrapping_mul(5)))
     }
 }
 

@@ -66,7 +66,7 @@ fn parse_by(text: &str, length: usize) -> Option<Parsed<'_>> {
         .enumerate()
         .map(|(at, (piece, line))| read(piece, line, Place { is_first: at == 0, is_last: at == last }))
         .collect();
-    joined(pieces?)
+    pieces.map(joined)
 }
 
 #[derive(Clone, Copy)]
@@ -116,7 +116,7 @@ fn read(text: &str, first_line: u32, place: Place) -> Option<Piece<'_>> {
     is_as_expected.then(|| piece_of(parser, place)).flatten()
 }
 
-fn piece_of<'a>(mut parser: Parser<'a>, place: Place) -> Option<Piece<'a>> {
+fn piece_of(mut parser: Parser<'_>, place: Place) -> Option<Piece<'_>> {
     let faults = std::mem::take(&mut parser.parsed.faults);
     let mut roots = std::mem::take(&mut parser.parsed.roots);
     let open = parser.open.pop();
@@ -136,7 +136,7 @@ fn piece_of<'a>(mut parser: Parser<'a>, place: Place) -> Option<Piece<'a>> {
     Some(Piece { items: first.into_items(), names, closing: Some(Closing { roots, open }), faults })
 }
 
-fn joined(pieces: Vec<Piece<'_>>) -> Option<Parsed<'_>> {
+fn joined(pieces: Vec<Piece<'_>>) -> Parsed<'_> {
     let mut parsed = Parsed::default();
     let mut open: Option<OpenCalendar<'_>> = None;
     for piece in pieces {
@@ -157,7 +157,7 @@ fn joined(pieces: Vec<Piece<'_>>) -> Option<Parsed<'_>> {
         parsed.roots.push(open.closed());
     }
     parsed.faults.sort_by_key(|fault| fault.line);
-    Some(parsed)
+    parsed
 }
 
 impl<'a> OpenCalendar<'a> {
