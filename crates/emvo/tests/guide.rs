@@ -5,6 +5,7 @@
 
 mod harness;
 
+use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
@@ -117,10 +118,10 @@ fn rule_pages_are_what_the_program_says() {
         let text = |key: &str| rule[key].as_str().unwrap();
         if text("group") != group {
             group = text("group");
-            page += &format!("\n## {group}\n");
+            writeln!(page, "\n## {group}").unwrap();
         }
         let explained = text("explanation").replace("\n## ", "\n#### ").replacen("## ", "#### ", 1);
-        page += &format!("\n### {} {}\n\n{}\n", text("id"), text("name"), explained.trim());
+        writeln!(page, "\n### {} {}\n\n{}", text("id"), text("name"), explained.trim()).unwrap();
     }
     let path = root().join("docs/rules.md");
     if std::env::var_os("EMVO_WRITE_PAGES").is_some() {
