@@ -11,7 +11,7 @@ use emvo_core::receipt::{
 use emvo_core::zone::ZoneBook;
 use emvo_ledger::{Account, Ledger};
 use rayon::prelude::*;
-use sha2::{Digest, Sha256};
+use ring::digest::SHA256;
 
 use crate::output::{Pending, Target};
 use crate::source::Source;
@@ -128,10 +128,8 @@ impl Recording {
 
 /// What a run did, as a receipt.
 pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending: &[Pending]) -> Receipt {
-    let facts = Facts::joined(sources.iter().map(|source| &source.facts));
-    let folds: Vec<Fold> = deeds.folds.iter().copied().cloned().collect();
-    let changes: Vec<Change> = deeds.changes.iter().copied().cloned().collect();
-    let mut events = facts.fates(&deeds.written, &folds, &changes);
+    let facts: Vec<&Facts> = sources.iter().map(|source| &source.facts).collect();
+    let mut events = Facts::fates(&facts, &deeds.written, &deeds.folds, &deeds.changes);
     if deeds.balance.removed == 0 {
         // Nothing was left out, so what is gone is part of another event.
         for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
@@ -151,7 +149,7 @@ pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending:
         outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
         balance: deeds.balance,
         events,
-        changes: changes_of_files(&changes),
+        changes: changes_of_files(&deeds.changes),
     }
 }
 
@@ -188,7 +186,8 @@ pub(crate) fn file_record(path: &str, bytes: &[u8]) -> FileRecord {
 /// SHA-256 in hexadecimal.
 pub(crate) fn digest(bytes: &[u8]) -> String {
     let digit = |digit: u8| char::from(b"0123456789abcdef"[usize::from(digit)]);
-    Sha256::digest(bytes).iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
+    let digest = ring::digest::digest(&SHA256, bytes);
+    digest.as_ref().iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
 }
 
 fn shown(target: &Target) -> String {

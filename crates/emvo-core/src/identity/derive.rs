@@ -1,6 +1,6 @@
 //! Ids derived from content, the same on every run (rule U01).
 
-use sha2::{Digest, Sha256};
+use ring::digest::{Context, SHA256};
 
 use super::text::normalised;
 use crate::calendar::{Event, Uid};
@@ -26,14 +26,14 @@ pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid {
 
 /// An id from texts that identify an event.
 pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
-    let mut hash = Sha256::new();
+    let mut hash = Context::new(&SHA256);
     for part in parts {
         hash.update(part.as_bytes());
-        hash.update([0]);
+        hash.update(&[0]);
     }
-    hash.update(salt.to_be_bytes());
+    hash.update(&salt.to_be_bytes());
     let mut text = String::with_capacity(40);
-    for byte in &hash.finalize()[..12] {
+    for byte in &hash.finish().as_ref()[..12] {
         text.extend([byte >> 4, byte & 15].map(|digit| char::from(b"0123456789abcdef"[usize::from(digit)])));
     }
     text.push_str(MARK);

@@ -1,11 +1,11 @@
 //! What became of every event, by the events themselves: each carries where it
 //! was read from through every change.
 
-use std::collections::BTreeMap;
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::num::NonZeroU32;
 use std::sync::Arc;
 
+use hashbrown::HashMap;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
@@ -41,6 +41,11 @@ pub struct Facts {
     before: usize,
     all: Vec<Fact>,
 }
+
+/// What was folded, by the id that it had and where it was read.
+type Folded<'f> = HashMap<(&'f str, &'f str), &'f Fold>;
+/// The changes that are told under an id.
+type Tellings<'f> = HashMap<&'f str, Vec<&'f Change>>;
 
 /// What became of an event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
@@ -143,11 +148,6 @@ impl Facts {
         self.before + self.all.len()
     }
 
-    /// The facts of all inputs, in the order in which they were noted.
-    pub fn joined<'f>(parts: impl Iterator<Item = &'f Self>) -> Self {
-        Self { before: 0, all: parts.flat_map(|part| part.all.iter().cloned()).collect() }
-    }
-
     /// Takes note of the events of a calendar, and marks each with where it comes
     /// from.
     pub fn note(&mut self, path: &str, calendar: &mut Calendar<'_>, zones: &ZoneBook) {
@@ -162,14 +162,16 @@ impl Facts {
         }
     }
 
-    /// What became of every event that was read, in order, then what was added.
+    /// What became of every event of these inputs, in the order in which they
+    /// were noted, then what was added.
     pub fn fates(
-        &self,
+        of_inputs: &[&Self],
         written: &[(&Calendar<'_>, &ZoneBook)],
-        folds: &[Fold],
-        changes: &[Change],
+        folds: &[&Fold],
+        changes: &[&Change],
     ) -> Vec<EventRecord> {
-        let mut parts: Vec<Vec<(&Series<'_>, &ZoneBook)>> = vec![Vec::new(); self.all.len()];
+        let all: Vec<&Fact> = of_inputs.iter().flat_map(|facts| &facts.all).collect();
+        let mut parts: Vec<Vec<(&Series<'_>, &ZoneBook)>> = vec![Vec::new(); all.len()];
         let mut added = Vec::new();
         for (calendar, zones) in written {
             for series in &calendar.series {
@@ -180,15 +182,14 @@ impl Facts {
                 }
             }
         }
-        let mut told: BTreeMap<&str, Vec<&Change>> = BTreeMap::new();
+        let mut told = Tellings::default();
         for change in changes.iter().filter(|change| !change.uid.is_empty()) {
             told.entry(&change.uid).or_default().push(change);
         }
-        let folded: BTreeMap<(&str, &str), &Fold> =
-            folds.iter().map(|fold| ((fold.uid.as_str(), fold.from.as_str()), fold)).collect();
-        let mut records: Vec<EventRecord> = self
-            .all
-            .par_iter()
+        let folded: Folded<'_> =
+            folds.iter().map(|fold| ((fold.uid.as_str(), fold.from.as_str()), *fold)).collect();
+        let mut records: Vec<EventRecord> = all
+            .into_par_iter()
             .zip(parts)
             .with_min_len(512)
             .map(|(fact, parts)| fact.record(&parts, &folded, &told))
@@ -226,8 +227,8 @@ impl Fact {
     fn record(
         &self,
         parts: &[(&Series<'_>, &ZoneBook)],
-        folded: &BTreeMap<(&str, &str), &Fold>,
-        told: &BTreeMap<&str, Vec<&Change>>,
+        folded: &Folded<'_>,
+        told: &Tellings<'_>,
     ) -> EventRecord {
         let as_it_was = parts.len() == 1 && whole_of(parts[0].0) == self.whole;
         let fold = folded.get(&(&*self.uid, &*self.path)).copied();
@@ -249,11 +250,11 @@ impl Fact {
             changes: Vec::new(),
         };
         if fate == Fate::Changed {
-            let differ = |at: &usize| {
-                parts.iter().any(|(series, _)| fields_of(series.lead())[*at] != self.fields[*at])
-            };
+            let fields: Vec<_> = parts.iter().map(|(series, _)| fields_of(series.lead())).collect();
+            let differ = |at: &usize| fields.iter().any(|fields| fields[*at] != self.fields[*at]);
             record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].to_owned()).collect();
-            record.now = parts.iter().map(|(series, zones)| self.now(series, zones)).collect();
+            let parts = parts.iter().zip(&fields);
+            record.now = parts.map(|((series, zones), fields)| self.now(series, zones, fields)).collect();
         }
         // Changes are told under the id that the event had, or has by then.
         let ids = std::iter::once(&*self.uid).chain(record.now.iter().map(|now| now.uid.as_str()));
@@ -272,9 +273,8 @@ impl Fact {
         record
     }
 
-    fn now(&self, series: &Series<'_>, zones: &ZoneBook) -> Now {
+    fn now(&self, series: &Series<'_>, zones: &ZoneBook, fields: &[u64; FIELDS.len()]) -> Now {
         let lead = series.lead();
-        let fields = fields_of(lead);
         let changed = |at: usize, text: Option<std::borrow::Cow<'_, str>>| {
             (fields[at] != self.fields[at]).then(|| text.unwrap_or_default().into_owned())
         };

@@ -79,7 +79,7 @@ impl Receipt {
 }
 
 /// The changes that are no event's.
-pub fn changes_of_files(changes: &[Change]) -> Vec<ChangeRecord> {
+pub fn changes_of_files(changes: &[&Change]) -> Vec<ChangeRecord> {
     let of_files = changes.iter().filter(|change| change.uid.is_empty());
     of_files
         .map(|change| ChangeRecord {

@@ -1,76 +1,74 @@
 //! What receipts say was meant: changes that were asked for are no losses.
 
-use std::collections::HashMap;
-
+use hashbrown::HashMap;
 use jiff::civil::{Date, DateTime, Time};
 
-use super::record::{Record, Records, Told};
+use super::Side;
+use super::record::{Record, Told};
 use crate::identity::{Moment, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
 use crate::recurrence::day::clock_seconds;
 use crate::zone::Zone;
+use rayon::prelude::*;
 
 /// The receipts of the runs between sources and result, in their order.
 #[derive(Clone, Debug, Default)]
-pub struct Explanations {
-    runs: Vec<Run>,
+pub struct Explanations<'r> {
+    runs: Vec<Run<'r>>,
 }
 
 #[derive(Clone, Debug, Default)]
-struct Run {
+struct Run<'r> {
     /// By file and id; events without one by file and start.
-    by_file: HashMap<(String, String), EventRecord>,
+    by_file: HashMap<(&'r str, &'r str), &'r EventRecord>,
     /// By id alone: the files of a later run are not the sources.
-    by_uid: HashMap<String, EventRecord>,
+    by_uid: HashMap<&'r str, &'r EventRecord>,
 }
 
 /// What became of one event through all runs.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Course {
+pub(super) struct Course<'r> {
     is_gone: bool,
-    fields: Vec<String>,
+    fields: Vec<&'r str>,
     /// How it stood when it was first read.
-    start: String,
-    now: Vec<Now>,
+    start: &'r str,
+    now: Vec<&'r Now>,
 }
 
-impl Explanations {
+impl<'r> Explanations<'r> {
     /// The receipts in the order of their runs.
-    pub fn of(receipts: &[Receipt]) -> Self {
+    pub fn of(receipts: &'r [Receipt]) -> Self {
         let runs = receipts.iter().map(|receipt| {
             let mut run = Run::default();
             for event in &receipt.events {
-                let key = if event.uid.is_empty() { event.start.clone() } else { event.uid.clone() };
-                run.by_file.insert((file_name(&event.path), key.clone()), event.clone());
-                run.by_uid.entry(key).or_insert_with(|| event.clone());
+                let key = if event.uid.is_empty() { &*event.start } else { &*event.uid };
+                run.by_file.insert((file_name(&event.path), key), event);
+                run.by_uid.entry(key).or_insert(event);
             }
             run
         });
         Self { runs: runs.collect() }
     }
 
-    /// The course of an event of a source; `None` if no receipt knows it.
-    pub(super) fn course(&self, path: &str, uid: &str, start: &str) -> Option<Course> {
-        let key = if uid.is_empty() { start } else { uid };
-        let mut course: Option<Course> = None;
-        let mut ids = vec![key.to_owned()];
+    /// The course of an event of a source, known by its id or else by its start;
+    /// `None` if no receipt knows it.
+    pub(super) fn course(&self, path: &str, key: &str) -> Option<Course<'r>> {
+        let mut course: Option<Course<'r>> = None;
+        let mut ids = vec![key];
         for run in &self.runs {
-            let known = |id: &String| {
-                let in_file = run.by_file.get(&(file_name(path), id.clone())).filter(|_| course.is_none());
-                in_file.or_else(|| run.by_uid.get(id))
+            let known = |id: &&str| {
+                let in_file = run.by_file.get(&(file_name(path), *id)).filter(|_| course.is_none());
+                in_file.or_else(|| run.by_uid.get(id)).copied()
             };
-            let records: Vec<&EventRecord> = ids.iter().filter_map(known).collect();
+            let records: Vec<&'r EventRecord> = ids.iter().filter_map(known).collect();
             let Some(first) = records.first() else { continue };
-            let mut next =
-                course.unwrap_or_else(|| Course { start: first.start.clone(), ..Course::default() });
+            let mut next = course.unwrap_or_else(|| Course { start: &first.start, ..Course::default() });
             next.is_gone |=
                 records.iter().all(|record| !matches!(record.fate, Fate::Written | Fate::Changed));
-            for record in &records {
-                next.fields.extend(record.fields.iter().cloned());
-            }
-            let now: Vec<Now> = records.iter().flat_map(|record| record.now.iter().cloned()).collect();
+            next.fields.extend(records.iter().flat_map(|record| &record.fields).map(String::as_str));
+            let now: Vec<&'r Now> = records.iter().flat_map(|record| &record.now).collect();
             if !now.is_empty() {
-                ids = now.iter().map(|now| now.uid.clone()).collect();
+                ids = now.iter().map(|now| now.uid.as_str()).collect();
                 next.now = now;
             }
             course = Some(next);
@@ -79,11 +77,11 @@ impl Explanations {
     }
 }
 
-fn file_name(path: &str) -> String {
-    path.rsplit(['/', '\\']).next().unwrap_or(path).to_owned()
+fn file_name(path: &str) -> &str {
+    path.rsplit(['/', '\\']).next().unwrap_or(path)
 }
 
-impl Course {
+impl Course<'_> {
     /// The id that it has by now, if it is another.
     pub(super) fn uid(&self) -> Option<&str> {
         self.now.first().map(|now| now.uid.as_str()).filter(|uid| !uid.is_empty())
@@ -102,11 +100,11 @@ impl Course {
     }
 
     fn is_field_meant(&self, field: &str, told: &Told) -> bool {
-        if !self.fields.iter().any(|known| known == field) {
+        if !self.fields.contains(&field) {
             return false;
         }
         let says = |of: fn(&Now) -> Option<&String>, text: &str| {
-            let mut said = self.now.iter().filter_map(of).peekable();
+            let mut said = self.now.iter().copied().filter_map(of).peekable();
             said.peek().is_none() || said.any(|said| normalised(said) == text)
         };
         match field {
@@ -119,7 +117,7 @@ impl Course {
     /// Whether the result starts where the source's clock, moved as the event's
     /// start was moved, stands in the event's zone.
     fn is_moved_so(&self, now: &Now, one: &Record, two: &Record) -> bool {
-        let (Some((before, _)), Some((after, zone))) = (read_shown(&self.start), read_shown(&now.start))
+        let (Some((before, _)), Some((after, zone))) = (read_shown(self.start), read_shown(&now.start))
         else {
             return false;
         };
@@ -146,23 +144,22 @@ fn read_shown(text: &str) -> Option<(DateTime, &str)> {
     Some((date.to_datetime(time), words.next().unwrap_or("")))
 }
 
-/// The courses of the series of the sources, by side and series.
-pub(super) fn courses(
-    source: &Records<'_, '_>,
-    explanations: &Explanations,
-) -> HashMap<(usize, usize), Course> {
-    let mut courses = HashMap::new();
+/// The courses of the series of the sources, by side and series; none at all
+/// without receipts.
+pub(super) fn courses<'c>(
+    sides: &'c [Side<'c, '_>],
+    explanations: &'c Explanations<'c>,
+) -> Vec<Vec<Option<Course<'c>>>> {
     if explanations.runs.is_empty() {
-        return courses;
+        return Vec::new();
     }
-    for (number, side) in source.sides.iter().enumerate() {
-        for (at, series) in side.calendar.series.iter().enumerate() {
-            let uid = series.uid().map_or("", |uid| uid.as_str());
-            let start = series.lead().start().to_string();
-            if let Some(course) = explanations.course(side.path, uid, &start) {
-                courses.insert((number, at), course);
-            }
-        }
-    }
-    courses
+    let of_side = |side: &Side<'_, '_>| {
+        let series = side.calendar.series.par_iter().with_min_len(256);
+        let courses = series.map(|series| match series.uid() {
+            Some(uid) => explanations.course(side.path, uid.as_str()),
+            None => explanations.course(side.path, &series.lead().start().to_string()),
+        });
+        courses.collect()
+    };
+    sides.iter().map(of_side).collect()
 }

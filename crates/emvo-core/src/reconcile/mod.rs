@@ -217,16 +217,16 @@ pub struct Reconciliation {
 /// meant is explained. Without a window it is from the earliest start of the sources to 31
 /// December of the second year after their latest. `None` if no source has an
 /// event.
-pub fn reconcile(
-    sources: &[Side<'_, '_>],
+pub fn reconcile<'c>(
+    sources: &'c [Side<'c, '_>],
     results: &[Side<'_, '_>],
     window: Option<Window>,
     ceiling: Ceiling,
-    explanations: &Explanations,
+    explanations: &'c Explanations<'c>,
 ) -> Option<Reconciliation> {
     let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
     let mut source = Records::of(sources, window, ceiling);
-    source.courses = explained::courses(&source, explanations);
+    source.courses = explained::courses(sources, explanations);
     let result = Records::of(results, window, ceiling);
     let pairing = Pairing::of(&source, &result);
     let (counts, mut found, other_fields) = pairing.account();

@@ -1,7 +1,6 @@
 //! Calendars → occurrences side by side, with what tells them apart.
 
 use std::borrow::Cow;
-use std::collections::HashMap;
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
@@ -61,7 +60,7 @@ pub(super) struct Records<'c, 'a> {
     pub(super) events: usize,
     pub(super) not_compared: Vec<String>,
     /// What receipts say became of the series, by side and series.
-    pub(super) courses: HashMap<(usize, usize), Course>,
+    pub(super) courses: Vec<Vec<Option<Course<'c>>>>,
 }
 
 impl<'c, 'a> Records<'c, 'a> {
@@ -72,7 +71,7 @@ impl<'c, 'a> Records<'c, 'a> {
             sides,
             events: 0,
             not_compared: Vec::new(),
-            courses: HashMap::new(),
+            courses: Vec::new(),
         };
         for (side, input) in sides.iter().enumerate() {
             let of_series: Vec<_> = input
@@ -112,8 +111,9 @@ impl<'c, 'a> Records<'c, 'a> {
     }
 
     /// What receipts say became of the series of an occurrence.
-    pub(super) fn course(&self, at: usize) -> Option<&Course> {
-        self.courses.get(&self.list[at].place())
+    pub(super) fn course(&self, at: usize) -> Option<&Course<'c>> {
+        let (side, series) = self.list[at].place();
+        self.courses.get(side)?.get(series)?.as_ref()
     }
 }
 

@@ -67,7 +67,8 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let sources = source::read(&source_texts, &reading)?;
     let results = source::read(&result_texts, &reading)?;
     let (source_sides, result_sides) = (sides(&sources), sides(&results));
-    let explanations = explanations(&args.explained_by)?;
+    let receipts = receipts(&args.explained_by)?;
+    let explanations = Explanations::of(&receipts);
     let window = choice.over(&sources);
     let Some(found) = reconcile(&source_sides, &result_sides, window, choice.ceiling, &explanations) else {
         bail!("the sources hold no event that can be read, so there is nothing to account for");
@@ -95,12 +96,12 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
 }
 
-fn explanations(paths: &[PathBuf]) -> anyhow::Result<Explanations> {
+fn receipts(paths: &[PathBuf]) -> anyhow::Result<Vec<Receipt>> {
     let receipts = paths.iter().map(|path| {
         let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
         Receipt::parse(&bytes).with_context(|| format!("--explained-by `{}`", path.display()))
     });
-    Ok(Explanations::of(&receipts.collect::<anyhow::Result<Vec<_>>>()?))
+    receipts.collect()
 }
 
 pub(crate) fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
