@@ -8,6 +8,7 @@ use crate::commands::{
     amend, bundle, changes, check, completions, convert, dates, demo, drop, events, history, merge, pick,
     reconcile, rehearse, repair, retime, retract, rules, run, survey,
 };
+use crate::progress::ProgressArg;
 use crate::record::RecordArgs;
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
@@ -128,6 +129,9 @@ pub(crate) struct AnswerArgs {
     /// All there is to tell
     #[arg(long, short, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
+    /// How progress is shown, on standard error
+    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    pub(crate) progress: ProgressArg,
 }
 
 /// Where results go

@@ -8,6 +8,7 @@ use anyhow::{Context, bail};
 use walkdir::WalkDir;
 use zip::result::ZipError;
 
+use crate::progress;
 use crate::room::ensure_room_for;
 use crate::secret::Secret;
 
@@ -87,6 +88,7 @@ fn take(
     secret: Option<&Secret>,
     files: &mut Vec<SourceFile>,
 ) -> anyhow::Result<()> {
+    progress::doing(&format!("reading {}", path.display()));
     let already = files.iter().map(|file| file.bytes.len() as u64).sum();
     ensure_room_for(path, already)?;
     let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;

@@ -55,6 +55,7 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Man(args) => commands::completions::man(&args),
         Command::Demo(args) => commands::demo::run(&args),
     };
+    progress::end();
     let outcome = outcome?;
     terminal::ensure_said()?;
     Ok(outcome)

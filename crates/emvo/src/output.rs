@@ -14,14 +14,26 @@ use emvo_core::merge::PRODUCT_ID;
 
 use crate::args::OutputArgs;
 use crate::gather::SourceFile;
+use crate::progress;
 use crate::record::Recording;
 use crate::source::{Format, Source};
+use crate::terminal::warn;
 
 /// Where a result goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) enum Target {
     Stdout,
     Path(PathBuf),
+}
+
+impl Target {
+    /// How people know it.
+    pub(crate) fn shown(&self) -> String {
+        match self {
+            Self::Stdout => "-".to_owned(),
+            Self::Path(path) => path.display().to_string(),
+        }
+    }
 }
 
 /// What kind of file a result is.
@@ -204,6 +216,7 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
             .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
     }
     for Pending { target, bytes } in pending {
+        progress::doing(&format!("writing {}", target.shown()));
         match target {
             Target::Stdout => {
                 if plan.mode == Mode::Write {
@@ -327,11 +340,7 @@ pub(crate) fn set_aside_files(
 
 fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
     let Some(path) = plan.set_aside_path(format) else {
-        anstream::eprintln!(
-            "{}!{:#} something was set aside and is nowhere kept: --set-aside PATH keeps it",
-            crate::terminal::WARNING,
-            crate::terminal::WARNING
-        );
+        warn("something was set aside and is nowhere kept: --set-aside PATH keeps it");
         return None;
     };
     Some(Pending { target: Target::Path(path), bytes })

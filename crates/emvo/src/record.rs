@@ -15,7 +15,7 @@ use ring::digest::SHA256;
 
 use crate::output::{Pending, Target};
 use crate::source::Source;
-use crate::terminal::{WARNING, sanitized, styled};
+use crate::terminal::warn;
 
 /// What is kept of a run
 #[derive(Clone, Debug, Default, clap::Args)]
@@ -119,7 +119,7 @@ impl Recording {
             Ok(number) => Some(number),
             Err(error) => {
                 let line = format!("this run is not in the ledger {}: {error:#}", path.display());
-                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(&line));
+                warn(&line);
                 None
             }
         }
@@ -140,7 +140,7 @@ pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending:
     let inputs: Vec<(&str, &[u8])> =
         sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
     let outputs: Vec<(String, &[u8])> =
-        pending.iter().map(|file| (shown(&file.target), file.bytes.as_slice())).collect();
+        pending.iter().map(|file| (file.target.shown(), file.bytes.as_slice())).collect();
     Receipt {
         emvo: env!("CARGO_PKG_VERSION").to_owned(),
         receipt: RECEIPT_VERSION,
@@ -188,13 +188,6 @@ pub(crate) fn digest(bytes: &[u8]) -> String {
     let digit = |digit: u8| char::from(b"0123456789abcdef"[usize::from(digit)]);
     let digest = ring::digest::digest(&SHA256, bytes);
     digest.as_ref().iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
-}
-
-fn shown(target: &Target) -> String {
-    match target {
-        Target::Stdout => "-".to_owned(),
-        Target::Path(path) => path.display().to_string(),
-    }
 }
 
 /// Events and rows that could not be read.

@@ -13,6 +13,7 @@ use emvo_core::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, OrderArg, ReadingArgs, WindowArgs};
+use crate::progress::{self, ProgressArg};
 use crate::record::Noting;
 use crate::secret::Secret;
 use crate::source::Source;
@@ -189,7 +190,9 @@ pub(crate) enum Detail {
 }
 
 impl AnswerArgs {
+    /// From here on it is shown how far the work is.
     pub(crate) fn settle(self) -> Answer {
+        progress::begin(if self.quiet { ProgressArg::None } else { self.progress });
         match self {
             Self { json: true, .. } => Answer::Json,
             Self { quiet: true, .. } => Answer::Silent,

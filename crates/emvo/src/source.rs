@@ -12,8 +12,10 @@ use emvo_core::zone::ZoneBook;
 use rayon::prelude::*;
 
 use crate::gather::{NamedBy, SourceFile};
+use crate::progress;
 use crate::record::Noting;
 use crate::settle::{Reading, Undecided};
+use crate::terminal::{counted, grouped};
 
 /// A file as text.
 pub(crate) struct SourceText<'f> {
@@ -157,6 +159,9 @@ pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::
 /// Reads all files into calendars, in parallel and in order. What was found in
 /// a folder or a zip and is no calendar is left out.
 pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow::Result<Vec<Source<'t>>> {
+    let bytes: usize = texts.iter().map(|text| text.file.bytes.len()).sum();
+    let files = counted(texts.len(), "file", "files");
+    progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
     let sources: Vec<Option<Source<'t>>> =
         texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
     let mut sources: Vec<Source<'t>> = sources.into_iter().flatten().collect();

@@ -10,6 +10,8 @@ use anstyle::{AnsiColor, Style};
 use comfy_table::presets;
 use comfy_table::{Cell, CellAlignment, ContentArrangement, Table};
 
+use crate::progress;
+
 pub(crate) const ERROR: Style = AnsiColor::Red.on_default().bold();
 pub(crate) const WARNING: Style = AnsiColor::Yellow.on_default();
 pub(crate) const GOOD: Style = AnsiColor::Green.on_default().bold();
@@ -32,12 +34,19 @@ macro_rules! say_line {
 /// Prints; a failure is told at the end, by [`ensure_said`]. Somebody who stops
 /// listening, as `head` does, is no failure.
 pub(crate) fn say(words: fmt::Arguments<'_>) {
+    progress::end();
     if let Err(error) = anstream::stdout().write_fmt(words)
         && error.kind() != io::ErrorKind::BrokenPipe
     {
         // The first failure tells enough.
         let _ = UNSAID.set(error);
     }
+}
+
+/// Prints a warning to standard error. What it quotes may come from strangers.
+pub(crate) fn warn(line: &str) {
+    progress::end();
+    anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(line));
 }
 
 /// Whether all answers could be printed.

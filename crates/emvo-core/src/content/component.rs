@@ -177,6 +177,7 @@ impl<'a> Component<'a> {
         match at {
             Some(at) => {
                 self.retain_properties(|index, other| index <= at || !other.is(property.name()));
+                self.names.insert(property.name());
                 self.items[at] = Item::Property(property);
             }
             None => self.add(property),
@@ -186,7 +187,9 @@ impl<'a> Component<'a> {
     /// Adds a property behind the last one, in front of the inner components.
     pub fn add(&mut self, property: Property<'a>) {
         let behind = self.items.iter().rposition(|item| matches!(item, Item::Property(_)));
-        self.items_mut().insert(behind.map_or(0, |at| at + 1), Item::Property(property));
+        self.source = None;
+        self.names.insert(property.name());
+        self.items.insert(behind.map_or(0, |at| at + 1), Item::Property(property));
     }
 
     /// Takes out all properties of this name; how many there were.
@@ -202,7 +205,9 @@ impl<'a> Component<'a> {
     /// Keeps the properties for which `keep`, given index and property, holds.
     fn retain_properties(&mut self, keep: impl Fn(usize, &Property<'a>) -> bool) {
         let mut index = 0;
-        self.items_mut().retain(|item| {
+        self.source = None;
+        // The names stay: they may claim too much.
+        self.items.retain(|item| {
             let is_kept = match item {
                 Item::Property(property) => keep(index, property),
                 Item::Component(_) => true,
@@ -221,7 +226,8 @@ impl<'a> Component<'a> {
 
     /// Puts an inner component at the end.
     pub fn add_component(&mut self, component: Component<'a>) {
-        self.items_mut().push(Item::Component(Box::new(component)));
+        self.source = None;
+        self.items.push(Item::Component(Box::new(component)));
     }
 
     /// The component without ties to the source's buffer. It will be written

@@ -350,7 +350,7 @@ mod tests {
             kind: ClockKind::Standard,
             abbreviation: "".into(),
         };
-        let crowded = (0..100).map(|at| change(at * 3600, 60 * (at as i32 % 2), 60 * (1 - at as i32 % 2)));
+        let crowded = (0..100).map(|at| change(i64::from(at) * 3600, 60 * (at % 2), 60 * (1 - at % 2)));
         let sparse = [change(-60_000_000_000, 0, 50_000), change(60_000_000_000, 50_000, -50_000)];
         let zones = [
             Behaviour::of_changes(0, crowded.collect()),
@@ -360,7 +360,8 @@ mod tests {
         ];
         for zone in &zones {
             let near = zone.changes.iter().map(|change| change.instant);
-            let near = near.flat_map(|at| [-1 << 24, -90_000, -1, 0, 1, 3600, 90_000, 1 << 24].map(|by| at + by));
+            let near =
+                near.flat_map(|at| [-1 << 24, -90_000, -1, 0, 1, 3600, 90_000, 1 << 24].map(|by| at + by));
             for moment in near.chain([i64::MIN, -1, 0, 1, i64::MAX]) {
                 let halved = zone.changes.partition_point(|change| change.instant <= moment);
                 assert_eq!(zone.behind(moment, |change| change.instant <= moment), halved, "{moment}");

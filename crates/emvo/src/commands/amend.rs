@@ -15,6 +15,7 @@ use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::telling::{Extent, Told, tell};
 use crate::gather::gather;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::source::{self, Loaded};
 use crate::terminal::counted;
 
@@ -101,6 +102,7 @@ pub(crate) fn run(args: AmendArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("changing events");
     let chosen = chosen.within(&window, &sources);
     let mut refused = Vec::new();
     let mut changed = Vec::new();

@@ -19,6 +19,7 @@ use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_private_file};
+use crate::progress;
 use crate::record::digest;
 use crate::secret::Secret;
 use crate::settle::Answer;
@@ -105,6 +106,7 @@ pub(crate) fn run(args: BundleArgs) -> anyhow::Result<Outcome> {
     }
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("packing");
     let set_aside: usize = sources.iter().map(crate::commands::per_input::set_aside_in).sum();
     let (manifest, contents) = calendars(&mut sources, &reading)?;
     let bytes = zipped(&manifest, &contents, secret.as_ref())?;

@@ -17,6 +17,7 @@ use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_file};
+use crate::progress;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
 use crate::terminal::{DIM, STRONG, WARNING, counted, grouped, sanitized, styled};
@@ -49,6 +50,7 @@ pub(crate) struct ChangesArgs {
 }
 
 pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
     let reading = args.reading.settle()?;
     let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
     for path in args.output.iter().chain(&args.cancellations) {
@@ -70,6 +72,7 @@ pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
         (source::decode(&old_files, &reading)?, source::decode(&new_files, &reading)?);
     let (old, new) = (source::read(&old_texts, &reading)?, source::read(&new_texts, &reading)?);
     let (old_sides, new_sides) = (sides(&old), sides(&new));
+    progress::doing("comparing");
     let found = changes(&old_sides, &new_sides);
     let mut outputs = Vec::new();
     if let Some(path) = &args.output {
@@ -80,7 +83,7 @@ pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
         write_file(path, &cancellations(&found, &old_sides, path)?, existing)?;
         outputs.push(path.display().to_string());
     }
-    match args.answer.settle() {
+    match answer {
         Answer::Json => print_json(&found, outputs).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {

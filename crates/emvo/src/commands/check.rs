@@ -22,6 +22,7 @@ use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_file};
+use crate::progress;
 use crate::settle::{Answer, Detail, Reading, Undecided, rule_named};
 use crate::source::{self, Format, Source};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
@@ -95,6 +96,7 @@ pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
     let chosen = chosen.within(&window, &sources);
+    progress::doing("looking for faults");
     let found = findings(&sources, &reading, &choice, &chosen, limits);
     if let Some(report) = &report {
         let inputs: Vec<&str> = sources.iter().map(|source| source.path.as_str()).collect();

@@ -24,9 +24,10 @@ use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::output::Kind;
+use crate::progress;
 use crate::settle::{Answer, Detail, Reading, zone_named};
 use crate::source::{self, Loaded, Source};
-use crate::terminal::{WARNING, counted, grouped, sanitized, styled};
+use crate::terminal::{counted, grouped, sanitized, warn};
 
 /// Fewer alike events than this follow a rule by chance.
 const LEAST_ROLLED: usize = 3;
@@ -112,6 +113,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("converting");
     let whole_window = choice.over(&sources);
     let window = whole_window.filter(|_| args.unroll);
     let mut kept_as_series = Vec::new();
@@ -168,7 +170,7 @@ pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
             text.push_str(&written::output_lines(&outputs.paths, &plan));
             written::print(&text, &plan);
             for line in &kept_as_series {
-                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(line));
+                warn(line);
             }
             warn_of_flags(&sources);
             warn_of_what_is_left_out(&outputs.cannot_carry);
@@ -311,7 +313,7 @@ fn warn_of_flags(sources: &[Source<'_>]) {
              --repeat-rule \"every year\" says it for all of them, a rule in the column for each",
             source.path
         );
-        anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(&line));
+        warn(&line);
     }
 }
 
@@ -331,22 +333,18 @@ fn unclaimed_lines(sources: &[Source<'_>]) -> String {
 pub(crate) fn warn_of_what_is_left_out(cannot_carry: &CannotCarry) {
     if !cannot_carry.is_empty() {
         let parts: Vec<_> = cannot_carry.iter().map(|(name, count)| format!("{count} {name}")).collect();
-        let parts = sanitized(&parts.join(", "));
-        anstream::eprintln!(
-            "{} a table has no place for {parts}; they are in the inputs only",
-            styled(WARNING, "!")
-        );
+        let parts = parts.join(", ");
+        warn(&format!("a table has no place for {parts}; they are in the inputs only"));
     }
 }
 
 pub(crate) fn warn_of_several_calendars(calendars: usize) {
     if calendars > 1 {
         let several = counted(calendars, "calendar", "calendars");
-        anstream::eprintln!(
-            "{} the file holds {several}, and many importers read only the first: `emvo merge` makes one of them, \
-             a folder as output one file for each",
-            styled(WARNING, "!")
-        );
+        warn(&format!(
+            "the file holds {several}, and many importers read only the first: `emvo merge` makes one of them, \
+             a folder as output one file for each"
+        ));
     }
 }
 

@@ -18,6 +18,7 @@ use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::telling::{Extent, Told, tell};
 use crate::gather::gather;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::source::{self, Loaded};
 use crate::terminal::counted;
 
@@ -105,6 +106,7 @@ pub(crate) fn run(args: DropArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("choosing");
     let chosen = chosen.within(&window, &sources);
     let what = What::of(args.reach, args.on, chosen.selection.window, window.ceiling)?;
     let mut dropping = Dropping { what, refused: Vec::new(), near: Vec::new() };

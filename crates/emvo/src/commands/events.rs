@@ -17,6 +17,7 @@ use crate::commands::listing::{Line, ListArgs, ListFile, SortArg};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::settle::{Answer, Reading};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, sanitized, styled};
@@ -113,6 +114,7 @@ pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
     let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
+    progress::doing("listing events");
     let chosen = chosen.within(&window, &sources);
     let picked = picked(&sources, &chosen, &reading);
     let mut rows: Vec<Row> = picked.iter().map(Row::of).collect();

@@ -25,9 +25,10 @@ use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::output::{Kind, Mode, Pending, Target, write_file};
+use crate::progress;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
-use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
+use crate::terminal::{DIM, WARNING, counted, sanitized, styled, warn};
 
 /// Several calendars into one: versions settled, duplicates folded
 #[derive(Debug, clap::Args)]
@@ -208,6 +209,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("combining");
     let window = default_window(sources.iter().flat_map(Source::calendars));
     let (existing, incoming) = merge_inputs(&mut sources, has_destination)?;
     let mut merged = merge(existing, incoming, options);
@@ -256,7 +258,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
             written::print(&text, &plan);
             convert::warn_of_what_is_left_out(&outputs.cannot_carry);
             for warning in &warnings {
-                anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(warning));
+                warn(warning);
             }
         }
     }

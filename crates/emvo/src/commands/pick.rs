@@ -17,6 +17,7 @@ use crate::commands::per_input::{Changed, Part, TableForm, write_outputs, write_
 use crate::commands::telling::{Extent, Told, tell};
 use crate::gather::gather;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::source::{self, Loaded};
 use crate::terminal::counted;
 
@@ -153,6 +154,7 @@ pub(crate) fn run(args: PickArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("choosing");
     let chosen = chosen.within(&window, &sources);
     let mut picking = Picking { showing, ceiling: window.ceiling, refused: Vec::new(), private: 0 };
     let mut changed = Vec::new();

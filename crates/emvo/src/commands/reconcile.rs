@@ -21,6 +21,7 @@ use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_file};
+use crate::progress;
 use crate::record::file_record;
 use crate::settle::{Answer, Detail};
 use crate::source::{self, Source};
@@ -56,6 +57,7 @@ pub(crate) struct ReconcileArgs {
 }
 
 pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
     let reading = args.reading.settle()?;
     let choice = args.window.settle()?;
     let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
@@ -70,6 +72,7 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
     let receipts = receipts(&args.explained_by)?;
     let explanations = Explanations::of(&receipts);
     let window = choice.over(&sources);
+    progress::doing("comparing date by date");
     let Some(found) = reconcile(&source_sides, &result_sides, window, choice.ceiling, &explanations) else {
         bail!("the sources hold no event that can be read, so there is nothing to account for");
     };
@@ -83,7 +86,7 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
         })?;
         write_file(report.path(), &file.bytes, existing)?;
     }
-    match args.answer.settle() {
+    match answer {
         Answer::Json => print_json("reconcile", &proof).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {

@@ -17,6 +17,7 @@ use crate::commands::reconcile::{Proof, print_json, sides, text};
 use crate::gather::gather;
 use crate::outcome::Outcome;
 use crate::output::{Existing, write_file};
+use crate::progress;
 use crate::settle::Answer;
 use crate::source::{self, Source};
 use crate::terminal::{STRONG, WARNING, counted, sanitized, styled};
@@ -45,6 +46,7 @@ pub(crate) struct RehearseArgs {
 }
 
 pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
     let limits = limits_file(&args.limits)?;
     let mut reading = args.input.reading.settle()?;
     let choice = args.window.settle()?;
@@ -68,6 +70,7 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
         bail!("the inputs hold no event that can be read, so there is nothing to rehearse");
     };
     let presses = if args.twice { Presses::Twice } else { Presses::Once };
+    progress::doing("rehearsing the import");
     let held = rehearse(&inputs, &limits, window.until, presses);
     let mut calendar = held.calendar;
     settle_definitions(&mut calendar, &inputs_zones(&inputs), &BTreeSet::new(), &BTreeSet::new());
@@ -80,12 +83,13 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
     let source_sides = sides(&sources);
     let result = [Side { calendar: &calendar, zones: &zones, path: "the destination" }];
     let compared = choice.over(&sources);
+    progress::doing("comparing date by date");
     let Some(found) = reconcile(&source_sides, &result, compared, choice.ceiling, &Explanations::default())
     else {
         bail!("the inputs hold no event that can be read, so there is nothing to rehearse");
     };
     let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0 };
-    match args.answer.settle() {
+    match answer {
         Answer::Json => print_json("rehearse", &proof).context("could not print")?,
         Answer::Silent => {}
         Answer::Text(detail) => {

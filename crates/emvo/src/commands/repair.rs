@@ -22,6 +22,7 @@ use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
 use crate::output::{Mode, write_file};
+use crate::progress;
 use crate::settle::{Answer, Detail, Reading};
 use crate::source::{self, Loaded, Source};
 use crate::terminal::{WARNING, counted, sanitized, styled};
@@ -106,6 +107,7 @@ pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("looking for faults");
     let chosen = chosen.within(&window, &sources);
     repair_plan.selection = chosen.selection.clone();
     let mut all = Repairs { options, ..Repairs::default() };

@@ -18,6 +18,7 @@ use crate::commands::{convert, written};
 use crate::gather::gather;
 use crate::json::{self, ChangeJson, WritingJson};
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::settle::{Answer, Reading, zone_named};
 use crate::source::{self, Loaded};
 use crate::terminal::{WARNING, counted, sanitized, styled};
@@ -138,6 +139,7 @@ pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
     plan.ensure_spares(&files)?;
     let texts = source::decode(&files, &reading)?;
     let mut sources = source::read(&texts, &reading)?;
+    progress::doing("retiming");
     let chosen = chosen.within(&window, &sources);
     let mut retiming = Retiming {
         how: &how,

@@ -13,6 +13,7 @@ use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
 use crate::commands::telling::{Extent, Told, tell};
 use crate::gather::gather;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::source::{self, Loaded, Source};
 use crate::terminal::counted;
 
@@ -73,6 +74,7 @@ pub(crate) fn run(args: RetractArgs) -> anyhow::Result<Outcome> {
     let before = if before_files.is_empty() { Vec::new() } else { source::read(&before_texts, &reading)? };
     let target_texts = source::decode(&target_files, &reading)?;
     let mut target = source::read(&target_texts, &reading)?;
+    progress::doing("looking for what was imported");
 
     let (wrong_sides, before_sides) = (sides(&wrong), sides(&before));
     let mut retracting = Retracting { edited: args.edited, listed: Vec::new(), counts: Counts::default() };

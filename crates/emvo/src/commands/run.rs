@@ -18,13 +18,13 @@ use crate::gather::gather;
 use crate::outcome::Outcome;
 use crate::output::{Existing, Mode, OutputPlan, Pending, Target, write_all, write_file};
 use crate::plan::{Plan, starter};
-use crate::progress::{Progress, ProgressArg};
+use crate::progress;
 use crate::record::{RecordArgs, Recording, digest};
 use crate::settle::{Answer, Reading};
 use crate::source;
 use crate::terminal::{GOOD, STRONG, WARNING, counted, sanitized, styled};
 
-use carry::{Carried, carry_out};
+use carry::{Carried, carry_out, steps_of};
 
 /// The whole move from a plan file, as often as it takes
 #[derive(Debug, clap::Args)]
@@ -53,9 +53,6 @@ pub(crate) struct RunArgs {
     /// Do all of it again, even if nothing has changed
     #[arg(long, help_heading = "The plan")]
     force: bool,
-    /// How progress is shown
-    #[arg(long, value_enum, default_value_t, help_heading = "Answers")]
-    progress: ProgressArg,
     #[command(flatten)]
     record: RecordArgs,
     #[command(flatten)]
@@ -89,7 +86,7 @@ pub(crate) fn run(args: RunArgs) -> anyhow::Result<Outcome> {
         answer: args.answer.settle(),
     };
     if !path.is_dir() {
-        return run_one(&path, &how, &Progress::new(args.progress));
+        return run_one(&path, &how);
     }
     let mut plans: Vec<PathBuf> = fs::read_dir(&path)
         .with_context(|| format!("could not read the folder `{}`", path.display()))?
@@ -100,7 +97,7 @@ pub(crate) fn run(args: RunArgs) -> anyhow::Result<Outcome> {
     if plans.is_empty() {
         bail!("there is no plan (.toml) in `{}`", path.display());
     }
-    run_many(&plans, &how, args.progress)
+    run_many(&plans, &how)
 }
 
 struct How {
@@ -110,14 +107,14 @@ struct How {
     answer: Answer,
 }
 
-fn run_one(path: &Path, how: &How, progress: &Progress) -> anyhow::Result<Outcome> {
+fn run_one(path: &Path, how: &How) -> anyhow::Result<Outcome> {
     let plan = Plan::read(path)?;
     if how.mode == Mode::DryRun && how.answer != Answer::Json {
         say!("{}", tell::intentions(&plan));
     }
-    let carried = carry_out(&plan, progress)?;
+    progress::expect_steps(steps_of(&plan));
+    let carried = carry_out(&plan)?;
     let done = finish(&plan, &carried, how)?;
-    progress.finish();
     match how.answer {
         Answer::Json => tell::print_json(&carried, &done).context("could not print")?,
         Answer::Silent => {}
@@ -127,19 +124,18 @@ fn run_one(path: &Path, how: &How, progress: &Progress) -> anyhow::Result<Outcom
 }
 
 /// Many plans at once: a line each, and the worst status of all.
-fn run_many(plans: &[PathBuf], how: &How, progress: ProgressArg) -> anyhow::Result<Outcome> {
-    let progress = Progress::of_many(progress, plans.len());
+fn run_many(plans: &[PathBuf], how: &How) -> anyhow::Result<Outcome> {
+    progress::expect_plans(plans.len());
     let results: Vec<tell::Ended> = plans
         .par_iter()
         .map(|path| {
             let plan = Plan::read(path)?;
-            let carried = carry_out(&plan, &Progress::silent())?;
+            let carried = carry_out(&plan)?;
             let done = finish(&plan, &carried, how)?;
-            progress.step(&path.display().to_string());
+            progress::plan_done(&path.display().to_string());
             Ok((carried.receipt.balance, carried.needs_a_look(), done.outputs.is_empty()))
         })
         .collect();
-    progress.finish();
     let (mut worst, mut failed) = (Outcome::Clean, 0);
     let mut total = Balance::default();
     let is_told = matches!(how.answer, Answer::Text(_));

@@ -7,6 +7,7 @@ use emvo_core::calendar::count_events;
 use emvo_core::receipt::{Balance, Change};
 
 use crate::output::{Mode, OutputPlan, Target};
+use crate::progress;
 use crate::settle::Detail;
 use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -100,6 +101,7 @@ pub(crate) fn change_lines(changes: &[Change], detail: Detail, examples: Example
 /// output, on standard error.
 pub(crate) fn print(text: &str, plan: &OutputPlan) {
     if plan.target == Target::Stdout {
+        progress::end();
         anstream::eprint!("{text}");
     } else {
         say!("{text}");

@@ -16,9 +16,10 @@ use crate::commands::listing::{Line, ListArgs, ListFile, SortArg};
 use crate::gather::gather;
 use crate::json;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::settle::{Answer, WindowChoice, zone_named};
 use crate::source::{self, Source};
-use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, grouped, sanitized, styled};
+use crate::terminal::{Column, DIM, Grid, STRONG, WARNING, counted, grouped, sanitized, styled, warn};
 
 /// The dates in a window, as a list to hand out
 #[derive(Debug, clap::Args)]
@@ -108,6 +109,7 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     let files = gather(&args.input.inputs, ListFile::path_of(file.as_ref()), reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
+    progress::doing("listing dates");
     let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
     let mut list = list(&sources, &chosen, window, choice.ceiling, zone.as_ref());
     if !args.cancelled {
@@ -136,7 +138,7 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
         },
     }
     for line in &list.not_expanded {
-        anstream::eprintln!("{} {}", styled(WARNING, "!"), sanitized(line));
+        warn(line);
     }
     Ok(Outcome::needs_a_look_if(is_empty || !list.not_expanded.is_empty()))
 }

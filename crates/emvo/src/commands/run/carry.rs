@@ -20,7 +20,7 @@ use crate::commands::reconcile::sides;
 use crate::gather::{NamedBy, SourceFile, gather};
 use crate::output::{Kind, Mode, OutputPlan, Pending, Target, set_aside_files};
 use crate::plan::{Destination, Plan, PlanSource, Repairs};
-use crate::progress::Progress;
+use crate::progress;
 use crate::record::{Deeds, receipt_of};
 use crate::settle::Reading;
 use crate::source::{self, Loaded, Source, SourceText};
@@ -70,10 +70,16 @@ struct Road<'p, 't> {
     texts: &'t [Vec<SourceText<'t>>],
 }
 
-pub(crate) fn carry_out(plan: &Plan, progress: &Progress) -> anyhow::Result<Carried> {
+/// How many steps [`carry_out`] tells.
+pub(crate) fn steps_of(plan: &Plan) -> usize {
+    plan.sources.len() + plan.destinations.len() + usize::from(plan.report.is_some())
+}
+
+pub(crate) fn carry_out(plan: &Plan) -> anyhow::Result<Carried> {
     let read = |source: &PlanSource| {
-        progress.step(&format!("reading {}", source.pattern));
-        gather(&source.files, None, None)
+        let files = gather(&source.files, None, None);
+        progress::step_done();
+        files
     };
     let files: Vec<Vec<SourceFile>> = plan.sources.iter().map(read).collect::<anyhow::Result<_>>()?;
     let texts: Vec<Vec<SourceText<'_>>> = plan
@@ -101,21 +107,23 @@ pub(crate) fn carry_out(plan: &Plan, progress: &Progress) -> anyhow::Result<Carr
     };
     let (mut receipts, mut found) = (Vec::new(), FollowUp::default());
     for (number, destination) in plan.destinations.iter().enumerate() {
-        progress.step(&format!("combining into {}", destination.name));
+        progress::doing(&format!("combining into {}", destination.name));
         let way = Road { plan, number, there: &there[number], texts: &texts };
         let arrival = way.travel(&mut found)?;
         all.destinations.push(arrival.arrived);
         all.files.extend(arrival.files);
         all.changes.extend(arrival.changes);
         receipts.push(arrival.receipt);
+        progress::step_done();
     }
     all.receipt = joined(receipts);
     all.follow_up = follow_up(&found);
     if let Some(path) = &plan.report {
-        progress.step("writing the report");
+        progress::doing("making the report");
         let file = tell::report(plan, &all, path)?;
         all.report = Some(file.target.clone());
         all.files.push(file);
+        progress::step_done();
     }
     Ok(all)
 }
@@ -383,6 +391,9 @@ impl<'t> Road<'_, 't> {
             balance,
         };
         let receipt = receipt_of(sources, &deeds, &files);
+        if self.plan.reconcile {
+            progress::doing(&format!("proving {}", destination.name));
+        }
         let proof =
             self.plan.reconcile.then(|| self.proof(&files[..results], &receipt)).transpose()?.flatten();
         let arrived = Arrived {

@@ -9,6 +9,7 @@ use std::fmt::Write as _;
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::gather::gather;
 use crate::outcome::Outcome;
+use crate::progress;
 use crate::settle::{Answer, Detail, Reading, Undecided};
 use crate::source::Loaded;
 use crate::source::{self, Source};
@@ -52,12 +53,14 @@ enum Alike {
 }
 
 pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
+    let answer = args.answer.settle();
     let mut reading = args.input.reading.settle()?;
     reading.undecided = Undecided::Tell;
     let window = args.window.settle()?;
     let files = gather(&args.input.inputs, None, reading.secret.as_ref())?;
     let texts = source::decode(&files, &reading)?;
     let sources = source::read(&texts, &reading)?;
+    progress::doing("counting");
     let rows = match window.over(&sources) {
         Some(span) => rows(&sources, |loaded| survey(&loaded.calendar, &loaded.zones, span, window.ceiling)),
         None => {
@@ -65,10 +68,11 @@ pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
         }
     };
     let twins = twins(&rows);
+    progress::doing("looking for faults");
     let findings = findings(&sources, &reading);
     let totals = rows.iter().map(|row| row.counts.clone()).fold(Survey::default(), Survey::and);
     let set_aside: usize = rows.iter().map(|row| row.set_aside).sum();
-    match args.answer.settle() {
+    match answer {
         Answer::Json => {
             json::print(&sources, &rows, &totals, set_aside, &twins, &findings).context("could not print")?;
         }
