@@ -107,6 +107,32 @@ impl<'a> Event<'a> {
         }
     }
 
+    /// An event of a component that was made from these times, and states which
+    /// date it replaces only in itself.
+    pub(super) fn stated(
+        component: Component<'a>,
+        rank: u32,
+        start: EventTime,
+        extent: Extent,
+    ) -> Result<Self, (Box<Component<'a>>, EventError)> {
+        // What has more than four digits does not come back from the text.
+        let is_plain = |time: &EventTime| (1..=9999).contains(&time.date().year());
+        let is_written_so = match &extent {
+            Extent::End(end) => is_plain(&start) && is_plain(end),
+            Extent::Unstated => is_plain(&start),
+            Extent::Length(_) => false,
+        };
+        if !is_written_so || component.has("RECURRENCE-ID") {
+            return Self::read(component, rank);
+        }
+        debug_assert!(
+            Times::read(&component, &mut ZoneNames::default())
+                .is_ok_and(|times| times.start == start && times.extent == extent),
+            "the text says what was stated"
+        );
+        Ok(Self { component, rank, start, extent, replaces: None, origin: None })
+    }
+
     /// Reads a component that stands for this event, or for part of it.
     pub(crate) fn made_anew(&self, component: Component<'a>) -> Option<Self> {
         let event = Self::read(component, self.rank).ok()?;

@@ -24,6 +24,7 @@ pub use count::count_events;
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Reach, Status};
 pub use mend::{Mended, Reading, mended};
+pub(crate) use read::{ReadEvent, of_events, read_stated};
 pub use read::{read, read_bare};
 pub use series::{Series, Uid};
 pub(crate) use shadow::{Shadow, shadow_of};

@@ -5,8 +5,9 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::event::Event;
+use super::event::Extent;
 use super::series::{Series, Uid};
-use super::time::ZoneNames;
+use super::time::{EventTime, ZoneNames};
 use super::{Calendar, Placed, Unsound};
 use crate::content::{Component, Item};
 
@@ -50,9 +51,26 @@ pub fn read_bare<'a>(items: Vec<Item<'a>>, fallback_name: &str) -> Calendar<'a> 
     calendar
 }
 
+/// Puts events together that were not read from a calendar file.
+pub(crate) fn of_events<'a>(events: Vec<ReadEvent<'a>>, fallback_name: &str) -> Calendar<'a> {
+    let mut calendar = Calendar { fallback_name: fallback_name.to_owned(), ..Calendar::default() };
+    group(events, &mut calendar);
+    calendar
+}
+
+/// An event whose component was made from these times.
+pub(crate) fn read_stated(
+    component: Component<'_>,
+    rank: u32,
+    start: EventTime,
+    extent: Extent,
+) -> ReadEvent<'_> {
+    Event::stated(component, rank, start, extent).map(Series::of).map_err(Box::new)
+}
+
 /// An event on its own. As large as a series, so that the one becomes the
 /// other in place.
-type ReadEvent<'a> = Result<Series<'a>, Box<(Box<Component<'a>>, super::EventError)>>;
+pub(crate) type ReadEvent<'a> = Result<Series<'a>, Box<(Box<Component<'a>>, super::EventError)>>;
 
 fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
     let mut overrides = Vec::new();

@@ -33,7 +33,8 @@ impl fmt::Display for Uid {
 #[derive(Clone, Debug)]
 pub struct Series<'a> {
     uid: Option<Uid>,
-    master: Option<Event<'a>>,
+    /// Boxed, since lists of a million series are moved about.
+    master: Option<Box<Event<'a>>>,
     overrides: Vec<Event<'a>>,
 }
 
@@ -44,7 +45,7 @@ impl<'a> Series<'a> {
         if event.replaces().is_some() {
             Self { uid, master: None, overrides: vec![event] }
         } else {
-            Self { uid, master: Some(event), overrides: Vec::new() }
+            Self { uid, master: Some(Box::new(event)), overrides: Vec::new() }
         }
     }
 
@@ -55,12 +56,12 @@ impl<'a> Series<'a> {
 
     /// The event that carries the rule; `None` where only overrides came.
     pub fn master(&self) -> Option<&Event<'a>> {
-        self.master.as_ref()
+        self.master.as_deref()
     }
 
     /// The event that carries the rule, to be changed.
     pub fn master_mut(&mut self) -> Option<&mut Event<'a>> {
-        self.master.as_mut()
+        self.master.as_deref_mut()
     }
 
     /// The overrides (`RECURRENCE-ID`) in order.
@@ -96,21 +97,21 @@ impl<'a> Series<'a> {
     pub fn lead(&self) -> &Event<'a> {
         // A series holds at least one event: `of` puts one in, and only
         // overrides of a series with a master are ever taken out.
-        self.master.as_ref().unwrap_or_else(|| &self.overrides[0])
+        self.master.as_deref().unwrap_or_else(|| &self.overrides[0])
     }
 
     /// All events: the master, then the overrides.
     pub fn events(&self) -> impl Iterator<Item = &Event<'a>> {
-        self.master.iter().chain(&self.overrides)
+        self.master.as_deref().into_iter().chain(&self.overrides)
     }
 
     /// All events, to be changed.
     pub fn events_mut(&mut self) -> impl Iterator<Item = &mut Event<'a>> {
-        self.master.iter_mut().chain(&mut self.overrides)
+        self.master.as_deref_mut().into_iter().chain(&mut self.overrides)
     }
 
     /// Whether this is more than one single event.
     pub fn repeats(&self) -> bool {
-        self.master.as_ref().is_none_or(Event::repeats) || !self.overrides.is_empty()
+        self.master.as_deref().is_none_or(Event::repeats) || !self.overrides.is_empty()
     }
 }

@@ -113,7 +113,8 @@ impl<'a> Property<'a> {
     ///
     /// Line breaks cannot be part of a value and are taken out.
     pub fn new(name: &str, parameters: &[(&str, &str)], value: &str) -> Property<'static> {
-        let room: usize = parameters.iter().map(|(name, value)| name.len() + value.len() + 4).sum();
+        // Exactly what plain values need.
+        let room: usize = parameters.iter().map(|(name, value)| name.len() + value.len() + 2).sum();
         let mut line = String::with_capacity(name.len() + room + value.len() + 1);
         line.push_str(name);
         for (name, value) in parameters {

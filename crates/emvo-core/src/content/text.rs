@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use memchr::{memchr, memchr2_iter};
+use memchr::{memchr, memchr2, memchr2_iter, memchr3};
 
 /// A TEXT value as people see it: `\n` becomes a line break, `\,` a comma.
 ///
@@ -30,7 +30,8 @@ pub fn unescape_text(value: &str) -> Cow<'_, str> {
 
 /// Text as a TEXT value. Line breaks of any kind become `\n`.
 pub fn escape_text(text: &str) -> Cow<'_, str> {
-    if !text.contains(['\\', ';', ',', '\n', '\r']) {
+    let bytes = text.as_bytes();
+    if memchr3(b'\\', b';', b',', bytes).is_none() && memchr2(b'\n', b'\r', bytes).is_none() {
         return Cow::Borrowed(text);
     }
     let mut out = String::with_capacity(text.len() + 8);

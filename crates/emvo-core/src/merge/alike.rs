@@ -2,13 +2,12 @@
 //! about them.
 
 use std::collections::{HashMap, HashSet};
-use std::hash::{DefaultHasher, Hash, Hasher};
 
 use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};
 use crate::calendar::Event;
-use crate::identity::{Sides, likeness, without_copy_marks};
+use crate::identity::{Sides, likeness, number_of, without_copy_marks};
 
 /// So many events of one title on a day are compared with each other; more of
 /// them are a habit, not look-alikes.
@@ -174,8 +173,5 @@ impl Merge<'_> {
 /// number, since only few of many have anything in common; the pair itself is
 /// compared by its words.
 fn title_and_day(lead: &Event<'_>) -> Option<u64> {
-    let mut hasher = DefaultHasher::new();
-    without_copy_marks(&lead.title()?).0.hash(&mut hasher);
-    lead.start().date().hash(&mut hasher);
-    Some(hasher.finish())
+    Some(number_of(&(without_copy_marks(&lead.title()?).0, lead.start().date())))
 }

@@ -1,35 +1,36 @@
 //! A single event that stands where a series has a date (rule U05).
 
-use std::collections::HashMap;
+use std::cmp::Ordering;
 
-use jiff::civil::Date;
+use rayon::prelude::*;
 
-use super::{FoldKind, Merge, union};
+use super::{Entry, FoldKind, Merge, union};
 use crate::calendar::{Event, Series};
-use crate::identity::{Moment, contradiction, normalised};
+use crate::identity::{Moment, contradiction, normalised, number_of};
 use crate::recurrence::{Part, Window, occurrences_of};
 
-type Slot = (String, Moment, Moment);
+/// A single event by what a date of a series would share with it: its title,
+/// and title, start and end, each as a number.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+struct Single {
+    title: u64,
+    slot: u64,
+    at: usize,
+}
 
 impl Merge<'_> {
     /// Folds single events into the series that have them as a date, where they
     /// say nothing that the series does not. The others are look-alikes.
     pub(super) fn fold_into_series(&mut self) {
-        let singles = self.singles_by_slot();
+        let singles = self.singles();
         let Some(window) = self.window_of(&singles) else { return };
-        let mut pairs: Vec<(usize, usize)> = Vec::new();
-        for (at, entry) in self.kept.iter().enumerate() {
-            let Some(entry) = entry.as_ref().filter(|entry| entry.series.repeats()) else { continue };
-            let zones = &self.books[entry.source];
-            for occurrence in occurrences_of(&entry.series, zones, window, self.options.ceiling).list {
-                let event = occurrence.part.event(&entry.series);
-                let title = normalised(&event.title().unwrap_or_default()).into_owned();
-                let slot = (title, Moment::of(&occurrence.start, zones), Moment::of(&occurrence.end, zones));
-                let there = singles.get(&slot).into_iter().flatten();
-                // An override says something of its own about its date.
-                pairs.extend(there.filter(|_| occurrence.part == Part::Master).map(|single| (at, *single)));
-            }
-        }
+        let all = self.kept.par_iter().with_min_len(256).enumerate();
+        let pairs = all.flat_map_iter(|(at, entry)| {
+            let entry = entry.as_ref().filter(|entry| entry.series.repeats());
+            let there = entry.map(|entry| self.singles_in(entry, &singles, window)).unwrap_or_default();
+            there.into_iter().map(move |single| (at, single))
+        });
+        let mut pairs: Vec<(usize, usize)> = pairs.collect();
         pairs.sort_by_key(|(_, single)| *single);
         for (series, single) in pairs {
             self.settle_pair(series, single);
@@ -50,36 +51,81 @@ impl Merge<'_> {
         }
     }
 
-    fn singles_by_slot(&self) -> HashMap<Slot, Vec<usize>> {
-        let mut singles: HashMap<Slot, Vec<usize>> = HashMap::new();
-        for (at, entry) in self.kept.iter().enumerate() {
-            let Some(entry) = entry.as_ref().filter(|entry| !entry.series.repeats()) else { continue };
-            let (lead, zones) = (entry.series.lead(), &self.books[entry.source]);
-            let Some(title) = lead.title() else { continue };
-            let slot = (
-                normalised(&title).into_owned(),
-                Moment::of(lead.start(), zones),
-                Moment::of(&lead.end(), zones),
-            );
-            singles.entry(slot).or_default().push(at);
+    /// The single events that stand at dates of a series, in order of the dates.
+    fn singles_in(&self, entry: &Entry<'_>, singles: &[Single], window: Window) -> Vec<usize> {
+        let (lead, zones) = (entry.series.lead(), &self.books[entry.source]);
+        let title = lead.title().unwrap_or_default();
+        let title = normalised(&title);
+        let number = number_of(&title);
+        // Most series have a title that no single event has.
+        let singles = range_of(singles, |single| single.title.cmp(&number));
+        if singles.is_empty() {
+            return Vec::new();
         }
+        let mut there = Vec::new();
+        for occurrence in occurrences_of(&entry.series, zones, window, self.options.ceiling).list {
+            // An override says something of its own about its date.
+            if occurrence.part != Part::Master {
+                continue;
+            }
+            let moments = (Moment::of(&occurrence.start, zones), Moment::of(&occurrence.end, zones));
+            let slot = number_of(&(&title, &moments));
+            let alike = range_of(singles, |single| single.slot.cmp(&slot)).iter().map(|single| single.at);
+            // Numbers can meet by chance.
+            there.extend(alike.filter(|at| self.stands_at(*at, &title, &moments)));
+        }
+        there
+    }
+
+    /// The single events with a title, by title and slot.
+    fn singles(&self) -> Vec<Single> {
+        let all = self.kept.par_iter().with_min_len(512).enumerate();
+        let singles = all.filter_map(|(at, entry)| {
+            let entry = entry.as_ref().filter(|entry| !entry.series.repeats())?;
+            let title = entry.series.lead().title()?;
+            let title = normalised(&title);
+            let slot = number_of(&(&title, &self.moments(entry)));
+            Some(Single { title: number_of(&title), slot, at })
+        });
+        let mut singles: Vec<Single> = singles.collect();
+        singles.par_sort_unstable();
         singles
     }
 
-    /// The days on which there are single events.
-    fn window_of(&self, singles: &HashMap<Slot, Vec<usize>>) -> Option<Window> {
+    fn moments(&self, entry: &Entry<'_>) -> (Moment, Moment) {
+        let (lead, zones) = (entry.series.lead(), &self.books[entry.source]);
+        (Moment::of(lead.start(), zones), Moment::of(&lead.end(), zones))
+    }
+
+    /// Whether a single event has this title and these moments.
+    fn stands_at(&self, at: usize, title: &str, moments: &(Moment, Moment)) -> bool {
+        self.kept[at].as_ref().is_some_and(|entry| {
+            let own = entry.series.lead().title().unwrap_or_default();
+            normalised(&own) == title && self.moments(entry) == *moments
+        })
+    }
+
+    /// The days on which there are single events, if there are series.
+    fn window_of(&self, singles: &[Single]) -> Option<Window> {
         let has_series = self.kept.iter().flatten().any(|entry| entry.series.repeats());
         if !has_series {
             return None;
         }
-        let days: Vec<Date> = singles
-            .values()
-            .flatten()
-            .filter_map(|at| self.kept[*at].as_ref().map(|entry| entry.series.lead().start().date()))
-            .collect();
-        let (from, until) = (days.iter().min()?, days.iter().max()?);
-        Some(Window { from: from.yesterday().unwrap_or(*from), until: until.tomorrow().unwrap_or(*until) })
+        let day = |single: &Single| {
+            let date = self.kept[single.at].as_ref()?.series.lead().start().date();
+            Some((date, date))
+        };
+        let days = singles.par_iter().with_min_len(512).filter_map(day);
+        let (from, until) = days.reduce_with(|one, two| (one.0.min(two.0), one.1.max(two.1)))?;
+        Some(Window { from: from.yesterday().unwrap_or(from), until: until.tomorrow().unwrap_or(until) })
     }
+}
+
+/// The part of a sorted list that is neither before nor behind.
+fn range_of(singles: &[Single], place: impl Fn(&Single) -> Ordering) -> &[Single] {
+    let from = singles.partition_point(|single| place(single) == Ordering::Less);
+    let until = singles.partition_point(|single| place(single) != Ordering::Greater);
+    &singles[from..until]
 }
 
 /// Whether a single event says anything that its series does not.

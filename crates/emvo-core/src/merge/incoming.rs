@@ -9,7 +9,7 @@ use crate::content::{Component, Item, Property, escape_text};
 use crate::show::fresh_uid;
 
 /// What is done to every incoming event.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
 pub struct Incoming {
     /// Categories that it gets.
     pub add_categories: Vec<String>,
@@ -73,6 +73,9 @@ impl Merge<'_> {
     /// Gives every incoming event that stays what was asked for.
     pub(super) fn outfit_incoming(&mut self) {
         let how = self.options.incoming.clone();
+        if how == Incoming::default() {
+            return;
+        }
         let mut taken: HashSet<Uid> = match how.uids {
             Ids::Keep => HashSet::new(),
             Ids::Fresh => {

@@ -8,6 +8,16 @@ use crate::calendar::Duration;
 /// Signs with which a spreadsheet starts a formula.
 const FORMULA_SIGNS: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
 
+/// A cell without blanks around it. Most have none, and show so at once.
+#[inline]
+pub(super) fn trimmed(cell: &str) -> &str {
+    match cell.as_bytes() {
+        [] => cell,
+        [first, .., last] | [first @ last] if first.is_ascii_graphic() && last.is_ascii_graphic() => cell,
+        _ => cell.trim(),
+    }
+}
+
 /// What a cell says about something that is or is not.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Answer {

@@ -36,6 +36,12 @@ impl Speaking {
         }
     }
 
+    fn append(&mut self, other: &Self) {
+        self.count += other.count;
+        let room = Self::QUOTED.saturating_sub(self.first.len());
+        self.first.extend(other.first.iter().take(room).cloned());
+    }
+
     fn words(&self) -> String {
         let shown: Vec<_> = self.first.iter().map(|(row, cell)| format!("row {row} has `{cell}`")).collect();
         shown.join(", ")
@@ -78,6 +84,13 @@ impl OrderEvidence {
             _ => return,
         };
         evidence.add(row, cell);
+    }
+
+    /// Takes in what another column says.
+    pub(super) fn append(&mut self, other: &Self) {
+        self.day_first.append(&other.day_first);
+        self.month_first.append(&other.month_first);
+        self.either.append(&other.either);
     }
 
     /// The order that the file's dates decide. Where none of them reads two

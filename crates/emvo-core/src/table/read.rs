@@ -1,24 +1,29 @@
 //! Text → calendars: the rows of a table, and those that could not be read.
 
+mod records;
+mod scan;
+
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::cell::{Answer, is_lost};
 use super::column::Field;
 use super::columns_file::{Columns, Content};
-use super::date::read_date;
-use super::layout::{Layout, MOST_COLUMNS, reader, sniff};
+use super::layout::{Layout, sniff};
 use super::notes::{Note, NoteKind, SetAsideRow};
-use super::order::{DateOrder, OrderEvidence};
+use super::order::DateOrder;
 use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
-use super::serial::{Epoch, is_serial, read_serial};
+use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;
-use crate::calendar::{Calendar, read_bare};
-use crate::content::{Item, Property};
-use crate::identity::{derived_uid_of_parts, normalised};
+use crate::calendar::{Calendar, ReadEvent, Uid, of_events, read_stated};
+use crate::content::{Component, Property};
+use crate::identity::{derived_uid_of_parts, normalised, number_of, places_of_shared};
 use crate::zone::Zone;
+
+use records::{Records, Stretch, is_row};
+use scan::{Scan, Serials};
 
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
@@ -97,11 +102,15 @@ pub enum TableError {
 }
 
 /// Reads a table. `name` is what its calendar is called if no column says so.
+///
+/// The text is gone through twice: the order of day and month, and which
+/// columns hold spreadsheet numbers, is decided over whole columns. No records
+/// are kept in between.
 pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, TableError> {
     let layout = layout_of(text, options)?;
-    let records = records(text, &layout);
+    let scan = Scan::of(text, &layout);
     let file_order = options.columns_file.as_ref().map_or(DateOrder::Auto, |file| file.date_order);
-    let evidence = order_evidence(&layout, &records);
+    let evidence = scan.evidence();
     let order = match (options.order, file_order) {
         (DateOrder::Auto, DateOrder::Auto) => {
             evidence.decide().map_err(|_| TableError::Order { evidence: evidence.words() })?
@@ -109,43 +118,110 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         (DateOrder::Auto, order) | (order, _) => order,
     };
     let epoch = options.columns_file.as_ref().map_or(Epoch::default(), |file| file.epoch);
+    let serials = scan.serial_columns(order);
     let mut rows = RowReader::new(&layout, order, epoch);
-    rows.house = options.house.as_ref();
+    rows.read_zones(options.house.as_ref(), scan.zones(&options.zone_map));
     rows.repeat_rule = options.repeat_rule.as_deref();
-    rows.serials = serial_columns(&layout, &records, order);
-    rows.zones = zones_in(&layout, &records, &options.zone_map);
-    rows.blank_busy = blank_busy(&layout, &records);
-    let mut notes = Vec::new();
-    note_columns(&rows, &records, &mut notes);
-    let read: Vec<_> = records.par_iter().with_min_len(1024).map(|(_, record)| rows.read(record)).collect();
-    let (mut set_aside, mut by_calendar) = (Vec::new(), Vec::<(String, Vec<Row>)>::new());
-    for ((number, record), row) in records.iter().zip(read) {
-        match row {
-            Ok(row) => {
-                note_row(*number, &row, &mut notes);
-                let calendar = row.calendar.as_deref().unwrap_or(name);
-                // Most rows are of the calendar of the row above.
-                match by_calendar.iter().rposition(|(known, _)| known == calendar) {
-                    Some(at) => by_calendar[at].1.push(row),
-                    None => by_calendar.push((calendar.to_owned(), vec![row])),
-                }
+    rows.serials = serials.iter().map(|(at, _)| *at).collect();
+    rows.blank_busy = scan.blank_busy();
+    let mut table = Table {
+        calendars: Vec::new(),
+        set_aside: Vec::new(),
+        notes: Vec::new(),
+        sniffed: Sniffed::of(&layout, scan.header_row, &evidence, order, scan.rows),
+    };
+    note_columns(&rows, &serials, &mut table.notes);
+    let read: Vec<Understood> =
+        scan.stretches.par_iter().map(|stretch| Understood::of(*stretch, &rows, name)).collect();
+    let mut by_calendar: Vec<(String, Vec<EventRow>)> = Vec::new();
+    for part in read {
+        table.set_aside.extend(part.set_aside);
+        table.notes.extend(part.notes);
+        for row in part.rows {
+            let calendar = row.calendar.as_deref().unwrap_or(name);
+            // Most rows are of the calendar of the row above.
+            match by_calendar.iter().rposition(|(known, _)| known == calendar) {
+                Some(at) => by_calendar[at].1.push(row),
+                None => by_calendar.push((calendar.to_owned(), vec![row])),
             }
-            Err(error) => set_aside.push(SetAsideRow {
-                row: *number,
-                fault: error.fault(),
-                reason: error.to_string(),
-                cells: record.iter().map(str::to_owned).collect(),
-            }),
         }
     }
     if by_calendar.is_empty() {
         by_calendar.push((name.to_owned(), Vec::new()));
     }
-    let calendars =
+    table.calendars =
         by_calendar.into_iter().map(|(calendar, rows)| calendar_of(&calendar, rows, name)).collect();
-    let header_row = header_row(text, &layout);
-    let sniffed = Sniffed::of(&layout, header_row, &evidence, order, records.len());
-    Ok(Table { calendars, set_aside, notes, sniffed })
+    Ok(table)
+}
+
+/// An event from a row.
+struct EventRow {
+    event: ReadEvent<'static>,
+    /// The calendar that the row names.
+    calendar: Option<Box<str>>,
+    id: Id,
+}
+
+/// Where the id of a row's event is from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Id {
+    /// From its id column.
+    Own,
+    /// From what it says.
+    Derived,
+}
+
+/// A stretch of a table, read.
+#[derive(Default)]
+struct Understood {
+    rows: Vec<EventRow>,
+    set_aside: Vec<SetAsideRow>,
+    notes: Vec<Note>,
+}
+
+impl Understood {
+    fn of(stretch: Stretch<'_>, rows: &RowReader<'_>, name: &str) -> Self {
+        let mut all = Self::default();
+        let mut records = Records::of(stretch, rows.layout);
+        while let Some((number, record)) = records.next() {
+            if !is_row(record, rows.layout) {
+                continue;
+            }
+            match rows.read(record) {
+                Ok(row) => {
+                    note_row(number, &row, &mut all.notes);
+                    let rank = stretch.rows_above + all.rows.len() + all.set_aside.len() + 1;
+                    all.rows.push(EventRow::of(row, name, rank));
+                }
+                Err(error) => all.set_aside.push(SetAsideRow {
+                    row: number,
+                    fault: error.fault(),
+                    reason: error.to_string(),
+                    cells: record.iter().map(str::to_owned).collect(),
+                }),
+            }
+        }
+        all
+    }
+}
+
+impl EventRow {
+    /// Rows without an id get one from calendar, title and start: a later change
+    /// of room makes no new event.
+    fn of(row: Row, name: &str, rank: usize) -> Self {
+        let Row { mut component, start, extent, uid, calendar, .. } = row;
+        let (id, uid) = match uid {
+            Some(uid) => (Id::Own, Property::text_of("UID", &uid)),
+            None => {
+                let calendar = calendar.as_deref().unwrap_or(name);
+                let uid = derived_uid_of_parts(&[&key_of(calendar, &component)], 0);
+                (Id::Derived, Property::text_of("UID", uid.as_str()))
+            }
+        };
+        component.put_first(uid);
+        let rank = u32::try_from(rank).unwrap_or(u32::MAX);
+        Self { event: read_stated(component, rank, start, extent), calendar, id }
+    }
 }
 
 fn layout_of(text: &str, options: &ReadOptions) -> Result<Layout, TableError> {
@@ -185,125 +261,9 @@ fn position(layout: &Layout, header: &str) -> Option<usize> {
     by_name.or_else(by_number).filter(|at| *at < layout.headers.len())
 }
 
-/// The records below the header with their row numbers, without blank lines,
-/// lines of separators, comments and repeated headers.
-fn records(text: &str, layout: &Layout) -> Vec<(u64, csv::StringRecord)> {
-    let mut records = Vec::new();
-    let mut line_breaks_in_cells = 0;
-    for (at, record) in reader(text, layout.delimiter).records().enumerate() {
-        // The text is UTF-8 and rows may have any length, so no row is an error.
-        let Ok(record) = record else { continue };
-        let row = record.position().map_or(0, |position| line_at(text, position));
-        let row = row.saturating_sub(line_breaks_in_cells);
-        line_breaks_in_cells += line_breaks_in(&record);
-        let is_blank = record.len() <= MOST_COLUMNS
-            && record.iter().all(|cell| cell.trim().bytes().all(|byte| b"-=_*~".contains(&byte)));
-        let is_header = record.iter().map(str::trim).eq(layout.headers.iter().map(String::as_str));
-        if at > layout.above_header && !is_blank && !is_header && !is_comment(&record) {
-            records.push((row, record));
-        }
-    }
-    records
-}
-
-/// The line on which a record starts: its position stands before the empty lines
-/// above it.
-fn line_at(text: &str, position: &csv::Position) -> u64 {
-    let from = usize::try_from(position.byte()).unwrap_or(usize::MAX);
-    let above =
-        text.as_bytes().get(from..).unwrap_or_default().iter().take_while(|byte| b"\r\n".contains(byte));
-    position.line() + above.filter(|byte| **byte == b'\n').count() as u64
-}
-
-fn line_breaks_in(record: &csv::StringRecord) -> u64 {
-    let bytes = record.as_slice().as_bytes();
-    memchr::memchr_iter(b'\n', bytes).count() as u64
-}
-
-/// A line that starts with `#` and has nothing else in it.
-fn is_comment(record: &csv::StringRecord) -> bool {
-    let mut cells = record.iter();
-    cells.next().is_some_and(|first| first.trim_start().starts_with("# ") && !is_lost(first))
-        && cells.all(|cell| cell.trim().is_empty())
-}
-
-fn header_row(text: &str, layout: &Layout) -> u64 {
-    let header = reader(text, layout.delimiter).into_records().nth(layout.above_header);
-    header
-        .and_then(Result::ok)
-        .and_then(|record| record.position().map(|position| line_at(text, position)))
-        .unwrap_or(1)
-}
-
-const DATES: [Field; 5] = [Field::Start, Field::StartDate, Field::End, Field::EndDate, Field::RepeatUntil];
-
-fn order_evidence(layout: &Layout, records: &[(u64, csv::StringRecord)]) -> OrderEvidence {
-    let mut evidence = OrderEvidence::default();
-    for at in DATES.into_iter().filter_map(|field| layout.column(field)) {
-        for (row, record) in records {
-            evidence.add(*row, record.get(at).unwrap_or_default());
-        }
-    }
-    evidence
-}
-
-/// The date columns in which all dates are spreadsheet numbers.
-fn serial_columns(layout: &Layout, records: &[(u64, csv::StringRecord)], order: DateOrder) -> Vec<usize> {
-    let is_serial_column = |at: &usize| {
-        let mut serials = 0;
-        for (_, record) in records {
-            let cell = record.get(*at).unwrap_or_default().trim();
-            if is_serial(cell) {
-                serials += 1;
-            } else if read_date(cell, order).is_some() {
-                return false;
-            }
-        }
-        serials > 0
-    };
-    DATES.into_iter().filter_map(|field| layout.column(field)).filter(is_serial_column).collect()
-}
-
-/// What the cells of the zone column mean, each looked up once.
-fn zones_in(
-    layout: &Layout,
-    records: &[(u64, csv::StringRecord)],
-    map: &BTreeMap<String, Zone>,
-) -> HashMap<String, Zone> {
-    let mut zones = HashMap::new();
-    let mut unknown = std::collections::HashSet::new();
-    let Some(at) = layout.column(Field::Zone) else { return zones };
-    for (_, record) in records {
-        let cell = record.get(at).unwrap_or_default().trim();
-        if cell.is_empty() || zones.contains_key(cell) || unknown.contains(cell) {
-            continue;
-        }
-        match map.get(cell).cloned().or_else(|| Zone::named(cell)) {
-            Some(zone) => drop(zones.insert(cell.to_owned(), zone)),
-            None => drop(unknown.insert(cell)),
-        }
-    }
-    zones
-}
-
-/// In a column of marks an empty cell means no.
-fn blank_busy(layout: &Layout, records: &[(u64, csv::StringRecord)]) -> Answer {
-    let Some(at) = layout.column(Field::Busy) else { return Answer::NotSaid };
-    let mut marks = records.iter().map(|(_, record)| record.get(at).unwrap_or_default().trim());
-    let is_mark = |cell: &str| matches!(cell, "" | "x" | "X" | "1" | "✓" | "✔");
-    let is_marked = marks.clone().any(|cell| !cell.is_empty());
-    if is_marked && marks.all(is_mark) { Answer::No } else { Answer::NotSaid }
-}
-
-fn note_columns(rows: &RowReader<'_>, records: &[(u64, csv::StringRecord)], notes: &mut Vec<Note>) {
-    for at in &rows.serials {
-        let cells = records.iter().filter_map(|(_, record)| record.get(*at));
-        let serials: Vec<&str> = cells.filter(|cell| is_serial(cell)).collect();
-        let Some((first, (date, _))) =
-            serials.first().and_then(|cell| Some((cell, read_serial(cell, rows.epoch)?)))
-        else {
-            continue;
-        };
+fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut Vec<Note>) {
+    for (at, serials) in serials {
+        let Some((date, _)) = read_serial(&serials.first, rows.epoch) else { continue };
         let header = &rows.layout.headers[*at];
         notes.push(Note {
             kind: NoteKind::SerialDates,
@@ -312,8 +272,7 @@ fn note_columns(rows: &RowReader<'_>, records: &[(u64, csv::StringRecord)], note
             words: format!(
                 "{} spreadsheet numbers in the column `{header}` are read as dates: {} is {date}; if that is four \
                  years off, `serial_epoch = 1904` in a columns file says so",
-                serials.len(),
-                first.trim()
+                serials.count, serials.first
             ),
         });
     }
@@ -344,43 +303,49 @@ fn note_row(number: u64, row: &Row, notes: &mut Vec<Note>) {
     }
 }
 
-/// Rows → a calendar. Rows without an id get one from calendar, title and
-/// start: a later change of room makes no new event. Identical ones are
-/// numbered in order.
-fn calendar_of(name: &str, rows: Vec<Row>, fallback: &str) -> Calendar<'static> {
-    let uid_of = |row: &Row, number: u32| match &row.uid {
-        Some(uid) => uid.clone(),
-        None => derived_uid_of_parts(&[&key_of(name, row)], number).to_string(),
-    };
-    let mut uids: Vec<String> = rows.par_iter().with_min_len(1024).map(|row| uid_of(row, 0)).collect();
-    let mut numbers: HashMap<&str, u32> = HashMap::with_capacity(uids.len());
-    let mut again: Vec<(usize, u32)> = Vec::new();
-    for (at, uid) in uids.iter().enumerate().filter(|(at, _)| rows[*at].uid.is_none()) {
+/// Rows → a calendar. Rows without an id that say the same are numbered in
+/// order.
+fn calendar_of(name: &str, mut rows: Vec<EventRow>, fallback: &str) -> Calendar<'static> {
+    let derived = rows.par_iter().with_min_len(1024).enumerate().filter(|(_, row)| row.id == Id::Derived);
+    let shared = places_of_shared(derived.map(|(at, row)| (number_of(&uid_of(&row.event)), at)).collect());
+    let mut numbers: HashMap<String, u32> = HashMap::new();
+    for at in shared {
+        let uid = uid_of(&rows[at].event).into_owned();
         let number = numbers.entry(uid).and_modify(|number| *number += 1).or_insert(0);
         if *number > 0 {
-            again.push((at, *number));
+            number_id(&mut rows[at].event, name, *number);
         }
     }
-    drop(numbers);
-    for (at, number) in again {
-        uids[at] = uid_of(&rows[at], number);
-    }
-    let items = rows.into_par_iter().zip(uids).with_min_len(1024).map(|(row, uid)| {
-        let mut component = row.component;
-        component.put_first(Property::text_of("UID", &uid));
-        Item::Component(Box::new(component))
-    });
-    let mut calendar = read_bare(items.collect(), fallback);
+    let mut calendar = of_events(rows.into_iter().map(|row| row.event).collect(), fallback);
     if name != fallback {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", name));
     }
     calendar
 }
 
+fn uid_of<'r>(event: &'r ReadEvent<'_>) -> Cow<'r, str> {
+    match event {
+        Ok(series) => Cow::Borrowed(series.uid().map_or("", Uid::as_str)),
+        Err(unread) => unread.0.text("UID").unwrap_or_default(),
+    }
+}
+
+fn number_id(event: &mut ReadEvent<'_>, calendar: &str, number: u32) {
+    let derived = |component: &Component<'_>| derived_uid_of_parts(&[&key_of(calendar, component)], number);
+    match event {
+        Ok(series) => series.set_uid(&derived(series.lead().component())),
+        Err(unread) => {
+            let uid = derived(&unread.0);
+            unread.0.set(Property::text_of("UID", uid.as_str()));
+        }
+    }
+}
+
 /// What an id is derived from.
-fn key_of(calendar: &str, row: &Row) -> String {
-    let title = row.component.text("SUMMARY").unwrap_or_default();
-    format!("{calendar}\n{}\n{}", normalised(&title), row.start.to_property("DTSTART").logical())
+fn key_of(calendar: &str, event: &Component<'_>) -> String {
+    let title = event.text("SUMMARY").unwrap_or_default();
+    let start = event.property("DTSTART").map(Property::logical).unwrap_or_default();
+    [calendar, "\n", &normalised(&title), "\n", &start].concat()
 }
 
 /// How many events the rows of a table stand for: overrides belong to their

@@ -5,7 +5,7 @@ use jiff::ToSpan;
 use jiff::civil::{Date, DateTime};
 
 use super::cell::{
-    Answer, answer, classification, is_lost, length, several, status, transparency, unguarded,
+    Answer, answer, classification, is_lost, length, several, status, transparency, trimmed, unguarded,
 };
 use super::clock::read_time;
 use super::column::Field;
@@ -71,12 +71,14 @@ pub(super) struct RowReader<'t> {
     pub(super) epoch: Epoch,
     /// Columns of spreadsheet numbers, by place.
     pub(super) serials: Vec<usize>,
-    pub(super) house: Option<&'t Zone>,
     pub(super) repeat_rule: Option<&'t str>,
     /// What an empty cell of the busy column says.
     pub(super) blank_busy: Answer,
+    house: RowZone,
     /// What the cells of the zone column mean.
-    pub(super) zones: HashMap<String, Zone>,
+    zones: HashMap<String, RowZone>,
+    /// The columns that are no field of an event: header and place.
+    unclaimed: Vec<(&'t str, usize)>,
     places: [Option<usize>; Field::COUNT],
 }
 
@@ -84,8 +86,9 @@ pub(super) struct RowReader<'t> {
 pub(super) struct Row {
     pub(super) component: Component<'static>,
     pub(super) start: EventTime,
+    pub(super) extent: Extent,
     pub(super) uid: Option<String>,
-    pub(super) calendar: Option<String>,
+    pub(super) calendar: Option<Box<str>>,
     pub(super) title: Title,
     pub(super) repeats: Repeats,
 }
@@ -115,7 +118,7 @@ impl<'r> Cells<'r> {
     /// The cell of a field, without blanks around it; `None` if empty.
     fn get(&self, field: Field) -> Option<&'r str> {
         let cell = self.record.get(self.reader.places[field as usize]?)?;
-        Some(unguarded(cell).trim()).filter(|cell| !cell.is_empty())
+        Some(trimmed(unguarded(cell))).filter(|cell| !cell.is_empty())
     }
 }
 
@@ -127,18 +130,25 @@ impl<'t> RowReader<'t> {
                 places[*field as usize] = Some(at);
             }
         }
-        let (serials, zones) = (Vec::new(), HashMap::new());
         Self {
             layout,
             order,
             epoch,
-            serials,
-            house: None,
+            serials: Vec::new(),
+            house: RowZone::FLOATING,
             repeat_rule: None,
             blank_busy: Answer::NotSaid,
-            zones,
+            zones: HashMap::new(),
+            unclaimed: layout.unclaimed().collect(),
             places,
         }
+    }
+
+    /// Says what zone times are in that carry none, and what the cells of the
+    /// zone column mean.
+    pub(super) fn read_zones(&mut self, house: Option<&Zone>, cells: HashMap<String, Zone>) {
+        self.house = house.cloned().map_or(RowZone::FLOATING, RowZone::of);
+        self.zones = cells.into_iter().map(|(cell, zone)| (cell, RowZone::of(zone))).collect();
     }
 
     pub(super) fn read(&self, record: &csv::StringRecord) -> Result<Row, RowError> {
@@ -170,9 +180,9 @@ impl<'t> RowReader<'t> {
         self.add_flags(&cells, &mut component);
         self.add_unclaimed(&cells, &mut component);
         add_reminders(&cells, &mut component)?;
-        let owned = |field| cells.get(field).map(str::to_owned);
-        let (uid, calendar) = (owned(Field::Uid), owned(Field::Calendar));
-        Ok(Row { component, start, uid, calendar, title, repeats })
+        let uid = cells.get(Field::Uid).map(str::to_owned);
+        let calendar = cells.get(Field::Calendar).map(Box::from);
+        Ok(Row { component, start, extent, uid, calendar, title, repeats })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
@@ -243,21 +253,15 @@ impl<'t> RowReader<'t> {
         }
     }
 
-    fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<RowZone, RowError> {
+    fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<&RowZone, RowError> {
         let zone = match cells.get(Field::Zone) {
-            None => self.house.cloned(),
-            Some(cell) if cell.eq_ignore_ascii_case("floating") => None,
-            Some(cell) => {
-                Some(self.zones.get(cell).cloned().ok_or_else(|| RowError::Zone { cell: cell.to_owned() })?)
-            }
+            None => &self.house,
+            Some(cell) if cell.eq_ignore_ascii_case("floating") => &FLOATING,
+            Some(cell) => self.zones.get(cell).ok_or_else(|| RowError::Zone { cell: cell.to_owned() })?,
         };
-        let name = match &zone {
-            Some(zone) => zone.to_ref(),
-            // A moment with an offset is tied to the world without any zone.
-            None if start.offset.is_some() => ZoneRef::Utc,
-            None => ZoneRef::Floating,
-        };
-        Ok(RowZone { zone, name })
+        // A moment with an offset is tied to the world without any zone.
+        let is_tied = start.offset.is_some() && zone.name == ZoneRef::Floating;
+        Ok(if is_tied { &TIED } else { zone })
     }
 
     fn add_recurrence(
@@ -332,8 +336,8 @@ impl<'t> RowReader<'t> {
     }
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
-        for (header, at) in self.layout.unclaimed() {
-            let cell = cells.record.get(at).map(unguarded).unwrap_or_default().trim();
+        for (header, at) in &self.unclaimed {
+            let cell = cells.record.get(*at).map(unguarded).unwrap_or_default().trim();
             if !cell.is_empty() {
                 into.push(carried(header, cell));
             }
@@ -347,7 +351,19 @@ struct RowZone {
     name: ZoneRef,
 }
 
+/// For times that carry no zone where there is no house zone.
+static FLOATING: RowZone = RowZone::FLOATING;
+/// For moments with an offset and no zone.
+static TIED: RowZone = RowZone { zone: None, name: ZoneRef::Utc };
+
 impl RowZone {
+    const FLOATING: Self = Self { zone: None, name: ZoneRef::Floating };
+
+    fn of(zone: Zone) -> Self {
+        let name = zone.to_ref();
+        Self { zone: Some(zone), name }
+    }
+
     /// A clock time with an offset of its own, on this zone's clock.
     fn clock(&self, clock: DateTime, offset: Option<i32>) -> DateTime {
         let Some(offset) = offset else { return clock };

@@ -81,3 +81,36 @@ fn a_column_can_be_named() {
     let error = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap_err();
     assert_eq!(error.to_string(), "no column has the header `Ship`; there are title, start, vessel");
 }
+
+/// Long tables are read in parts side by side; the numbers of rows are those of
+/// the whole.
+#[test]
+fn rows_of_a_long_table_keep_their_numbers() {
+    let mut text = "Crew plan\n\ntitle,start,description\n".to_owned();
+    let (mut row, mut lost, mut kept) = (4, Vec::new(), 0);
+    for number in 0..9_000 {
+        match number % 7 {
+            0 => text.push_str(&format!("A {number},2026-09-01 08:00,\"two\nlines\"\n")),
+            3 => {
+                text.push_str("\n\n# a remark\n");
+                row += 3;
+                text.push_str(&format!("B {number},2026-09-02,\n"));
+            }
+            5 => {
+                text.push_str(&format!("C {number},never,\n"));
+                lost.push(row);
+            }
+            _ => text.push_str(&format!("D {number},2026-09-03,x\n")),
+        }
+        kept += usize::from(number % 7 != 5);
+        row += 1;
+    }
+    let table = table(&text);
+    let calendar = &table.calendars[0];
+    assert_eq!((calendar.series.len(), table.sniffed.rows, table.sniffed.header_row), (kept, 9_000, 3));
+    assert_eq!(table.set_aside.iter().map(|row| row.row).collect::<Vec<_>>(), lost);
+    let ranks: Vec<u32> = calendar.events().map(Event::rank).collect();
+    assert!(ranks.is_sorted_by(|one, two| one < two), "events stand in the order of their rows");
+    let titles = calendar.events().map(|event| event.title().unwrap().into_owned());
+    assert!(titles.map(|title| title[2..].parse::<u32>().unwrap()).is_sorted());
+}
