@@ -102,7 +102,7 @@ impl Recording {
         deeds: &Deeds<'_, '_>,
         pending: &[Pending],
     ) -> Option<Receipt> {
-        (self.noting() == Noting::Events).then(|| receipt_of(sources, deeds, pending))
+        (self.noting() == Noting::Events).then(|| receipt_of(sources, deeds, pending, Noting::Events))
     }
 
     /// The receipt as a file to be written with the others.
@@ -126,8 +126,27 @@ impl Recording {
     }
 }
 
-/// What a run did, as a receipt.
-pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending: &[Pending]) -> Receipt {
+/// What a run did, as a receipt; where events were not noted and nobody will
+/// read it, the balance and the outputs alone.
+pub(crate) fn receipt_of(
+    sources: &[Source<'_>],
+    deeds: &Deeds<'_, '_>,
+    pending: &[Pending],
+    noting: Noting,
+) -> Receipt {
+    let outputs: Vec<(String, &[u8])> =
+        pending.iter().map(|file| (file.target.shown(), file.bytes.as_slice())).collect();
+    let receipt = Receipt {
+        emvo: env!("CARGO_PKG_VERSION").to_owned(),
+        receipt: RECEIPT_VERSION,
+        command: std::env::args().skip(1).collect(),
+        outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        balance: deeds.balance,
+        ..Receipt::default()
+    };
+    if noting == Noting::Nothing {
+        return receipt;
+    }
     let facts: Vec<&Facts> = sources.iter().map(|source| &source.facts).collect();
     let mut events = Facts::fates(&facts, &deeds.written, &deeds.folds, &deeds.changes);
     if deeds.balance.removed == 0 {
@@ -139,17 +158,11 @@ pub(crate) fn receipt_of(sources: &[Source<'_>], deeds: &Deeds<'_, '_>, pending:
     events.extend(set_aside(sources));
     let inputs: Vec<(&str, &[u8])> =
         sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
-    let outputs: Vec<(String, &[u8])> =
-        pending.iter().map(|file| (file.target.shown(), file.bytes.as_slice())).collect();
     Receipt {
-        emvo: env!("CARGO_PKG_VERSION").to_owned(),
-        receipt: RECEIPT_VERSION,
-        command: std::env::args().skip(1).collect(),
         inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-        outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-        balance: deeds.balance,
         events,
         changes: changes_of_files(&deeds.changes),
+        ..receipt
     }
 }
 

@@ -408,9 +408,12 @@ impl<'a> Event<'a> {
 
     /// The zones its times refer to by name.
     pub fn zone_names(&self) -> impl Iterator<Item = ZoneName> {
-        self.component
-            .properties()
-            .filter_map(|property| property.parameter("TZID").and_then(|zone| ZoneName::new(&zone)))
+        self.zone_words().filter_map(|zone| ZoneName::new(&zone))
+    }
+
+    /// The same as they stand, which may be blank.
+    pub(crate) fn zone_words(&self) -> impl Iterator<Item = Cow<'_, str>> {
+        self.component.properties().filter_map(|property| property.parameter("TZID"))
     }
 }
 

@@ -1,6 +1,7 @@
 //! Times as a calendar states them: clock time first, zone by name.
 
 use hashbrown::HashSet;
+use std::borrow::Borrow;
 use std::fmt;
 use std::sync::Arc;
 
@@ -21,6 +22,14 @@ impl ZoneName {
 
     /// The name as it stands.
     pub fn as_str(&self) -> &str {
+        &self.0
+    }
+}
+
+/// So that a set of names can be asked for a text. Both hash alike, since a name
+/// is its text.
+impl Borrow<str> for ZoneName {
+    fn borrow(&self) -> &str {
         &self.0
     }
 }

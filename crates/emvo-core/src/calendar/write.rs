@@ -59,13 +59,17 @@ fn push_all(out: &mut Vec<u8>, first_lines: &[u8], components: &[(u32, &Componen
     }
     groups.zip(rooms).for_each(|(group, room)| {
         let mut room = Room(room);
-        group.iter().for_each(|(_, component)| push_component(&mut room, component));
+        for (_, component) in group {
+            push_component(&mut room, component);
+        }
     });
 }
 
 fn length_of(group: &[(u32, &Component<'_>)]) -> usize {
     let mut length = Length::default();
-    group.iter().for_each(|(_, component)| push_component(&mut length, component));
+    for (_, component) in group {
+        push_component(&mut length, component);
+    }
     length.0
 }
 

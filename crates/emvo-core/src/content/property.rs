@@ -123,6 +123,12 @@ impl<'a> Property<'a> {
         Property::with_head(line, value, 0)
     }
 
+    /// A property that is the same in every event: one short line.
+    pub(crate) fn fixed(line: &'static str) -> Property<'static> {
+        Property::from_source(line, false, 0)
+            .unwrap_or_else(|| unreachable!("`{line}` has a name and a colon"))
+    }
+
     /// A new TEXT property; escapes `text`.
     pub fn text_of(name: &str, text: &str) -> Property<'static> {
         Property::new(name, &[], &escape_text(text))
@@ -185,7 +191,8 @@ impl<'a> Property<'a> {
     /// Whether the property has this name, without regard to case.
     #[inline]
     pub fn is(&self, name: &str) -> bool {
-        self.name_end() == name.len() && self.name().eq_ignore_ascii_case(name)
+        // Almost all names are in capitals, as those asked for are.
+        self.name_end() == name.len() && (self.name() == name || self.name().eq_ignore_ascii_case(name))
     }
 
     /// The value as it stands in the file, unfolded and still escaped.

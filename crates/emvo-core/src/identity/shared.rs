@@ -2,7 +2,6 @@
 
 use std::hash::{BuildHasher, Hash};
 
-use hashbrown::HashSet;
 use rayon::prelude::*;
 
 /// A number for a thing: the same for the same things in every run, and almost
@@ -21,19 +20,6 @@ pub(crate) fn places_of_shared(mut numbers: Vec<(u64, usize)>) -> Vec<usize> {
     places
 }
 
-/// The different ones among many, found side by side.
-pub(crate) fn distinct<T: Eq + Hash + Send>(things: impl ParallelIterator<Item = T>) -> HashSet<T> {
-    let add = |mut known: HashSet<T>, thing: T| {
-        known.insert(thing);
-        known
-    };
-    let unite = |mut one: HashSet<T>, two: HashSet<T>| {
-        one.extend(two);
-        one
-    };
-    things.fold(HashSet::new, add).reduce(HashSet::new, unite)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -43,6 +29,5 @@ mod tests {
         let numbers = ["a", "b", "a", "c", "b", "a"].iter().enumerate();
         let numbers = numbers.map(|(place, text)| (number_of(text), place)).collect();
         assert_eq!(places_of_shared(numbers), [0, 1, 2, 4, 5]);
-        assert_eq!(distinct([3, 1, 3].into_par_iter()), HashSet::from_iter([1, 3]));
     }
 }

@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
+use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::{Merge, MergeWarning};
 use crate::calendar::{Calendar, Event, Placed, Series, ZoneName};
 use crate::content::{Component, Item};
-use crate::identity::distinct;
 use crate::receipt::Change;
 use crate::zone::{Behaviour, Definition, InUse, Zone, ZoneSource, definition_of};
 
@@ -142,8 +142,16 @@ impl Merge<'_> {
 
     /// The zone names that the events of an input refer to.
     fn names_of(&self, source: usize) -> BTreeSet<ZoneName> {
-        let in_series = |series: &Series<'_>| series.events().flat_map(Event::zone_names).collect::<Vec<_>>();
-        distinct(self.series_of(source).flat_map_iter(in_series)).into_iter().collect()
+        let add = |mut known: HashSet<ZoneName>, series: &Series<'_>| {
+            for name in series.events().flat_map(Event::zone_words) {
+                if !known.contains(&*name) {
+                    known.extend(ZoneName::new(&name));
+                }
+            }
+            known
+        };
+        let unite = |one: HashSet<ZoneName>, two: HashSet<ZoneName>| one.union(&two).cloned().collect();
+        self.series_of(source).fold(HashSet::new, add).reduce(HashSet::new, unite).into_iter().collect()
     }
 
     /// The instants that the events of an input use.

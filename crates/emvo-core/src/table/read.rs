@@ -140,10 +140,14 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         for row in part.rows {
             let calendar = row.calendar.as_deref().unwrap_or(name);
             // Most rows are of the calendar of the row above.
-            match by_calendar.iter().rposition(|(known, _)| known == calendar) {
-                Some(at) => by_calendar[at].1.push(row),
-                None => by_calendar.push((calendar.to_owned(), vec![row])),
-            }
+            let known = by_calendar.iter().rposition(|(known, _)| known == calendar);
+            let at = known.unwrap_or_else(|| {
+                // Most tables hold one calendar.
+                let room = if by_calendar.is_empty() { scan.rows } else { 1 };
+                by_calendar.push((calendar.to_owned(), Vec::with_capacity(room)));
+                by_calendar.len() - 1
+            });
+            by_calendar[at].1.push(row);
         }
     }
     if by_calendar.is_empty() {
@@ -181,7 +185,7 @@ struct Understood {
 
 impl Understood {
     fn of(stretch: Stretch<'_>, rows: &RowReader<'_>, name: &str) -> Self {
-        let mut all = Self::default();
+        let mut all = Self { rows: Vec::with_capacity(stretch.rows), ..Self::default() };
         let mut records = Records::of(stretch, rows.layout);
         while let Some((number, record)) = records.next() {
             if !is_row(record, rows.layout) {
@@ -210,13 +214,12 @@ impl EventRow {
     /// of room makes no new event.
     fn of(row: Row, name: &str, rank: usize) -> Self {
         let Row { mut component, start, extent, uid, calendar, .. } = row;
-        let (id, uid) = match uid {
-            Some(uid) => (Id::Own, Property::text_of("UID", &uid)),
-            None => {
-                let calendar = calendar.as_deref().unwrap_or(name);
-                let uid = derived_uid_of_parts(&[&key_of(calendar, &component)], 0);
-                (Id::Derived, Property::text_of("UID", uid.as_str()))
-            }
+        let (id, uid) = if let Some(uid) = uid {
+            (Id::Own, Property::text_of("UID", &uid))
+        } else {
+            let calendar = calendar.as_deref().unwrap_or(name);
+            let uid = derived_uid_of_parts(&[&key_of(calendar, &component)], 0);
+            (Id::Derived, Property::text_of("UID", uid.as_str()))
         };
         component.put_first(uid);
         let rank = u32::try_from(rank).unwrap_or(u32::MAX);

@@ -168,7 +168,7 @@ impl<'t> RowReader<'t> {
             error => error,
         })?;
         let mut component = Component::with_capacity("VEVENT", 10);
-        component.push(Property::new("DTSTAMP", &[], "19700101T000000Z"));
+        component.push(Property::fixed("DTSTAMP:19700101T000000Z"));
         component.push(start.to_property("DTSTART"));
         match &extent {
             Extent::End(end) => component.push(end.to_property("DTEND")),

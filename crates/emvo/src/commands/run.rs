@@ -113,7 +113,7 @@ fn run_one(path: &Path, how: &How) -> anyhow::Result<Outcome> {
         say!("{}", tell::intentions(&plan));
     }
     progress::expect_steps(steps_of(&plan));
-    let carried = carry_out(&plan)?;
+    let carried = carry_out(&plan, how.recording.noting())?;
     let done = finish(&plan, &carried, how)?;
     match how.answer {
         Answer::Json => tell::print_json(&carried, &done).context("could not print")?,
@@ -130,7 +130,7 @@ fn run_many(plans: &[PathBuf], how: &How) -> anyhow::Result<Outcome> {
         .par_iter()
         .map(|path| {
             let plan = Plan::read(path)?;
-            let carried = carry_out(&plan)?;
+            let carried = carry_out(&plan, how.recording.noting())?;
             let done = finish(&plan, &carried, how)?;
             progress::plan_done(&path.display().to_string());
             Ok((carried.receipt.balance, carried.needs_a_look(), done.outputs.is_empty()))

@@ -1,6 +1,8 @@
 //! The records of a table one at a time: a table may be larger than what its
 //! records would take all at once.
 
+use std::ops::Range;
+
 use crate::table::cell::is_lost;
 use crate::table::layout::{Layout, MOST_COLUMNS, reader};
 
@@ -14,6 +16,8 @@ pub(super) struct Stretch<'t> {
     breaks_above: u64,
     /// How many rows of events stand above it.
     pub(super) rows_above: usize,
+    /// How many rows it has.
+    pub(super) rows: usize,
 }
 
 /// Where a record starts.
@@ -27,14 +31,14 @@ pub(super) struct Place {
 impl<'t> Stretch<'t> {
     /// The whole text.
     pub(super) fn whole(text: &'t str) -> Self {
-        Self { text, lines_above: 0, breaks_above: 0, rows_above: 0 }
+        Self { text, lines_above: 0, breaks_above: 0, rows_above: 0, rows: 0 }
     }
 
     /// The stretch of a text from one place to another.
-    pub(super) fn between(text: &'t str, from: Place, until: Place, rows_above: usize) -> Self {
+    pub(super) fn between(text: &'t str, from: Place, until: Place, rows: Range<usize>) -> Self {
         let Place { byte, lines_above, breaks_above } = from;
         let text = text.get(byte..until.byte).unwrap_or_default();
-        Self { text, lines_above, breaks_above, rows_above }
+        Self { text, lines_above, breaks_above, rows_above: rows.start, rows: rows.len() }
     }
 }
 
@@ -66,7 +70,7 @@ impl<'t> Records<'t> {
     /// The next record and its row, as a spreadsheet shows it: the first is 1.
     pub(super) fn next(&mut self) -> Option<(u64, &csv::StringRecord)> {
         // The text is UTF-8 and rows may have any length, so no row is an error.
-        while !self.reader.read_record(&mut self.record).unwrap_or(true) {
+        if !self.reader.read_record(&mut self.record).unwrap_or(false) {
             return None;
         }
         let line = self.record.position().map_or(0, |position| line_at(self.stretch.text, position));

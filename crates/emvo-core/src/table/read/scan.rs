@@ -92,11 +92,11 @@ impl<'t> Scan<'t> {
             }
             if scan.rows - rows_above == ROWS_A_STRETCH {
                 let until = records.place();
-                scan.stretches.push(Stretch::between(text, from, until, rows_above));
+                scan.stretches.push(Stretch::between(text, from, until, rows_above..scan.rows));
                 (from, rows_above) = (until, scan.rows);
             }
         }
-        scan.stretches.push(Stretch::between(text, from, records.place(), rows_above));
+        scan.stretches.push(Stretch::between(text, from, records.place(), rows_above..scan.rows));
         scan
     }
 

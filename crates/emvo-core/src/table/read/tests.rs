@@ -89,20 +89,19 @@ fn rows_of_a_long_table_keep_their_numbers() {
     let mut text = "Crew plan\n\ntitle,start,description\n".to_owned();
     let (mut row, mut lost, mut kept) = (4, Vec::new(), 0);
     for number in 0..9_000 {
-        match number % 7 {
-            0 => text.push_str(&format!("A {number},2026-09-01 08:00,\"two\nlines\"\n")),
-            3 => {
-                text.push_str("\n\n# a remark\n");
-                row += 3;
-                text.push_str(&format!("B {number},2026-09-02,\n"));
-            }
-            5 => {
-                text.push_str(&format!("C {number},never,\n"));
-                lost.push(row);
-            }
-            _ => text.push_str(&format!("D {number},2026-09-03,x\n")),
+        let line = match number % 7 {
+            0 => format!("A {number},2026-09-01 08:00,\"two\nlines\"\n"),
+            3 => format!("\n\n# a remark\nB {number},2026-09-02,\n"),
+            5 => format!("C {number},never,\n"),
+            _ => format!("D {number},2026-09-03,x\n"),
+        };
+        text.push_str(&line);
+        row += if number % 7 == 3 { 3 } else { 0 };
+        if number % 7 == 5 {
+            lost.push(row);
+        } else {
+            kept += 1;
         }
-        kept += usize::from(number % 7 != 5);
         row += 1;
     }
     let table = table(&text);

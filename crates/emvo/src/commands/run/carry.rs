@@ -21,7 +21,7 @@ use crate::gather::{NamedBy, SourceFile, gather};
 use crate::output::{Kind, Mode, OutputPlan, Pending, Target, set_aside_files};
 use crate::plan::{Destination, Plan, PlanSource, Repairs};
 use crate::progress;
-use crate::record::{Deeds, receipt_of};
+use crate::record::{Deeds, Noting, receipt_of};
 use crate::settle::Reading;
 use crate::source::{self, Loaded, Source, SourceText};
 
@@ -68,6 +68,9 @@ struct Road<'p, 't> {
     there: &'t [SourceText<'t>],
     /// The texts of all sources of the plan.
     texts: &'t [Vec<SourceText<'t>>],
+    /// Whether it is noted how events are read: for whoever keeps the receipt,
+    /// and for the proof.
+    noting: Noting,
 }
 
 /// How many steps [`carry_out`] tells.
@@ -75,7 +78,7 @@ pub(crate) fn steps_of(plan: &Plan) -> usize {
     plan.sources.len() + plan.destinations.len() + usize::from(plan.report.is_some())
 }
 
-pub(crate) fn carry_out(plan: &Plan) -> anyhow::Result<Carried> {
+pub(crate) fn carry_out(plan: &Plan, kept: Noting) -> anyhow::Result<Carried> {
     let read = |source: &PlanSource| {
         let files = gather(&source.files, None, None);
         progress::step_done();
@@ -108,7 +111,8 @@ pub(crate) fn carry_out(plan: &Plan) -> anyhow::Result<Carried> {
     let (mut receipts, mut found) = (Vec::new(), FollowUp::default());
     for (number, destination) in plan.destinations.iter().enumerate() {
         progress::doing(&format!("combining into {}", destination.name));
-        let way = Road { plan, number, there: &there[number], texts: &texts };
+        let noting = if plan.reconcile { Noting::Events } else { kept };
+        let way = Road { plan, number, there: &there[number], texts: &texts, noting };
         let arrival = way.travel(&mut found)?;
         all.destinations.push(arrival.arrived);
         all.files.extend(arrival.files);
@@ -197,7 +201,9 @@ impl<'t> Road<'_, 't> {
         if let Some(one) = there.first().filter(|one| one.loaded.len() != 1) {
             anyhow::bail!("`existing` {} holds {} calendars; it has to be one", one.path, one.loaded.len());
         }
-        source::note_events(there.iter_mut().chain(sources.iter_mut().map(|(_, source)| source)));
+        if self.noting == Noting::Events {
+            source::note_events(there.iter_mut().chain(sources.iter_mut().map(|(_, source)| source)));
+        }
         let read = there.iter().chain(sources.iter().map(|(_, source)| source));
         let window = default_window(read.flat_map(Source::calendars));
         let mut prepared = Prepared::default();
@@ -390,7 +396,7 @@ impl<'t> Road<'_, 't> {
             changes: all.iter().flat_map(|one| &one.changes).collect(),
             balance,
         };
-        let receipt = receipt_of(sources, &deeds, &files);
+        let receipt = receipt_of(sources, &deeds, &files, self.noting);
         if self.plan.reconcile {
             progress::doing(&format!("proving {}", destination.name));
         }
