@@ -213,6 +213,30 @@ impl EventTime {
     }
 }
 
+/// `2026-01-31 09:30`, with seconds where there are any. By hand, since receipts
+/// show the start of every event.
+fn write_clock(f: &mut fmt::Formatter<'_>, at: DateTime) -> fmt::Result {
+    let Ok(year) = u16::try_from(at.year()) else {
+        write!(f, "{} {:02}:{:02}", at.date(), at.hour(), at.minute())?;
+        return if at.second() == 0 { Ok(()) } else { write!(f, ":{:02}", at.second()) };
+    };
+    let mut text = *b"0000-00-00 00:00:00";
+    let mut put = |at: usize, number: u16| {
+        // Two digits, so each is below ten.
+        text[at] = b'0' + u8::try_from(number / 10 % 10).unwrap_or(0);
+        text[at + 1] = b'0' + u8::try_from(number % 10).unwrap_or(0);
+    };
+    put(0, year / 100);
+    put(2, year % 100);
+    for (place, number) in
+        [(5, at.month()), (8, at.day()), (11, at.hour()), (14, at.minute()), (17, at.second())]
+    {
+        put(place, u16::from(number.unsigned_abs()));
+    }
+    let shown = if at.second() == 0 { &text[..16] } else { &text[..] };
+    f.write_str(std::str::from_utf8(shown).unwrap_or_default())
+}
+
 /// `2026-01-31`, or `2026-01-31 09:30` with the zone behind it. Seconds show
 /// where there are any.
 impl fmt::Display for EventTime {
@@ -220,10 +244,7 @@ impl fmt::Display for EventTime {
         match self {
             Self::Date(date) => write!(f, "{date}"),
             Self::Clock { at, zone } => {
-                write!(f, "{} {:02}:{:02}", at.date(), at.hour(), at.minute())?;
-                if at.second() != 0 {
-                    write!(f, ":{:02}", at.second())?;
-                }
+                write_clock(f, *at)?;
                 match zone {
                     ZoneRef::Floating => Ok(()),
                     ZoneRef::Utc => f.write_str(" UTC"),
@@ -294,6 +315,8 @@ mod tests {
             ("20260131T093000", None, "2026-01-31 09:30"),
             ("20260131T093005Z", None, "2026-01-31 09:30:05 UTC"),
             ("20260131T093000", oslo.as_ref(), "2026-01-31 09:30 Europe/Oslo"),
+            ("99991231T235959", None, "9999-12-31 23:59:59"),
+            ("00050607T080900", None, "0005-06-07 08:09"),
         ];
         for (value, zone, shown) in rows {
             let time = EventTime::parse(value, zone).unwrap();

@@ -258,7 +258,9 @@ impl Fact {
         }
         // Changes are told under the id that the event had, or has by then.
         let ids = std::iter::once(&*self.uid).chain(record.now.iter().map(|now| now.uid.as_str()));
-        let ids: std::collections::BTreeSet<&str> = ids.filter(|id| !id.is_empty()).collect();
+        let mut ids: Vec<&str> = ids.filter(|id| !id.is_empty()).collect();
+        ids.sort_unstable();
+        ids.dedup();
         let changes = ids.iter().filter_map(|id| told.get(id)).flatten().map(|change| ChangeRecord {
             rule: change.rule.map(str::to_owned),
             before: change.before.clone(),

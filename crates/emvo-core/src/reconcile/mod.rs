@@ -4,6 +4,7 @@
 //! differs, and the verdict. It never looks at how the result was made: two
 //! programs that agree on nothing but RFC 5545 can be held against each other.
 
+mod account;
 mod causes;
 mod explained;
 mod pairing;

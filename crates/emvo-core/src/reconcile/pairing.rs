@@ -6,14 +6,12 @@
 
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
-use jiff::civil::Date;
-
-use super::explained::Course;
-use super::record::{Record, Records};
-use super::{Counts, Difference, DifferenceKind, Found, Ownership};
-use crate::identity::{Moment, Origin, VersionKey, contradiction};
-use crate::recurrence::day::clock_seconds;
 use hashbrown::{HashMap, HashSet};
+use rayon::prelude::*;
+
+use super::record::{Record, Records};
+use crate::identity::{Moment, Origin, VersionKey, contradiction, number_of};
+use crate::recurrence::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
 /// date that moved by one is found.
@@ -26,7 +24,7 @@ const FIRST_LETTERS: usize = 10;
 
 /// What became of a source occurrence.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Fate {
+pub(super) enum Fate {
     Unpaired,
     Paired(usize),
     /// It says what another source occurrence says that is in the result.
@@ -43,14 +41,14 @@ enum Likeness {
 }
 
 pub(super) struct Pairing<'r, 'c, 'a> {
-    source: &'r Records<'c, 'a>,
-    result: &'r Records<'c, 'a>,
-    fates: Vec<Fate>,
+    pub(super) source: &'r Records<'c, 'a>,
+    pub(super) result: &'r Records<'c, 'a>,
+    pub(super) fates: Vec<Fate>,
     /// For each result occurrence, the source occurrence it stands for.
-    stands_for: Vec<Option<usize>>,
-    doubled: HashSet<usize>,
+    pub(super) stands_for: Vec<Option<usize>>,
+    pub(super) doubled: HashSet<usize>,
     /// Result occurrences that are copies of ones that stand for a source.
-    copies: HashSet<usize>,
+    pub(super) copies: HashSet<usize>,
 }
 
 type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
@@ -80,34 +78,39 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing
     }
 
-    /// Pairs what has the same key and is as like as asked for.
-    fn pair_by(&mut self, likeness: Likeness, key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>>) {
+    /// Pairs what has the same key and is as like as asked for: of several, the
+    /// first with the first.
+    ///
+    /// Keys are compared as numbers first, sorted on both sides: what has the
+    /// same key then stands together.
+    fn pair_by(
+        &mut self,
+        likeness: Likeness,
+        key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>> + Sync,
+    ) {
         if !self.fates.contains(&Fate::Unpaired) {
             return;
         }
-        let mut free: HashMap<Key<'r>, VecDeque<usize>> = HashMap::new();
-        for at in 0..self.result.list.len() {
-            if self.stands_for[at].is_none()
-                && !self.copies.contains(&at)
-                && let Some(key) = key(self.result, at)
-            {
-                free.entry(key).or_default().push_back(at);
-            }
-        }
-        for at in 0..self.source.list.len() {
-            if self.fates[at] != Fate::Unpaired {
-                continue;
-            }
-            let Some(candidates) = key(self.source, at).and_then(|key| free.get_mut(&key)) else { continue };
-            let told = self.source.told(at);
-            let place = match likeness {
-                Likeness::InKey => Some(0),
-                Likeness::InAllFields => candidates
-                    .iter()
-                    .position(|other| told.fields_unlike(self.result.told(*other)).is_empty()),
-            };
-            if let Some(other) = place.and_then(|place| candidates.remove(place)) {
-                self.pair(at, other);
+        let is_free = |at: usize| self.stands_for[at].is_none() && !self.copies.contains(&at);
+        let results = by_number(self.result, &key, is_free);
+        let sources = by_number(self.source, &key, |at| self.fates[at] == Fate::Unpaired);
+        let mut results = results.chunk_by(|one, two| one.0 == two.0).peekable();
+        for members in sources.chunk_by(|one, two| one.0 == two.0) {
+            let number = members[0].0;
+            while results.next_if(|group| group[0].0 < number).is_some() {}
+            let Some(candidates) = results.next_if(|group| group[0].0 == number) else { continue };
+            let mut candidates: VecDeque<usize> = candidates.iter().map(|(_, at)| *at).collect();
+            for (_, at) in members {
+                let (own, told) = (key(self.source, *at), self.source.told(*at));
+                let place = candidates.iter().position(|other| {
+                    // Numbers can meet by chance.
+                    key(self.result, *other) == own
+                        && (likeness == Likeness::InKey
+                            || told.fields_unlike(self.result.told(*other)).is_empty())
+                });
+                if let Some(other) = place.and_then(|place| candidates.remove(place)) {
+                    self.pair(*at, other);
+                }
             }
         }
     }
@@ -241,177 +244,19 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             }
         }
     }
+}
 
-    /// How many dates each day has on either side, without those that need not
-    /// be in the result.
-    pub(super) fn days(&self) -> BTreeMap<Date, (usize, usize)> {
-        let mut days: BTreeMap<Date, (usize, usize)> = BTreeMap::new();
-        for (at, record) in self.source.list.iter().enumerate() {
-            let is_explained = match self.fates[at] {
-                Fate::Explained => true,
-                Fate::Unpaired => self.source.course(at).is_some_and(Course::explains_absence),
-                Fate::Paired(_) => false,
-            };
-            if !is_explained {
-                days.entry(record.shown_start.date()).or_default().0 += 1;
-            }
-        }
-        for record in &self.result.list {
-            days.entry(record.shown_start.date()).or_default().1 += 1;
-        }
-        days
-    }
-
-    /// Counts and names every occurrence.
-    pub(super) fn account(&self) -> (Counts, Vec<Found>, BTreeMap<&'static str, usize>) {
-        let mut counts = Counts {
-            source_events: self.source.events,
-            source_occurrences: self.source.list.len(),
-            ..Counts::default()
-        };
-        let mut differences = Vec::new();
-        let mut other_fields = BTreeMap::new();
-        for (at, fate) in self.fates.iter().enumerate() {
-            let difference = match *fate {
-                Fate::Explained => {
-                    counts.explained += 1;
-                    None
-                }
-                Fate::Unpaired if self.source.course(at).is_some_and(Course::explains_absence) => {
-                    counts.explained += 1;
-                    continue;
-                }
-                Fate::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
-                Fate::Paired(result) => {
-                    for field in self.source.told(at).others_unlike(self.result.told(result)) {
-                        *other_fields.entry(field).or_insert(0) += 1;
-                    }
-                    self.difference_of_pair(at, result)
-                }
-            };
-            let difference = match (*fate, difference) {
-                (Fate::Paired(result), Some(difference)) if self.is_meant(at, result, &difference) => {
-                    counts.explained += 1;
-                    continue;
-                }
-                (_, difference) => difference,
-            };
-            let Some(difference) = difference else {
-                counts.matched += usize::from(*fate != Fate::Explained);
-                continue;
-            };
-            match difference.kind {
-                DifferenceKind::Missing => counts.missing += 1,
-                DifferenceKind::Retimed => counts.retimed += 1,
-                DifferenceKind::Altered => counts.altered += 1,
-                DifferenceKind::Doubled => counts.doubled += 1,
-                DifferenceKind::Extra => {}
-            }
-            let result = match *fate {
-                Fate::Paired(result) => Some(result),
-                Fate::Unpaired | Fate::Explained => None,
-            };
-            differences.push(Found { difference, source: Some(at), result });
-        }
-        let extras = self.extras();
-        counts.extra = extras.len();
-        differences.extend(extras);
-        (counts, differences, other_fields)
-    }
-
-    /// Whether a receipt says that a pair should differ as it does.
-    fn is_meant(&self, at: usize, result: usize, difference: &Difference) -> bool {
-        let is_change = matches!(difference.kind, DifferenceKind::Retimed | DifferenceKind::Altered);
-        let (one, two) = (&self.source.list[at], &self.result.list[result]);
-        is_change
-            && self
-                .source
-                .course(at)
-                .is_some_and(|course| course.explains(one, two, self.result.told(result), &difference.fields))
-    }
-
-    fn difference(&self, kind: DifferenceKind, at: usize) -> Difference {
-        let record = &self.source.list[at];
-        Difference {
-            kind,
-            path: self.source.sides[record.place().0].path.to_owned(),
-            uid: self.source.uid(at).to_owned(),
-            title: self.source.told(at).title.to_string(),
-            start: record.shown_start.to_string(),
-            result_start: None,
-            by: None,
-            fields: Vec::new(),
-            ownership: Ownership::OfSource,
-            cause: None,
-        }
-    }
-
-    fn difference_of_pair(&self, at: usize, result: usize) -> Option<Difference> {
-        let (one, two) = (&self.source.list[at], &self.result.list[result]);
-        let fields = self.source.told(at).fields_unlike(self.result.told(result));
-        let kind = if one.start != two.start || one.end != two.end {
-            DifferenceKind::Retimed
-        } else if !fields.is_empty() {
-            DifferenceKind::Altered
-        } else if self.doubled.contains(&at) {
-            DifferenceKind::Doubled
-        } else {
-            return None;
-        };
-        let by = (kind == DifferenceKind::Retimed).then(|| {
-            let (from, to) =
-                if one.start == two.start { (&one.end, &two.end) } else { (&one.start, &two.start) };
-            match (from, to) {
-                (Moment::Instant(from), Moment::Instant(to)) => Some(to - from),
-                (Moment::Unbound(from), Moment::Unbound(to)) => {
-                    Some(clock_seconds(to.clock()) - clock_seconds(from.clock()))
-                }
-                (Moment::Instant(_), Moment::Unbound(_)) | (Moment::Unbound(_), Moment::Instant(_)) => None,
-            }
-        });
-        Some(Difference {
-            result_start: Some(two.shown_start.to_string()),
-            by: by.flatten(),
-            fields,
-            ..self.difference(kind, at)
-        })
-    }
-
-    /// Result occurrences that stand for nothing. One of a series that stands
-    /// for a source's is a date that came back.
-    fn extras(&self) -> Vec<Found> {
-        let series_of = |at: usize| (self.result.list[at].side, self.result.list[at].series);
-        let of_sources: HashSet<_> =
-            (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
-        let source_uids: HashSet<&str> = self
-            .source
-            .sides
-            .iter()
-            .flat_map(|side| side.calendar.series.iter().filter_map(|series| Some(series.uid()?.as_str())))
-            .collect();
-        let is_extra = |at: &usize| self.stands_for[*at].is_none() && !self.copies.contains(at);
-        (0..self.result.list.len())
-            .filter(is_extra)
-            .map(|at| {
-                let record = &self.result.list[at];
-                let is_of_source =
-                    of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
-                let difference = Difference {
-                    kind: DifferenceKind::Extra,
-                    path: self.result.sides[record.place().0].path.to_owned(),
-                    uid: self.result.uid(at).to_owned(),
-                    title: self.result.told(at).title.to_string(),
-                    start: record.shown_start.to_string(),
-                    result_start: Some(record.shown_start.to_string()),
-                    by: None,
-                    fields: Vec::new(),
-                    ownership: if is_of_source { Ownership::OfSource } else { Ownership::OfDestination },
-                    cause: None,
-                };
-                Found { difference, source: None, result: Some(at) }
-            })
-            .collect()
-    }
+/// The numbers of the keys of some occurrences, sorted, each with its place.
+fn by_number<'r, 'c, 'a>(
+    records: &'r Records<'c, 'a>,
+    key: &(impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>> + Sync),
+    is_wanted: impl Fn(usize) -> bool + Sync,
+) -> Vec<(u64, usize)> {
+    let all = (0..records.list.len()).into_par_iter().with_min_len(1024).filter(|at| is_wanted(*at));
+    let mut numbers: Vec<(u64, usize)> =
+        all.filter_map(|at| Some((number_of(&key(records, at)?), at))).collect();
+    numbers.par_sort_unstable();
+    numbers
 }
 
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
