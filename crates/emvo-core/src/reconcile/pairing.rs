@@ -94,24 +94,31 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let is_free = |at: usize| self.stands_for[at].is_none() && !self.copies.contains(&at);
         let results = by_number(self.result, &key, is_free);
         let sources = by_number(self.source, &key, |at| self.fates[at] == Fate::Unpaired);
-        let mut results = results.chunk_by(|one, two| one.0 == two.0).peekable();
+        let mut candidates = results.chunk_by(|one, two| one.0 == two.0).peekable();
+        let mut groups = Vec::new();
         for members in sources.chunk_by(|one, two| one.0 == two.0) {
             let number = members[0].0;
-            while results.next_if(|group| group[0].0 < number).is_some() {}
-            let Some(candidates) = results.next_if(|group| group[0].0 == number) else { continue };
-            let mut candidates: VecDeque<usize> = candidates.iter().map(|(_, at)| *at).collect();
+            while candidates.next_if(|group| group[0].0 < number).is_some() {}
+            groups.extend(candidates.next_if(|group| group[0].0 == number).map(|group| (members, group)));
+        }
+        let pairs = groups.into_par_iter().with_min_len(256).flat_map_iter(|(members, group)| {
+            let mut free: VecDeque<usize> = group.iter().map(|(_, at)| *at).collect();
+            let mut pairs = Vec::new();
             for (_, at) in members {
                 let (own, told) = (key(self.source, *at), self.source.told(*at));
-                let place = candidates.iter().position(|other| {
+                let place = free.iter().position(|other| {
                     // Numbers can meet by chance.
                     key(self.result, *other) == own
                         && (likeness == Likeness::InKey
                             || told.fields_unlike(self.result.told(*other)).is_empty())
                 });
-                if let Some(other) = place.and_then(|place| candidates.remove(place)) {
-                    self.pair(*at, other);
-                }
+                pairs.extend(place.and_then(|place| free.remove(place)).map(|other| (*at, other)));
             }
+            pairs
+        });
+        let pairs: Vec<(usize, usize)> = pairs.collect();
+        for (source, result) in pairs {
+            self.pair(source, result);
         }
     }
 

@@ -83,6 +83,8 @@ impl<'c, 'a> Records<'c, 'a> {
                 .map(|(at, series)| OfSeries::of(input, side, at, series, window, ceiling))
                 .collect();
             records.events += of_series.len();
+            records.list.reserve_exact(of_series.iter().map(|one| one.records.len()).sum());
+            records.told.reserve_exact(of_series.iter().map(|one| one.told.len()).sum());
             for one in of_series {
                 let base = small(records.told.len());
                 records.told.extend(one.told);

@@ -96,7 +96,8 @@ pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
             }
         }
     }
-    Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+    let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
+    Ok(outcome.leaving((sources, results)))
 }
 
 fn receipts(paths: &[PathBuf]) -> anyhow::Result<Vec<Receipt>> {
