@@ -272,7 +272,9 @@ pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
     signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default())
         .context("could not prepare for a limit on files")?;
     let prepared = ctrlc::set_handler(|| {
-        for path in unfinished().drain(..) {
+        // Held to the end: nothing new begins any more.
+        let mut files = unfinished();
+        for path in files.drain(..) {
             // It may just have taken its place; then there is nothing to remove.
             let _ = fs::remove_file(path);
         }
@@ -311,9 +313,12 @@ fn prepared(path: &Path, bytes: &[u8], readers: Readers) -> anyhow::Result<tempf
     if readers == Readers::AsUsual {
         builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
     }
+    let mut files = unfinished();
     let file = builder.tempfile_in(folder);
     let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
-    unfinished().push(file.path().to_owned());
+    // An interrupt waits until the file is on the list.
+    files.push(file.path().to_owned());
+    drop(files);
     file.write_all(bytes)
         .and_then(|()| file.as_file().sync_all())
         .with_context(|| format!("could not write `{}`", path.display()))?;

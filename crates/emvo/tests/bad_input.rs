@@ -153,11 +153,14 @@ fn an_interrupt_ends_with_its_own_status_and_leaves_nothing() {
         .stdin(Stdio::piped())
         .spawn()
         .unwrap();
-    child.stdin.as_mut().unwrap().write_all(calendar(EVENT).as_bytes()).unwrap();
+    // Held open: waiting for the program would close it.
+    let mut input = child.stdin.take().unwrap();
+    input.write_all(calendar(EVENT).as_bytes()).unwrap();
     std::thread::sleep(std::time::Duration::from_millis(1500));
     assert!(Command::new("kill").args(["-INT", &child.id().to_string()]).status().unwrap().success());
     assert_eq!(child.wait().unwrap().code(), Some(130));
     assert_eq!(case.names(), Vec::<String>::new());
+    drop(input);
 }
 
 #[test]

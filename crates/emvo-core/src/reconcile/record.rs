@@ -51,6 +51,10 @@ pub(super) enum Slot {
     Replaces(Box<Moment>),
 }
 
+/// So many series are looked at before what they tell is put together: lists of
+/// their own for each of a million would take as much again.
+const AT_ONCE: usize = 1 << 15;
+
 /// All occurrences of one side of the comparison.
 pub(super) struct Records<'c, 'a> {
     pub(super) list: Vec<Record>,
@@ -74,27 +78,28 @@ impl<'c, 'a> Records<'c, 'a> {
             courses: Vec::new(),
         };
         for (side, input) in sides.iter().enumerate() {
-            let of_series: Vec<_> = input
-                .calendar
-                .series
-                .par_iter()
-                .with_min_len(256)
-                .enumerate()
-                .map(|(at, series)| OfSeries::of(input, side, at, series, window, ceiling))
-                .collect();
-            records.events += of_series.len();
-            records.list.reserve_exact(of_series.iter().map(|one| one.records.len()).sum());
-            records.told.reserve_exact(of_series.iter().map(|one| one.told.len()).sum());
-            for one in of_series {
-                let base = small(records.told.len());
-                records.told.extend(one.told);
-                records.list.extend(
-                    one.records.into_iter().map(|record| Record { told: record.told + base, ..record }),
-                );
-                records.not_compared.extend(one.not_compared);
+            let all = &input.calendar.series;
+            records.events += all.len();
+            for (number, some) in all.chunks(AT_ONCE).enumerate() {
+                let of_series = some.par_iter().with_min_len(256).enumerate().map(|(at, series)| {
+                    OfSeries::of(input, side, number * AT_ONCE + at, series, window, ceiling)
+                });
+                records.append(of_series.collect());
             }
         }
         records
+    }
+
+    fn append(&mut self, of_series: Vec<OfSeries<'c>>) {
+        self.list.reserve(of_series.iter().map(|one| one.records.len()).sum());
+        self.told.reserve(of_series.iter().map(|one| one.told.len()).sum());
+        for one in of_series {
+            let base = small(self.told.len());
+            self.told.extend(one.told);
+            self.list
+                .extend(one.records.into_iter().map(|record| Record { told: record.told + base, ..record }));
+            self.not_compared.extend(one.not_compared);
+        }
     }
 
     pub(super) fn told(&self, at: usize) -> &Told<'c> {

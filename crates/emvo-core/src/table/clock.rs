@@ -9,7 +9,7 @@ const BEHIND: [&str; 4] = ["uhr", "hrs", "h", "u"];
 /// Reads a time of day: `9:30`, `09:30:00`, `9.30`, `0930`, `9:30 PM`, `9h30`,
 /// `kl. 9`, `noon`.
 pub(super) fn read_time(cell: &str) -> Option<Time> {
-    if let Some(time) = read_plain(cell) {
+    if let Some(time) = read_plain_time(cell) {
         return Some(time);
     }
     let text = cell.trim().to_lowercase();
@@ -40,16 +40,19 @@ pub(super) fn read_time(cell: &str) -> Option<Time> {
 }
 
 /// `09:30`, `09:30:00`: the form of most tables. Nothing but this; a fast way.
-fn read_plain(cell: &str) -> Option<Time> {
-    let two = |tens: &u8, ones: &u8| -> Option<i8> {
-        let digits = tens.is_ascii_digit() && ones.is_ascii_digit();
-        digits.then(|| ((tens - b'0') * 10 + (ones - b'0')).cast_signed())
-    };
+pub(super) fn read_plain_time(cell: &str) -> Option<Time> {
+    let two = |tens: &u8, ones: &u8| two_digits(*tens, *ones);
     match cell.as_bytes() {
         [h1, h2, b':', m1, m2] => Time::new(two(h1, h2)?, two(m1, m2)?, 0, 0).ok(),
         [h1, h2, b':', m1, m2, b':', s1, s2] => Time::new(two(h1, h2)?, two(m1, m2)?, two(s1, s2)?, 0).ok(),
         _ => None,
     }
+}
+
+/// The number that two digits make.
+pub(super) fn two_digits(tens: u8, ones: u8) -> Option<i8> {
+    let are_digits = tens.is_ascii_digit() && ones.is_ascii_digit();
+    are_digits.then(|| ((tens - b'0') * 10 + (ones - b'0')).cast_signed())
 }
 
 fn word(text: &str) -> Option<Time> {

@@ -2,7 +2,7 @@
 
 use jiff::civil::{Date, DateTime, Time};
 
-use super::clock::read_time;
+use super::clock::{read_plain_time, read_time, two_digits};
 use super::month::month_of;
 use super::order::DateOrder;
 
@@ -54,21 +54,17 @@ pub(super) fn read_date(cell: &str, order: DateOrder) -> Option<Stated> {
 fn read_plain(cell: &str) -> Option<Stated> {
     let bytes = cell.as_bytes();
     let [y1, y2, y3, y4, b'-', m1, m2, b'-', d1, d2, rest @ ..] = bytes else { return None };
-    let two = |tens: &u8, ones: &u8| -> Option<i8> {
-        let digits = tens.is_ascii_digit() && ones.is_ascii_digit();
-        digits.then(|| ((tens - b'0') * 10 + (ones - b'0')).cast_signed())
-    };
+    let two = |tens: &u8, ones: &u8| two_digits(*tens, *ones);
     let year = i16::from(two(y1, y2)?) * 100 + i16::from(two(y3, y4)?);
     let date = Date::new(year, two(m1, m2)?, two(d1, d2)?).ok()?;
-    let time = match rest {
-        [] => return Some(Stated::on(date)),
-        [b'T' | b' ', h1, h2, b':', m1, m2] => Time::new(two(h1, h2)?, two(m1, m2)?, 0, 0),
-        [b'T' | b' ', h1, h2, b':', m1, m2, b':', s1, s2] => {
-            Time::new(two(h1, h2)?, two(m1, m2)?, two(s1, s2)?, 0)
+    match rest {
+        [] => Some(Stated::on(date)),
+        [b'T' | b' ', ..] => {
+            let time = read_plain_time(&cell[11..])?;
+            Some(Stated { date: Some(date), time: Some(time), offset: None })
         }
-        _ => return None,
-    };
-    Some(Stated { date: Some(date), time: Some(time.ok()?), offset: None })
+        _ => None,
+    }
 }
 
 /// `20260901`, `20260901T093000`, `20260901T093000Z`.

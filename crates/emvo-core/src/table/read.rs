@@ -133,29 +133,46 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     note_columns(&rows, &serials, &mut table.notes);
     let read: Vec<Understood> =
         scan.stretches.par_iter().map(|stretch| Understood::of(*stretch, &rows, name)).collect();
-    let mut by_calendar: Vec<(String, Vec<EventRow>)> = Vec::new();
+    let mut of_rows = ByCalendar { name, rows: scan.rows, calendars: Vec::new() };
     for part in read {
         table.set_aside.extend(part.set_aside);
         table.notes.extend(part.notes);
-        for row in part.rows {
-            let calendar = row.calendar.as_deref().unwrap_or(name);
-            // Most rows are of the calendar of the row above.
-            let known = by_calendar.iter().rposition(|(known, _)| known == calendar);
-            let at = known.unwrap_or_else(|| {
-                // Most tables hold one calendar.
-                let room = if by_calendar.is_empty() { scan.rows } else { 1 };
-                by_calendar.push((calendar.to_owned(), Vec::with_capacity(room)));
-                by_calendar.len() - 1
-            });
-            by_calendar[at].1.push(row);
-        }
+        part.rows.into_iter().for_each(|row| of_rows.add(row));
     }
-    if by_calendar.is_empty() {
-        by_calendar.push((name.to_owned(), Vec::new()));
-    }
-    table.calendars =
-        by_calendar.into_iter().map(|(calendar, rows)| calendar_of(&calendar, rows, name)).collect();
+    table.calendars = of_rows.calendars();
     Ok(table)
+}
+
+/// The events of a table by the calendars that its rows name, in order.
+struct ByCalendar<'n> {
+    /// The calendar of rows that name none.
+    name: &'n str,
+    /// How many rows there are at most.
+    rows: usize,
+    calendars: Vec<(String, Vec<EventRow>)>,
+}
+
+impl ByCalendar<'_> {
+    fn add(&mut self, row: EventRow) {
+        let calendar = row.calendar.as_deref().unwrap_or(self.name);
+        // Most rows are of the calendar of the row above.
+        let known = self.calendars.iter().rposition(|(known, _)| known == calendar);
+        let at = known.unwrap_or_else(|| {
+            // Most tables hold one calendar.
+            let room = if self.calendars.is_empty() { self.rows } else { 1 };
+            self.calendars.push((calendar.to_owned(), Vec::with_capacity(room)));
+            self.calendars.len() - 1
+        });
+        self.calendars[at].1.push(row);
+    }
+
+    /// One calendar at least, if without events.
+    fn calendars(mut self) -> Vec<Calendar<'static>> {
+        if self.calendars.is_empty() {
+            self.calendars.push((self.name.to_owned(), Vec::new()));
+        }
+        self.calendars.into_iter().map(|(calendar, rows)| calendar_of(&calendar, rows, self.name)).collect()
+    }
 }
 
 /// An event from a row.
