@@ -216,7 +216,9 @@ pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Res
             .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
     }
     for Pending { target, bytes } in pending {
-        progress::doing(&format!("writing {}", target.shown()));
+        if plan.mode == Mode::Write {
+            progress::doing(&format!("writing {}", target.shown()));
+        }
         match target {
             Target::Stdout => {
                 if plan.mode == Mode::Write {
