@@ -1,10 +1,11 @@
 //! Paths → files with their bytes: folders walked, zips opened.
 
 use std::fs;
-use std::io::{Cursor, Read};
+use std::io::{self, Cursor, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
+use rayon::prelude::*;
 use walkdir::WalkDir;
 use zip::result::ZipError;
 
@@ -48,27 +49,58 @@ pub(crate) fn gather(
     output: Option<&Path>,
     secret: Option<&Secret>,
 ) -> anyhow::Result<Vec<SourceFile>> {
-    let mut files = Vec::new();
+    let mut found = Vec::new();
     for input in inputs {
-        if input.as_os_str() == "-" {
-            let mut bytes = Vec::new();
-            std::io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
-            files.push(SourceFile { path: "-".to_owned(), on_disk: None, bytes, named_by: NamedBy::Person });
-        } else if input.is_dir() {
-            walk(input, output, secret, &mut files)?;
+        if input.is_dir() {
+            walk(input, output, &mut found)?;
         } else {
-            take(input, NamedBy::Person, secret, &mut files)?;
+            found.push(Found { path: input.clone(), named_by: NamedBy::Person });
+        }
+    }
+    let files = found.iter().filter(|found| !found.is_standard_input());
+    ensure_room_for(files.map(|found| found.path.as_path()))?;
+    let read: Vec<_> = found.par_iter().map(Found::read).collect();
+    let mut files = Vec::new();
+    for (found, bytes) in found.iter().zip(read) {
+        let Found { path, named_by } = found;
+        let (shown, bytes) = (path.display().to_string(), bytes?);
+        if found.is_standard_input() {
+            files.push(SourceFile { path: shown, on_disk: None, bytes, named_by: *named_by });
+        } else if bytes.starts_with(b"PK\x03\x04") {
+            unzip(path, &shown, bytes, *named_by, secret, &mut files)?;
+        } else {
+            files.push(SourceFile { path: shown, on_disk: Some(path.clone()), bytes, named_by: *named_by });
         }
     }
     Ok(files)
 }
 
-fn walk(
-    folder: &Path,
-    output: Option<&Path>,
-    secret: Option<&Secret>,
-    files: &mut Vec<SourceFile>,
-) -> anyhow::Result<()> {
+/// The name that stands for it.
+const STANDARD_INPUT: &str = "-";
+
+/// A file that is to be read.
+struct Found {
+    path: PathBuf,
+    named_by: NamedBy,
+}
+
+impl Found {
+    fn is_standard_input(&self) -> bool {
+        self.path.as_os_str() == STANDARD_INPUT
+    }
+
+    fn read(&self) -> anyhow::Result<Vec<u8>> {
+        if self.is_standard_input() {
+            let mut bytes = Vec::new();
+            io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
+            return Ok(bytes);
+        }
+        progress::doing(&format!("reading {}", self.path.display()));
+        fs::read(&self.path).with_context(|| format!("could not read `{}`", self.path.display()))
+    }
+}
+
+fn walk(folder: &Path, output: Option<&Path>, found: &mut Vec<Found>) -> anyhow::Result<()> {
     for entry in WalkDir::new(folder).sort_by_file_name() {
         let entry = entry.with_context(|| format!("could not walk `{}`", folder.display()))?;
         let path = entry.path();
@@ -76,27 +108,9 @@ fn walk(
         let is_output = output.is_some_and(|output| same_file::is_same_file(output, path).unwrap_or(false));
         let is_left_out = name.contains(".set-aside.") || name.starts_with('.');
         if entry.file_type().is_file() && !is_output && !is_left_out {
-            take(path, NamedBy::Walk, secret, files)?;
+            found.push(Found { path: path.to_owned(), named_by: NamedBy::Walk });
         }
     }
-    Ok(())
-}
-
-fn take(
-    path: &Path,
-    named_by: NamedBy,
-    secret: Option<&Secret>,
-    files: &mut Vec<SourceFile>,
-) -> anyhow::Result<()> {
-    progress::doing(&format!("reading {}", path.display()));
-    let already = files.iter().map(|file| file.bytes.len() as u64).sum();
-    ensure_room_for(path, already)?;
-    let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
-    let shown = path.display().to_string();
-    if bytes.starts_with(b"PK\x03\x04") {
-        return unzip(path, &shown, bytes, named_by, secret, files);
-    }
-    files.push(SourceFile { path: shown, on_disk: Some(path.to_owned()), bytes, named_by });
     Ok(())
 }
 

@@ -1,23 +1,24 @@
 //! Results → files: whole or not at all, and never in place of an input.
 
+mod set_aside;
+mod staged;
+
 use std::ffi::OsString;
-use std::fmt::Write as _;
 use std::fs;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::Unsound;
-use emvo_core::content::{Component, push_component};
-use emvo_core::merge::PRODUCT_ID;
+use emvo_core::receipt::FileRecord;
 
 use crate::args::OutputArgs;
 use crate::gather::SourceFile;
 use crate::progress;
-use crate::record::Recording;
-use crate::source::{Format, Source};
-use crate::terminal::warn;
+use crate::record::{Recording, file_record};
+use crate::source::Format;
+
+pub(crate) use set_aside::set_aside_files;
+pub(crate) use staged::{Readers, Staged, clean_up_when_interrupted};
 
 /// Where a result goes.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -151,6 +152,16 @@ impl OutputPlan {
         }
     }
 
+    /// Makes sure that a file can be written at a path, and that the folder that was
+    /// asked for is there.
+    pub(crate) fn prepare_place(&self, path: &Path) -> anyhow::Result<()> {
+        if let Some(folder) = self.folder() {
+            fs::create_dir_all(folder)
+                .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
+        }
+        self.ensure_writable(path)
+    }
+
     fn ensure_writable(&self, path: &Path) -> anyhow::Result<()> {
         if self.existing == Existing::Refuse && path.exists() {
             bail!("`{}` exists already; --overwrite replaces it", path.display());
@@ -206,204 +217,86 @@ pub(crate) struct Pending {
     pub(crate) bytes: Vec<u8>,
 }
 
+impl Pending {
+    /// What a receipt says of it.
+    pub(crate) fn record(&self) -> FileRecord {
+        file_record(&self.target.shown(), &self.bytes)
+    }
+}
+
+/// What takes its place when everything is ready.
+pub(crate) enum Due {
+    /// Still to be written.
+    Pending(Pending),
+    /// Complete beside its place.
+    Staged(Staged),
+}
+
+impl From<Pending> for Due {
+    fn from(pending: Pending) -> Self {
+        Self::Pending(pending)
+    }
+}
+
+impl Due {
+    /// What a receipt says of it.
+    pub(crate) fn record(&self) -> anyhow::Result<FileRecord> {
+        match self {
+            Self::Pending(pending) => Ok(pending.record()),
+            Self::Staged(staged) => staged.record(),
+        }
+    }
+}
+
 /// Writes files: all are complete beside their places before the first of them
 /// takes its place. Returns their paths.
-pub(crate) fn write_all(pending: Vec<Pending>, plan: &OutputPlan) -> anyhow::Result<Vec<String>> {
+pub(crate) fn write_all(due: Vec<Due>, plan: &OutputPlan) -> anyhow::Result<Vec<String>> {
     let mut ready = Vec::new();
     let mut shown = Vec::new();
-    if let (Some(folder), Mode::Write) = (plan.folder(), plan.mode) {
-        fs::create_dir_all(folder)
-            .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
-    }
-    for Pending { target, bytes } in pending {
-        if plan.mode == Mode::Write {
-            progress::doing(&format!("writing {}", target.shown()));
-        }
-        match target {
-            Target::Stdout => {
-                if plan.mode == Mode::Write {
-                    let mut out = io::stdout().lock();
-                    out.write_all(&bytes)
-                        .and_then(|()| out.flush())
-                        .context("could not write to standard output")?;
-                }
-                shown.push("-".to_owned());
+    for file in due {
+        match file {
+            Due::Staged(staged) => {
+                shown.push(staged.shown());
+                ready.push(staged);
             }
-            Target::Path(path) => {
-                if plan.mode == Mode::Write || plan.folder().is_none() {
-                    plan.ensure_writable(&path)?;
-                }
-                shown.push(path.display().to_string());
-                if plan.mode == Mode::Write {
-                    ready.push((prepared(&path, &bytes, Readers::AsUsual)?, path));
-                }
+            Due::Pending(Pending { target, bytes }) => {
+                shown.push(target.shown());
+                ready.extend(write_pending(target, &bytes, plan)?);
             }
         }
     }
-    for (file, path) in ready {
-        place(file, &path, plan.existing)?;
+    for file in &mut ready {
+        file.wait()?;
+    }
+    for file in ready {
+        file.place(plan.existing)?;
     }
     Ok(shown)
 }
 
+fn write_pending(target: Target, bytes: &[u8], plan: &OutputPlan) -> anyhow::Result<Option<Staged>> {
+    match target {
+        Target::Stdout if plan.mode == Mode::Write => {
+            progress::doing("writing -");
+            let mut out = io::stdout().lock();
+            let written = out.write_all(bytes).and_then(|()| out.flush());
+            written.context("could not write to standard output").map(|()| None)
+        }
+        Target::Path(path) if plan.mode == Mode::Write => {
+            plan.prepare_place(&path)?;
+            Staged::of(path, bytes, Readers::AsUsual).map(Some)
+        }
+        Target::Path(path) if plan.folder().is_none() => plan.ensure_writable(&path).map(|()| None),
+        Target::Stdout | Target::Path(_) => Ok(None),
+    }
+}
+
 /// Writes one file, whole or not at all.
 pub(crate) fn write_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
-    place(prepared(path, bytes, Readers::AsUsual)?, path, existing)
+    Staged::of(path.to_owned(), bytes, Readers::AsUsual)?.place(existing)
 }
 
 /// Writes one file that is its owner's alone, whole or not at all.
 pub(crate) fn write_private_file(path: &Path, bytes: &[u8], existing: Existing) -> anyhow::Result<()> {
-    place(prepared(path, bytes, Readers::Owner)?, path, existing)
-}
-
-/// The files that are complete nowhere yet.
-static UNFINISHED: Mutex<Vec<PathBuf>> = Mutex::new(Vec::new());
-
-fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
-    // A list of paths is sound whatever its last user did.
-    UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner)
-}
-
-/// On an interrupt nothing half written stays: unfinished files go, and the
-/// status is that of an interrupted program.
-pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
-    const INTERRUPTED: i32 = 130;
-    // A file that may not grow further shall be an error like a full disk, with
-    // its message and its cleaning up; without a handler it ends the process.
-    #[cfg(unix)]
-    signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default())
-        .context("could not prepare for a limit on files")?;
-    let prepared = ctrlc::set_handler(|| {
-        // Held to the end: nothing new begins any more.
-        let mut files = unfinished();
-        for path in files.drain(..) {
-            // It may just have taken its place; then there is nothing to remove.
-            let _ = fs::remove_file(path);
-        }
-        #[allow(clippy::exit, reason = "the way out of a signal")]
-        std::process::exit(INTERRUPTED);
-    });
-    match prepared {
-        // Once a process is enough.
-        Ok(()) | Err(ctrlc::Error::MultipleHandlers) => Ok(()),
-        Err(error) => Err(error).context("could not prepare for an interrupt"),
-    }
-}
-
-fn place(file: tempfile::NamedTempFile, path: &Path, existing: Existing) -> anyhow::Result<()> {
-    let placed = match existing {
-        Existing::Replace => file.persist(path),
-        Existing::Refuse => file.persist_noclobber(path),
-    };
-    placed.map(drop).with_context(|| format!("could not write `{}`", path.display()))
-}
-
-/// Who may read a result.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-enum Readers {
-    /// Those that the umask lets.
-    AsUsual,
-    /// Its owner alone.
-    Owner,
-}
-
-fn prepared(path: &Path, bytes: &[u8], readers: Readers) -> anyhow::Result<tempfile::NamedTempFile> {
-    let folder = folder_of(path);
-    let mut builder = tempfile::Builder::new();
-    builder.prefix(".emvo-");
-    #[cfg(unix)]
-    if readers == Readers::AsUsual {
-        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-    }
-    let mut files = unfinished();
-    let file = builder.tempfile_in(folder);
-    let mut file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
-    // An interrupt waits until the file is on the list.
-    files.push(file.path().to_owned());
-    drop(files);
-    file.write_all(bytes)
-        .and_then(|()| file.as_file().sync_all())
-        .with_context(|| format!("could not write `{}`", path.display()))?;
-    Ok(file)
-}
-
-/// What is set aside from all sources, as files: calendar parts in one, table
-/// rows in another.
-pub(crate) fn set_aside_files(
-    sources: &[Source<'_>],
-    unsound: &[(String, &Unsound<'_>)],
-    whole: &[&Component<'_>],
-    plan: &OutputPlan,
-) -> anyhow::Result<Vec<Pending>> {
-    let mut files = Vec::new();
-    if let Some(bytes) = calendar_parts(sources, unsound, whole) {
-        files.extend(pending(bytes, Format::Ics, plan));
-    }
-    if let Some(bytes) = table_rows(sources)? {
-        files.extend(pending(bytes, Format::Csv, plan));
-    }
-    Ok(files)
-}
-
-fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
-    let Some(path) = plan.set_aside_path(format) else {
-        warn("something was set aside and is nowhere kept: --set-aside PATH keeps it");
-        return None;
-    };
-    Some(Pending { target: Target::Path(path), bytes })
-}
-
-fn calendar_parts(
-    sources: &[Source<'_>],
-    unsound: &[(String, &Unsound<'_>)],
-    whole: &[&Component<'_>],
-) -> Option<Vec<u8>> {
-    let mut parts = String::new();
-    for source in sources {
-        for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
-            // Writing into a string cannot fail.
-            let _ = write!(parts, "X-EMVO-SET-ASIDE:{} line {}: {}\r\n", source.path, fault.line, fault.kind);
-            parts.push_str(fault.text.trim_end_matches(['\r', '\n']));
-            parts.push_str("\r\n");
-        }
-    }
-    let mut out = Vec::new();
-    for (path, event) in unsound {
-        let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
-        out.extend_from_slice(head.as_bytes());
-        push_component(&mut out, &event.component);
-    }
-    for event in whole {
-        out.extend_from_slice(
-            b"X-EMVO-SET-ASIDE:F10: a text of it was cut to fit; this is the whole event\r\n",
-        );
-        push_component(&mut out, event);
-    }
-    if parts.is_empty() && out.is_empty() {
-        return None;
-    }
-    let head = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:{PRODUCT_ID}\r\n");
-    Some([head.as_bytes(), parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
-}
-
-fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
-    let with_rows: Vec<_> = sources.iter().filter(|source| !source.set_aside.rows.is_empty()).collect();
-    if with_rows.is_empty() {
-        return Ok(None);
-    }
-    // A spreadsheet takes UTF-8 for what it is only behind a mark.
-    let mut writer = csv::WriterBuilder::new()
-        .terminator(csv::Terminator::CRLF)
-        .flexible(true)
-        .from_writer("\u{feff}".as_bytes().to_vec());
-    for source in with_rows {
-        let head = ["file", "row", "reason"].into_iter().map(str::to_owned);
-        let headers = source.table.sniffed.iter().flat_map(|sniffed| sniffed.headers().map(str::to_owned));
-        writer.write_record(head.chain(headers))?;
-        for row in &source.set_aside.rows {
-            let head = [source.path.clone(), row.row.to_string(), row.reason.clone()];
-            writer.write_record(head.into_iter().chain(row.cells.iter().cloned()))?;
-        }
-    }
-    Ok(Some(writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))?))
+    Staged::of(path.to_owned(), bytes, Readers::Owner)?.place(existing)
 }

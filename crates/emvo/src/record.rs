@@ -1,5 +1,6 @@
 //! What is kept of a run: its receipt as a file, and its place in the ledger.
 
+use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
@@ -11,7 +12,7 @@ use emvo_core::receipt::{
 use emvo_core::zone::ZoneBook;
 use emvo_ledger::{Account, Ledger};
 use rayon::prelude::*;
-use ring::digest::SHA256;
+use ring::digest::{self, SHA256};
 
 use crate::output::{Pending, Target};
 use crate::source::Source;
@@ -100,9 +101,12 @@ impl Recording {
         &self,
         sources: &[Source<'_>],
         deeds: &Deeds<'_, '_>,
-        pending: &[Pending],
-    ) -> Option<Receipt> {
-        (self.noting() == Noting::Events).then(|| receipt_of(sources, deeds, pending, Noting::Events))
+        outputs: impl FnOnce() -> anyhow::Result<Vec<FileRecord>>,
+    ) -> anyhow::Result<Option<Receipt>> {
+        if self.noting() == Noting::Nothing {
+            return Ok(None);
+        }
+        Ok(Some(receipt_of(sources, deeds, outputs()?, Noting::Events)))
     }
 
     /// The receipt as a file to be written with the others.
@@ -131,16 +135,14 @@ impl Recording {
 pub(crate) fn receipt_of(
     sources: &[Source<'_>],
     deeds: &Deeds<'_, '_>,
-    pending: &[Pending],
+    outputs: Vec<FileRecord>,
     noting: Noting,
 ) -> Receipt {
-    let outputs: Vec<(String, &[u8])> =
-        pending.iter().map(|file| (file.target.shown(), file.bytes.as_slice())).collect();
     let receipt = Receipt {
         emvo: env!("CARGO_PKG_VERSION").to_owned(),
         receipt: RECEIPT_VERSION,
         command: std::env::args().skip(1).collect(),
-        outputs: outputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        outputs,
         balance: deeds.balance,
         ..Receipt::default()
     };
@@ -196,10 +198,32 @@ pub(crate) fn file_record(path: &str, bytes: &[u8]) -> FileRecord {
     FileRecord { path: path.to_owned(), bytes: bytes.len(), sha256: digest(bytes) }
 }
 
+/// The same for bytes that stand elsewhere.
+pub(crate) fn file_record_of(path: &str, mut bytes: impl Read) -> io::Result<FileRecord> {
+    let mut digest = digest::Context::new(&SHA256);
+    let mut block = vec![0; 1 << 20];
+    let mut length = 0;
+    loop {
+        let read = bytes.read(&mut block)?;
+        if read == 0 {
+            return Ok(FileRecord {
+                path: path.to_owned(),
+                bytes: length,
+                sha256: hexadecimal(&digest.finish()),
+            });
+        }
+        digest.update(&block[..read]);
+        length += read;
+    }
+}
+
 /// SHA-256 in hexadecimal.
 pub(crate) fn digest(bytes: &[u8]) -> String {
+    hexadecimal(&digest::digest(&SHA256, bytes))
+}
+
+fn hexadecimal(digest: &digest::Digest) -> String {
     let digit = |digit: u8| char::from(b"0123456789abcdef"[usize::from(digit)]);
-    let digest = ring::digest::digest(&SHA256, bytes);
     digest.as_ref().iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
 }
 

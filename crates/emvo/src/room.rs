@@ -9,12 +9,20 @@ use anyhow::bail;
 /// (docs/performance.md has what was measured).
 const BYTES_A_BYTE: u64 = 4;
 
-/// Refuses a file that cannot fit beside what was read already: a message is
-/// better than a machine that stands still.
-pub(crate) fn ensure_room_for(path: &Path, already: u64) -> anyhow::Result<()> {
-    let size = fs::metadata(path).map_or(0, |metadata| metadata.len());
+/// Refuses files that cannot fit together, with the one for which there is no
+/// room left: a message is better than a machine that stands still.
+pub(crate) fn ensure_room_for<'p>(paths: impl Iterator<Item = &'p Path>) -> anyhow::Result<()> {
     let Some(free) = free_memory() else { return Ok(()) };
-    let needed = (size + already).saturating_mul(BYTES_A_BYTE);
+    let mut length = 0;
+    for path in paths {
+        length += fs::metadata(path).map_or(0, |metadata| metadata.len());
+        ensure_room(path, length, free)?;
+    }
+    Ok(())
+}
+
+fn ensure_room(path: &Path, length: u64, free: u64) -> anyhow::Result<()> {
+    let needed = length.saturating_mul(BYTES_A_BYTE);
     if needed > free {
         bail!(
             "`{}` is too large for this machine: it takes about {} MB of memory and {} MB are free; \

@@ -1,9 +1,10 @@
 //! How many events a text holds, found without reading them.
 
 use std::borrow::Cow;
+use std::io::{self, Read};
 
 use hashbrown::{HashMap, HashSet};
-use memchr::memchr;
+use memchr::{memchr, memmem};
 use rayon::prelude::*;
 
 use crate::content::logical_lines;
@@ -14,29 +15,71 @@ use crate::content::logical_lines;
 /// This is the check on what was written. It goes by the text and nothing
 /// else, so that an event that was lost between structure and bytes shows.
 pub fn count_events(text: &str) -> usize {
-    let pieces = cut(text, PIECE);
-    let tallies: Vec<Tally<'_>> = pieces.par_iter().map(|piece| Tally::of(piece)).collect();
-    let (_, before_last) = tallies.split_last().unwrap_or((&Tally::EMPTY, &[]));
-    if before_last.iter().any(|tally| tally.is_open) {
-        // A cut went through an event, as one inside another can make it do.
-        return sum(&[text], &[Tally::of(text)]);
-    }
-    sum(&pieces, &tallies)
+    count_events_in(|| Ok(text.as_bytes()))
+        .unwrap_or_else(|_| unreachable!("a text in memory can be read, and is UTF-8"))
 }
 
-/// How long the pieces are that are counted side by side.
-const PIECE: usize = 1 << 20;
+/// The same for a text that stands elsewhere, such as in a file: it is opened
+/// up to three times, and is never in memory as a whole, unless an event holds
+/// another.
+///
+/// # Errors
+/// Those of reading, and `InvalidData` for what is not UTF-8.
+pub fn count_events_in<R: Read>(open: impl Fn() -> io::Result<R>) -> io::Result<usize> {
+    let in_blocks = |tell: Tell<'_>| each_block(open()?, &LENGTHS, tell);
+    let counted = count_pieces(in_blocks)?;
+    if counted.cuts == Cuts::BetweenEvents {
+        return Ok(counted.events);
+    }
+    let text = io::read_to_string(open()?)?;
+    let in_one = |tell: Tell<'_>| {
+        tell(&[&text]);
+        Ok(())
+    };
+    Ok(count_pieces(in_one)?.events)
+}
+
+/// How a text is taken apart.
+struct Lengths {
+    /// So many bytes are in memory at once, unless one event has more.
+    block: usize,
+    /// Pieces of this length are counted side by side.
+    piece: usize,
+}
+
+const LENGTHS: Lengths = Lengths { block: 16 << 20, piece: 1 << 20 };
+const BEGIN: &[u8] = b"\nBEGIN:VEVENT";
+
+/// Takes some pieces of a text that follow each other.
+type Tell<'t> = &'t mut dyn FnMut(&[&str]);
+
+/// Tells a text block by block, each in pieces, cut in front of events.
+fn each_block(mut text: impl Read, lengths: &Lengths, tell: Tell<'_>) -> io::Result<()> {
+    let mut block = Vec::new();
+    loop {
+        let read = text.by_ref().take(lengths.block as u64).read_to_end(&mut block)?;
+        let is_last = read < lengths.block;
+        let end = if is_last { Some(block.len()) } else { memmem::rfind(&block, BEGIN).map(|at| at + 1) };
+        let Some(end) = end else { continue };
+        // The end is behind a line break, which no character has inside it.
+        let whole = str::from_utf8(&block[..end])
+            .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+        tell(&cut(whole, lengths.piece));
+        if is_last {
+            return Ok(());
+        }
+        block.drain(..end);
+    }
+}
 
 /// A text in pieces of about a length, cut in front of events.
 fn cut(text: &str, length: usize) -> Vec<&str> {
-    const BEGIN: &[u8] = b"\nBEGIN:VEVENT";
-    let finder = memchr::memmem::Finder::new(BEGIN);
+    let finder = memmem::Finder::new(BEGIN);
     let mut pieces = Vec::new();
     let mut rest = text;
     while let Some(far) = rest.as_bytes().get(length..)
         && let Some(at) = finder.find(far)
     {
-        // Behind a line break, which no character has inside it.
         let (piece, behind) = rest.split_at(length + at + 1);
         pieces.push(piece);
         rest = behind;
@@ -45,68 +88,90 @@ fn cut(text: &str, length: usize) -> Vec<&str> {
     pieces
 }
 
+/// What was found in pieces of a text.
+struct Counted {
+    events: usize,
+    cuts: Cuts,
+}
+
+/// Whether the pieces can be counted by themselves.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Cuts {
+    BetweenEvents,
+    /// As one inside another can make it happen.
+    ThroughAnEvent,
+}
+
+/// Counts the events of a text that can be told twice in the same pieces: the
+/// ids that have overrides are looked for among the masters.
+fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted> {
+    let mut tallies: Vec<Tally> = Vec::new();
+    each(&mut |pieces| tallies.par_extend(pieces.par_iter().map(|piece| Tally::of(piece))))?;
+    let mut overridden = Overridden::default();
+    let mut calendars = 0;
+    let mut firsts = Vec::with_capacity(tallies.len());
+    let mut events = 0;
+    for tally in &mut tallies {
+        for (calendar, uid) in tally.overrides.drain(..) {
+            overridden.entry(calendars + calendar).or_default().insert(uid);
+        }
+        firsts.push(calendars);
+        calendars += tally.calendars;
+        events += tally.counted;
+    }
+    if !overridden.is_empty() {
+        let mut firsts = firsts.into_iter();
+        let mut masters: HashSet<(usize, &str)> = HashSet::new();
+        each(&mut |pieces| {
+            let pieces: Vec<_> = pieces.iter().zip(&mut firsts).collect();
+            let found =
+                pieces.par_iter().flat_map_iter(|(piece, first)| masters_among(&overridden, piece, *first));
+            masters.extend(found.collect::<Vec<_>>());
+        })?;
+        events += overridden.values().map(HashSet::len).sum::<usize>() - masters.len();
+    }
+    let is_cut = tallies.iter().rev().skip(1).any(|tally| tally.is_open);
+    Ok(Counted { events, cuts: if is_cut { Cuts::ThroughAnEvent } else { Cuts::BetweenEvents } })
+}
+
+/// The ids that have overrides, by the number of their calendar.
+type Overridden = HashMap<usize, HashSet<String>>;
+
+/// Those of the ids that have an event without `RECURRENCE-ID` in a piece.
+fn masters_among<'o>(overridden: &'o Overridden, piece: &str, first: usize) -> Vec<(usize, &'o str)> {
+    let mut found = Vec::new();
+    each_event(piece, |event| {
+        if let (false, Some(uid)) = (event.is_override, event.uid) {
+            let calendar = first + event.calendar;
+            let id = overridden.get(&calendar).and_then(|ids| ids.get(&*uid));
+            found.extend(id.map(|id| (calendar, id.as_str())));
+        }
+    });
+    found
+}
+
 /// What one piece of a text has.
-struct Tally<'a> {
+#[derive(Default)]
+struct Tally {
     /// How many calendars begin in it.
     calendars: usize,
-    masters: usize,
-    overrides_without_id: usize,
+    /// Masters, and overrides without an id.
+    counted: usize,
     /// The overrides by calendar, counted from the piece's start, and id.
-    overrides: Vec<(usize, Cow<'a, str>)>,
+    overrides: Vec<(usize, String)>,
     /// Whether its last event has no end in it.
     is_open: bool,
 }
 
-impl<'a> Tally<'a> {
-    const EMPTY: Self =
-        Self { calendars: 0, masters: 0, overrides_without_id: 0, overrides: Vec::new(), is_open: false };
-
-    fn of(piece: &'a str) -> Self {
-        let mut tally = Self::EMPTY;
+impl Tally {
+    fn of(piece: &str) -> Self {
+        let mut tally = Self::default();
         let end = each_event(piece, |event| match (event.is_override, event.uid) {
-            (false, _) => tally.masters += 1,
-            (true, None) => tally.overrides_without_id += 1,
-            (true, Some(uid)) => tally.overrides.push((event.calendar, uid)),
+            (false, _) | (true, None) => tally.counted += 1,
+            (true, Some(uid)) => tally.overrides.push((event.calendar, uid.into_owned())),
         });
         Self { calendars: end.calendars, is_open: end.is_open, ..tally }
     }
-}
-
-/// The events of all pieces: those without `RECURRENCE-ID`, and the ids that
-/// have overrides alone.
-fn sum(pieces: &[&str], tallies: &[Tally<'_>]) -> usize {
-    let mut before = 0;
-    let firsts: Vec<usize> = tallies
-        .iter()
-        .map(|tally| {
-            before += tally.calendars;
-            before - tally.calendars
-        })
-        .collect();
-    let overrides = tallies.iter().zip(&firsts).flat_map(|(tally, first)| {
-        tally.overrides.iter().map(move |(calendar, uid)| (first + calendar, &**uid))
-    });
-    let mut overridden: HashMap<(usize, &str), usize> = HashMap::new();
-    for id in overrides {
-        let number = overridden.len();
-        overridden.entry(id).or_insert(number);
-    }
-    let have_masters: HashSet<usize> = if overridden.is_empty() {
-        HashSet::new()
-    } else {
-        let found = pieces.par_iter().zip(&firsts).map(|(piece, first)| {
-            let mut found = Vec::new();
-            each_event(piece, |event| {
-                if let (false, Some(uid)) = (event.is_override, event.uid) {
-                    found.extend(overridden.get(&(first + event.calendar, &*uid)).copied());
-                }
-            });
-            found
-        });
-        found.flatten_iter().collect::<Vec<_>>().into_iter().collect()
-    };
-    let counted = tallies.iter().map(|tally| tally.masters + tally.overrides_without_id).sum::<usize>();
-    counted + overridden.len() - have_masters.len()
 }
 
 /// An event as its lines stand.
@@ -205,32 +270,47 @@ mod tests {
     fn a_text_in_pieces_has_the_events_of_the_whole() {
         let calendar = |number: usize| {
             let events = (0..20).map(|at| {
-                let uid = format!("UID:{}\r\n", at * number % 7);
+                let uid = format!("UID:{}å\r\n", at * number % 7);
                 let slot = if at % 3 == 0 { "RECURRENCE-ID:20260112T080000Z\r\n" } else { "" };
-                format!("BEGIN:VEVENT\r\n{uid}{slot}END:VEVENT\r\n")
+                format!("BEGIN:VEVENT\r\n{uid}{slot}DTSTART:20260105T080000Z\r\nEND:VEVENT\r\n")
             });
             format!("BEGIN:VCALENDAR\r\n{}END:VCALENDAR\r\n", events.collect::<String>())
         };
         let text: String = (1..6).map(calendar).collect();
-        let whole = sum(&[&text], &[Tally::of(&text)]);
-        let mut lengths = HashSet::new();
-        for length in 1..text.len() {
-            let pieces = cut(&text, length);
-            assert_eq!(pieces.concat(), text);
-            lengths.insert(pieces.len());
-            let tallies: Vec<_> = pieces.iter().map(|piece| Tally::of(piece)).collect();
-            assert!(tallies.iter().all(|tally| !tally.is_open));
-            assert_eq!(sum(&pieces, &tallies), whole, "in pieces of {length}");
+        let whole = read_events(&text);
+        let mut numbers = HashSet::new();
+        for length in (1..text.len()).step_by(11) {
+            let lengths = Lengths { block: 3 * length, piece: length };
+            let mut told = Vec::new();
+            each_block(text.as_bytes(), &lengths, &mut |pieces| {
+                told.extend(pieces.iter().map(ToString::to_string));
+            })
+            .unwrap();
+            assert_eq!(told.concat(), text);
+            numbers.insert(told.len());
+            let counted = count_pieces(|tell| each_block(text.as_bytes(), &lengths, tell)).unwrap();
+            assert_eq!(counted.cuts, Cuts::BetweenEvents);
+            assert_eq!(counted.events, whole, "in pieces of {length}");
         }
-        assert!(lengths.len() > 5, "{lengths:?}");
+        assert!(numbers.len() > 5, "{numbers:?}");
+    }
+
+    fn read_events(text: &str) -> usize {
+        parse(text).roots.into_iter().map(|root| read(root, "").series.len()).sum()
+    }
+
+    #[test]
+    fn what_cannot_be_read_is_an_error() {
+        let broken = || Ok(b"BEGIN:VCALENDAR\r\n\xff\r\n".as_slice());
+        assert_eq!(count_events_in(broken).unwrap_err().kind(), io::ErrorKind::InvalidData);
     }
 
     #[test]
     fn an_event_inside_another_is_counted_with_it_however_long_it_is() {
-        let inner = "BEGIN:VEVENT\r\nUID:b\r\nEND:VEVENT\r\n".repeat(PIECE / 20);
+        let inner = "BEGIN:VEVENT\r\nUID:b\r\nEND:VEVENT\r\n".repeat(LENGTHS.piece / 20);
         let text =
             format!("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:a\r\n{inner}END:VEVENT\r\nEND:VCALENDAR\r\n");
-        assert!(cut(&text, PIECE).len() > 1);
+        assert!(cut(&text, LENGTHS.piece).len() > 1);
         assert_eq!(count_events(&text), 1);
     }
 }

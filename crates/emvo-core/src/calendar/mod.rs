@@ -20,7 +20,7 @@ mod shadow;
 mod time;
 mod write;
 
-pub use count::count_events;
+pub use count::{count_events, count_events_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Reach, Status};
 pub use mend::{Mended, Reading, mended};
@@ -30,7 +30,7 @@ pub use series::{Series, Uid};
 pub(crate) use shadow::{Shadow, shadow_of};
 pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
-pub use write::{write, write_with_head};
+pub use write::{write, write_to, write_with_head};
 
 use crate::content::{Component, Property};
 

@@ -1,12 +1,14 @@
 //! [`Calendar`] → bytes, components in the order they had.
 
+use std::io::{self, Write};
+
 use rayon::prelude::*;
 
 use super::Calendar;
-use crate::content::{Component, Length, Property, Room, push_component, push_property};
+use crate::content::{Component, Property, push_component, push_property};
 
-/// Writes a calendar as iCalendar text. Events that could not be read are not
-/// in it: they are set aside.
+/// Writes a calendar as iCalendar text behind what is there already. Events
+/// that could not be read are not in it: they are set aside.
 ///
 /// Components keep their order by rank; those of equal rank come as zones,
 /// events, others.
@@ -16,6 +18,19 @@ pub fn write(calendar: &Calendar<'_>, out: &mut Vec<u8>) {
 
 /// The same, with properties in front of the calendar's own.
 pub fn write_with_head(calendar: &Calendar<'_>, head: &[Property<'_>], out: &mut Vec<u8>) {
+    write_to(calendar, head, out).unwrap_or_else(|_| unreachable!("memory takes what is written into it"));
+}
+
+/// The same, into anything that takes bytes, such as a file; its errors are the
+/// only ones.
+///
+/// A stretch of the calendar is made while the one before it is written, so
+/// that the whole text is never in memory.
+pub fn write_to(
+    calendar: &Calendar<'_>,
+    head: &[Property<'_>],
+    out: &mut (impl Write + Send),
+) -> io::Result<()> {
     let zones = calendar.zones.iter().map(|zone| (zone.rank, &zone.it));
     let events = calendar.events().map(|event| (event.rank(), event.component()));
     let others = calendar.others.iter().map(|other| (other.rank, &other.it));
@@ -26,51 +41,34 @@ pub fn write_with_head(calendar: &Calendar<'_>, head: &[Property<'_>], out: &mut
     for property in head.iter().chain(&calendar.properties) {
         push_property(&mut first_lines, property);
     }
-    push_all(out, &first_lines, &components);
-    out.extend_from_slice(END);
+    let (mut made, mut next) = (vec![first_lines], Vec::new());
+    for stretch in components.chunks(GROUP * GROUPS_AT_ONCE) {
+        let (written, ()) = rayon::join(|| write_groups(out, &made), || make_groups(stretch, &mut next));
+        written?;
+        std::mem::swap(&mut made, &mut next);
+    }
+    write_groups(out, &made)?;
+    out.write_all(b"END:VCALENDAR\r\n")
 }
 
-const END: &[u8] = b"END:VCALENDAR\r\n";
-/// So many components are written one after the other.
+/// So many components are made into text one after the other.
 const GROUP: usize = 2048;
+/// So many groups are made side by side before they are written.
+const GROUPS_AT_ONCE: usize = 16;
 
-/// Writes first lines, then components side by side: each group is measured,
-/// and then fills the room that is its own.
-fn push_all(out: &mut Vec<u8>, first_lines: &[u8], components: &[(u32, &Component<'_>)]) {
-    let groups = components.par_chunks(GROUP);
-    let lengths: Vec<usize> = groups.clone().map(length_of).collect();
-    let (start, all) = (out.len(), first_lines.len() + lengths.iter().sum::<usize>());
-    if out.is_empty() {
-        // Room that is zero as it comes, so that nobody goes through all of it
-        // beforehand.
-        *out = vec![0; all + END.len()];
-        out.truncate(all);
-    } else {
-        out.reserve_exact(all + END.len());
-        out.resize(start + all, 0);
-    }
-    let (head, mut rest) = out[start..].split_at_mut(first_lines.len());
-    head.copy_from_slice(first_lines);
-    let mut rooms = Vec::with_capacity(lengths.len());
-    for length in lengths {
-        let (room, behind) = rest.split_at_mut(length);
-        rooms.push(room);
-        rest = behind;
-    }
-    groups.zip(rooms).for_each(|(group, room)| {
-        let mut room = Room(room);
-        for (_, component) in group {
-            push_component(&mut room, component);
+fn write_groups(out: &mut impl Write, groups: &[Vec<u8>]) -> io::Result<()> {
+    groups.iter().try_for_each(|group| out.write_all(group))
+}
+
+/// Makes the text of some components, in the room of an earlier stretch.
+fn make_groups(stretch: &[(u32, &Component<'_>)], groups: &mut Vec<Vec<u8>>) {
+    groups.resize_with(stretch.len().div_ceil(GROUP), Vec::new);
+    stretch.par_chunks(GROUP).zip(groups).for_each(|(components, text)| {
+        text.clear();
+        for (_, component) in components {
+            push_component(text, component);
         }
     });
-}
-
-fn length_of(group: &[(u32, &Component<'_>)]) -> usize {
-    let mut length = Length::default();
-    for (_, component) in group {
-        push_component(&mut length, component);
-    }
-    length.0
 }
 
 #[cfg(test)]

@@ -25,4 +25,4 @@ pub(crate) use parse::logical_lines;
 pub use parse::{Fault, FaultKind, Parsed, parse};
 pub use property::{Parameter, Property};
 pub use text::{escape_text, split_list, unescape_text};
-pub use write::{Length, Room, Sink, push_component, push_property};
+pub use write::{push_component, push_property};

@@ -5,16 +5,19 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Calendar, Unsound, write_with_head};
+use emvo_core::calendar::{Calendar, Unsound, count_events_in, write_to, write_with_head};
 use emvo_core::content::{Component, Property, encode};
 use emvo_core::merge::Fold;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_core::zone::ZoneBook;
+use rayon::prelude::*;
 
 use crate::commands::fitting::{Fitting, Spread};
 use crate::commands::written;
-use crate::output::{Kind, Mode, OutputPlan, Pending, Target, set_aside_files, write_all};
+use crate::output::{
+    Due, Kind, Mode, OutputPlan, Pending, Readers, Staged, Target, set_aside_files, write_all,
+};
 use crate::record::Deeds;
 use crate::settle::Reading;
 use crate::source::Source;
@@ -89,7 +92,7 @@ pub(crate) fn write_outputs(
     kind: Kind,
     form: &TableForm,
 ) -> anyhow::Result<Outputs> {
-    let mut pending = Vec::new();
+    let mut due = Vec::new();
     let mut balance = Balance {
         read: sources.iter().map(|source| source.events_read).sum(),
         set_aside: sources.iter().map(set_aside_in).sum(),
@@ -103,27 +106,27 @@ pub(crate) fn write_outputs(
     match plan.folder() {
         None => {
             let all: Vec<&Changed<'_>> = changed.iter().flatten().collect();
-            let (bytes, written) = bytes_of(&all, kind, form, &mut cannot_carry)?;
+            let (file, written) = written_of(&all, plan.target.clone(), plan, kind, form, &mut cannot_carry)?;
             balance.written = written;
             calendars_in_one_file = all.len();
-            pending.push(Pending { target: plan.target.clone(), bytes });
+            due.push(file);
         }
         Some(folder) => {
             let mut taken = BTreeSet::new();
             for (source, changed) in sources.iter().zip(changed) {
                 let all: Vec<&Changed<'_>> = changed.iter().collect();
-                let (bytes, written) = bytes_of(&all, kind, form, &mut cannot_carry)?;
+                let target = Target::Path(free_path(folder, &source.path, kind, &mut taken));
+                let (file, written) = written_of(&all, target, plan, kind, form, &mut cannot_carry)?;
                 balance.written += written;
                 calendars_in_one_file = calendars_in_one_file.max(all.len());
-                let path = free_path(folder, &source.path, kind, &mut taken);
-                pending.push(Pending { target: Target::Path(path), bytes });
+                due.push(file);
             }
         }
     }
     let calendars_in_one_file = if kind == Kind::Ics { calendars_in_one_file } else { 1 };
     finish(
         sources,
-        pending,
+        due,
         &changed.iter().flatten().collect::<Vec<_>>(),
         plan,
         Outputs { balance, calendars_in_one_file, cannot_carry, ..Outputs::default() },
@@ -150,18 +153,19 @@ pub(crate) fn write_parts(
         },
         ..Outputs::default()
     };
-    let mut pending = Vec::new();
+    let mut due = Vec::new();
     for Part { name, calendars } in parts {
         let all: Vec<&Changed<'_>> = calendars.iter().collect();
-        let (bytes, written) = bytes_of(&all, kind, form, &mut outputs.cannot_carry)?;
+        let target = target_of(plan, name.as_deref(), kind)?;
+        let (file, written) = written_of(&all, target, plan, kind, form, &mut outputs.cannot_carry)?;
         outputs.balance.written += written;
         let calendars = if kind == Kind::Ics { all.len() } else { 1 };
         outputs.calendars_in_one_file = outputs.calendars_in_one_file.max(calendars);
-        pending.push(Pending { target: target_of(plan, name.as_deref(), kind)?, bytes });
+        due.push(file);
     }
-    pending.extend(beside);
+    due.extend(beside.into_iter().map(Due::from));
     let all: Vec<&Changed<'_>> = parts.iter().flat_map(|part| &part.calendars).collect();
-    finish(sources, pending, &all, plan, outputs)
+    finish(sources, due, &all, plan, outputs)
 }
 
 /// What was written for a destination with limits.
@@ -240,7 +244,7 @@ pub(crate) fn target_of(plan: &OutputPlan, name: Option<&str>, kind: Kind) -> an
 /// Checks the sum, and writes everything or nothing.
 fn finish(
     sources: &[Source<'_>],
-    mut pending: Vec<Pending>,
+    mut due: Vec<Due>,
     changed: &[&Changed<'_>],
     plan: &OutputPlan,
     outputs: Outputs,
@@ -249,16 +253,16 @@ fn finish(
     let unsound: Vec<(String, Unsound<'_>)> = sources.iter().flat_map(unsound_of).collect();
     let unsound: Vec<_> = unsound.iter().map(|(path, event)| (path.clone(), event)).collect();
     let whole: Vec<_> = changed.iter().flat_map(|one| &one.whole).collect();
-    pending.extend(set_aside_files(sources, &unsound, &whole, plan)?);
+    due.extend(set_aside_files(sources, &unsound, &whole, plan)?.into_iter().map(Due::from));
     let deeds = Deeds {
         written: changed.iter().map(|one| (&one.calendar, &one.zones)).collect(),
         folds: changed.iter().flat_map(|one| &one.folds).collect(),
         changes: changed.iter().flat_map(|one| &one.changes).collect(),
         balance,
     };
-    let receipt = plan.recording.receipt(sources, &deeds, &pending);
-    pending.extend(plan.recording.file(receipt.as_ref()));
-    let paths = write_all(pending, plan)?;
+    let receipt = plan.recording.receipt(sources, &deeds, || due.par_iter().map(Due::record).collect())?;
+    due.extend(plan.recording.file(receipt.as_ref()).map(Due::from));
+    let paths = write_all(due, plan)?;
     let run = receipt.filter(|_| plan.mode == Mode::Write).and_then(|receipt| plan.recording.enter(&receipt));
     let fragments = sources.iter().map(|source| source.set_aside.fragments()).sum();
     Ok(Outputs { balance, paths, fragments, whole: whole.len(), run, ..outputs })
@@ -272,6 +276,33 @@ pub(crate) fn set_aside_in(source: &Source<'_>) -> usize {
 pub(crate) fn unsound_of<'t>(source: &Source<'t>) -> Vec<(String, Unsound<'t>)> {
     let events = source.calendars().flat_map(|calendar| calendar.unsound.clone());
     events.map(|event| (source.path.clone(), event)).collect()
+}
+
+/// Some calendars as one file that waits to take its place, and how many events
+/// a reader finds in it.
+fn written_of(
+    changed: &[&Changed<'_>],
+    target: Target,
+    plan: &OutputPlan,
+    kind: Kind,
+    form: &TableForm,
+    cannot_carry: &mut CannotCarry,
+) -> anyhow::Result<(Due, usize)> {
+    match target {
+        Target::Path(path) if kind == Kind::Ics && plan.mode == Mode::Write => {
+            plan.prepare_place(&path)?;
+            let staged = Staged::make(path, Readers::AsUsual, |out| {
+                changed.iter().try_for_each(|one| write_to(&one.calendar, &missing_head(&one.calendar), out))
+            })?;
+            let written = count_events_in(|| staged.reopen());
+            let written = written.with_context(|| format!("could not read back `{}`", staged.shown()))?;
+            Ok((Due::Staged(staged), written))
+        }
+        target => {
+            let (bytes, written) = bytes_of(changed, kind, form, cannot_carry)?;
+            Ok((Due::Pending(Pending { target, bytes }), written))
+        }
+    }
 }
 
 /// The bytes of some calendars as one file, and how many events a reader finds

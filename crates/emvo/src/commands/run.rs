@@ -16,7 +16,7 @@ use serde::{Deserialize, Serialize};
 use crate::args::AnswerArgs;
 use crate::gather::gather;
 use crate::outcome::Outcome;
-use crate::output::{Existing, Mode, OutputPlan, Pending, Target, write_all, write_file};
+use crate::output::{Due, Existing, Mode, OutputPlan, Pending, Target, write_all, write_file};
 use crate::plan::{Plan, starter};
 use crate::progress;
 use crate::record::{RecordArgs, Recording, digest};
@@ -248,7 +248,7 @@ fn finish(plan: &Plan, carried: &Carried, how: &How) -> anyhow::Result<Done> {
         }
     }
     let out = OutputPlan::replacing(how.mode);
-    let mut outputs = write_all(due, &out)?;
+    let mut outputs = write_all(due.into_iter().map(Due::from).collect(), &out)?;
     outputs.pop();
     let run = how.recording.enter(&carried.receipt);
     Ok(Done { outputs, run, stale, mode: how.mode })

@@ -11,6 +11,7 @@ use emvo_core::show::{Attachments, Private, Show, Showing, Uids, shown};
 use emvo_core::survey::default_window;
 use emvo_core::table::CannotCarry;
 use emvo_core::zone::ZoneBook;
+use rayon::prelude::*;
 
 use super::follow_up::{FollowUp, follow_up};
 use super::{joined, tell};
@@ -396,7 +397,8 @@ impl<'t> Road<'_, 't> {
             changes: all.iter().flat_map(|one| &one.changes).collect(),
             balance,
         };
-        let receipt = receipt_of(sources, &deeds, &files, self.noting);
+        let receipt =
+            receipt_of(sources, &deeds, files.par_iter().map(Pending::record).collect(), self.noting);
         if self.plan.reconcile {
             progress::doing(&format!("proving {}", destination.name));
         }

@@ -1,0 +1,93 @@
+//! What could not be read, as files: calendar parts in one, table rows in
+//! another.
+
+use std::fmt::Write as _;
+
+use emvo_core::calendar::Unsound;
+use emvo_core::content::{Component, push_component};
+use emvo_core::merge::PRODUCT_ID;
+
+use super::{OutputPlan, Pending, Target};
+use crate::source::{Format, Source};
+use crate::terminal::warn;
+
+/// What is set aside from all sources, as files: calendar parts in one, table
+/// rows in another.
+pub(crate) fn set_aside_files(
+    sources: &[Source<'_>],
+    unsound: &[(String, &Unsound<'_>)],
+    whole: &[&Component<'_>],
+    plan: &OutputPlan,
+) -> anyhow::Result<Vec<Pending>> {
+    let mut files = Vec::new();
+    if let Some(bytes) = calendar_parts(sources, unsound, whole) {
+        files.extend(pending(bytes, Format::Ics, plan));
+    }
+    if let Some(bytes) = table_rows(sources)? {
+        files.extend(pending(bytes, Format::Csv, plan));
+    }
+    Ok(files)
+}
+
+fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
+    let Some(path) = plan.set_aside_path(format) else {
+        warn("something was set aside and is nowhere kept: --set-aside PATH keeps it");
+        return None;
+    };
+    Some(Pending { target: Target::Path(path), bytes })
+}
+
+fn calendar_parts(
+    sources: &[Source<'_>],
+    unsound: &[(String, &Unsound<'_>)],
+    whole: &[&Component<'_>],
+) -> Option<Vec<u8>> {
+    let mut parts = String::new();
+    for source in sources {
+        for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
+            // Writing into a string cannot fail.
+            let _ = write!(parts, "X-EMVO-SET-ASIDE:{} line {}: {}\r\n", source.path, fault.line, fault.kind);
+            parts.push_str(fault.text.trim_end_matches(['\r', '\n']));
+            parts.push_str("\r\n");
+        }
+    }
+    let mut out = Vec::new();
+    for (path, event) in unsound {
+        let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
+        out.extend_from_slice(head.as_bytes());
+        push_component(&mut out, &event.component);
+    }
+    for event in whole {
+        out.extend_from_slice(
+            b"X-EMVO-SET-ASIDE:F10: a text of it was cut to fit; this is the whole event\r\n",
+        );
+        push_component(&mut out, event);
+    }
+    if parts.is_empty() && out.is_empty() {
+        return None;
+    }
+    let head = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:{PRODUCT_ID}\r\n");
+    Some([head.as_bytes(), parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
+}
+
+fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
+    let with_rows: Vec<_> = sources.iter().filter(|source| !source.set_aside.rows.is_empty()).collect();
+    if with_rows.is_empty() {
+        return Ok(None);
+    }
+    // A spreadsheet takes UTF-8 for what it is only behind a mark.
+    let mut writer = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .flexible(true)
+        .from_writer("\u{feff}".as_bytes().to_vec());
+    for source in with_rows {
+        let head = ["file", "row", "reason"].into_iter().map(str::to_owned);
+        let headers = source.table.sniffed.iter().flat_map(|sniffed| sniffed.headers().map(str::to_owned));
+        writer.write_record(head.chain(headers))?;
+        for row in &source.set_aside.rows {
+            let head = [source.path.clone(), row.row.to_string(), row.reason.clone()];
+            writer.write_record(head.into_iter().chain(row.cells.iter().cloned()))?;
+        }
+    }
+    Ok(Some(writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))?))
+}
