@@ -3,7 +3,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-use emvo_core::calendar::{self, Calendar};
+use emvo_core::calendar::{self, Calendar, Series};
 use emvo_core::content::parse;
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
 use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
@@ -148,8 +148,7 @@ fn the_newer_version_wins_and_another_event_gets_an_id_of_its_own() {
     // An input with several events under one id: none may be lost for another.
     let merged = merge(None, vec![input(OLD, "old"), input(NEW, "new")], MergeOptions::default());
     assert_eq!(merged.calendar.series.len(), 3);
-    let uids: std::collections::HashSet<_> =
-        merged.calendar.series.iter().map(|series| series.uid()).collect();
+    let uids: std::collections::HashSet<_> = merged.calendar.series.iter().map(Series::uid).collect();
     assert_eq!(uids.len(), 3);
     let text = written(&merged);
     for line in ["X-WR-CALNAME:Old\r\n", "X-OWN:kept\r\n", "X-OTHER:kept, too\r\n"] {

@@ -25,7 +25,7 @@ pub fn count_events(text: &str) -> usize {
 ///
 /// # Errors
 /// Those of reading, and `InvalidData` for what is not UTF-8.
-pub fn count_events_in<R: Read>(open: impl Fn() -> io::Result<R>) -> io::Result<usize> {
+pub fn count_events_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::Result<usize> {
     let in_blocks = |tell: Tell<'_>| each_block(open()?, &LENGTHS, tell);
     let counted = count_pieces(in_blocks)?;
     if counted.cuts == Cuts::BetweenEvents {
@@ -47,28 +47,36 @@ struct Lengths {
     piece: usize,
 }
 
-const LENGTHS: Lengths = Lengths { block: 16 << 20, piece: 1 << 20 };
+const LENGTHS: Lengths = Lengths { block: 4 << 20, piece: 1 << 18 };
 const BEGIN: &[u8] = b"\nBEGIN:VEVENT";
 
 /// Takes some pieces of a text that follow each other.
-type Tell<'t> = &'t mut dyn FnMut(&[&str]);
+type Tell<'t> = &'t mut (dyn FnMut(&[&str]) + Send);
 
 /// Tells a text block by block, each in pieces, cut in front of events.
-fn each_block(mut text: impl Read, lengths: &Lengths, tell: Tell<'_>) -> io::Result<()> {
-    let mut block = Vec::new();
+fn each_block(mut text: impl Read + Send, lengths: &Lengths, tell: Tell<'_>) -> io::Result<()> {
+    let mut read = |block: &mut Vec<u8>| text.by_ref().take(lengths.block as u64).read_to_end(block);
+    let (mut block, mut next) = (Vec::new(), Vec::new());
+    let mut length = read(&mut block)?;
     loop {
-        let read = text.by_ref().take(lengths.block as u64).read_to_end(&mut block)?;
-        let is_last = read < lengths.block;
+        let is_last = length < lengths.block;
         let end = if is_last { Some(block.len()) } else { memmem::rfind(&block, BEGIN).map(|at| at + 1) };
-        let Some(end) = end else { continue };
+        let Some(end) = end else {
+            length = read(&mut block)?;
+            continue;
+        };
         // The end is behind a line break, which no character has inside it.
-        let whole = str::from_utf8(&block[..end])
-            .map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
-        tell(&cut(whole, lengths.piece));
+        let whole = str::from_utf8(&block[..end]);
+        let whole = whole.map_err(|error| io::Error::new(io::ErrorKind::InvalidData, error))?;
+        let mut tell_whole = || tell(&cut(whole, lengths.piece));
         if is_last {
+            tell_whole();
             return Ok(());
         }
-        block.drain(..end);
+        next.clear();
+        next.extend_from_slice(&block[end..]);
+        length = rayon::join(|| read(&mut next), tell_whole).0?;
+        std::mem::swap(&mut block, &mut next);
     }
 }
 

@@ -19,7 +19,8 @@ pub struct Event<'a> {
     rank: u32,
     start: EventTime,
     extent: Extent,
-    replaces: Option<EventTime>,
+    /// Boxed, since few events are overrides.
+    replaces: Option<Box<EventTime>>,
     origin: Option<Origin>,
 }
 
@@ -185,8 +186,13 @@ impl<'a> Event<'a> {
     }
 
     /// The id it keeps from system to system; `None` if it has none.
-    pub fn uid(&self) -> Option<Uid> {
-        self.component.property("UID").and_then(|property| Uid::new(&property.text()))
+    pub fn uid(&self) -> Option<Uid<'_>> {
+        self.component.property("UID").and_then(|property| Uid::new(property.text()))
+    }
+
+    /// The id as text, empty if there is none.
+    pub fn uid_text(&self) -> Cow<'_, str> {
+        self.uid().map(Uid::into_text).unwrap_or_default()
     }
 
     /// When it starts.
@@ -201,7 +207,7 @@ impl<'a> Event<'a> {
 
     /// Which date of its series an override replaces (`RECURRENCE-ID`).
     pub fn replaces(&self) -> Option<&EventTime> {
-        self.replaces.as_ref()
+        self.replaces.as_deref()
     }
 
     /// For which dates of its series an override stands (`RANGE`).
@@ -296,7 +302,7 @@ impl<'a> Event<'a> {
                 self.component.remove("RECURRENCE-ID");
             }
         }
-        self.replaces = replaces;
+        self.replaces = replaces.map(Box::new);
     }
 
     /// A text field as people read it; `None` if absent or blank.
@@ -421,7 +427,7 @@ impl<'a> Event<'a> {
 struct Times {
     start: EventTime,
     extent: Extent,
-    replaces: Option<EventTime>,
+    replaces: Option<Box<EventTime>>,
 }
 
 impl Times {
@@ -447,7 +453,7 @@ impl Times {
             (None, Some(length)) => Extent::Length(read_length(&length.value())?),
             (None, None) => Extent::Unstated,
         };
-        let replaces = replaces.map(|property| time(property, "RECURRENCE-ID")).transpose()?;
+        let replaces = replaces.map(|property| time(property, "RECURRENCE-ID")).transpose()?.map(Box::new);
         Ok(Self { start, extent, replaces })
     }
 }

@@ -97,22 +97,23 @@ fn group<'a>(events: Vec<ReadEvent<'a>>, calendar: &mut Calendar<'a>) {
 /// Gives overrides to the master of their id, wherever in the file it stands.
 fn join<'a>(overrides: Vec<Series<'a>>, series: &mut Vec<Series<'a>>) {
     // Only an id that has overrides needs its master found.
-    let overridden: HashSet<Uid> = overrides.iter().filter_map(|one| one.uid().cloned()).collect();
-    let mut home: HashMap<Uid, usize> = HashMap::new();
+    let overridden: HashSet<Uid<'static>> =
+        overrides.iter().filter_map(|one| Some(one.uid()?.into_owned())).collect();
+    let mut home: HashMap<Uid<'static>, usize> = HashMap::new();
     for (at, one) in series.iter().enumerate() {
-        let Some(uid) = one.uid().filter(|uid| overridden.contains(*uid)) else { continue };
-        let known = home.entry(uid.clone()).or_insert(at);
+        let Some(uid) = one.uid().filter(|uid| overridden.contains(uid)) else { continue };
+        let known = home.entry(uid.into_owned()).or_insert(at);
         if one.repeats() && !series[*known].repeats() {
             *known = at;
         }
     }
     for one in overrides {
-        let known = one.uid().and_then(|uid| home.get(uid)).copied();
+        let known = one.uid().and_then(|uid| home.get(&uid)).copied();
         if let Some(at) = known {
             series[at].join(one);
         } else {
             if let Some(uid) = one.uid() {
-                home.insert(uid.clone(), series.len());
+                home.insert(uid.into_owned(), series.len());
             }
             series.push(one);
         }

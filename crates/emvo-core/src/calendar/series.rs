@@ -1,5 +1,6 @@
 //! A series: a master, its exceptions and its overrides, as one thing.
 
+use std::borrow::Cow;
 use std::fmt;
 
 use super::event::Event;
@@ -7,22 +8,36 @@ use super::event::Event;
 /// The identity that an event keeps from system to system. Never empty, never
 /// padded.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Uid(Box<str>);
+pub struct Uid<'u>(Cow<'u, str>);
 
-impl Uid {
+impl<'u> Uid<'u> {
     /// An id; `None` if there is nothing but blanks.
-    pub fn new(text: &str) -> Option<Self> {
-        let text = text.trim();
-        (!text.is_empty()).then(|| Self(text.into()))
+    pub fn new(text: impl Into<Cow<'u, str>>) -> Option<Self> {
+        let text = match text.into() {
+            Cow::Borrowed(text) => Cow::Borrowed(text.trim()),
+            Cow::Owned(text) if text.trim().len() == text.len() => Cow::Owned(text),
+            Cow::Owned(text) => Cow::Owned(text.trim().to_owned()),
+        };
+        (!text.is_empty()).then_some(Self(text))
     }
 
     /// The id as it stands.
     pub fn as_str(&self) -> &str {
         &self.0
     }
+
+    /// The id as text that may live on.
+    pub fn into_text(self) -> Cow<'u, str> {
+        self.0
+    }
+
+    /// An id that depends on no event.
+    pub fn into_owned(self) -> Uid<'static> {
+        Uid(Cow::Owned(self.0.into_owned()))
+    }
 }
 
-impl fmt::Display for Uid {
+impl fmt::Display for Uid<'_> {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(&self.0)
     }
@@ -32,7 +47,6 @@ impl fmt::Display for Uid {
 /// belongs to it. Holds at least one event.
 #[derive(Clone, Debug)]
 pub struct Series<'a> {
-    uid: Option<Uid>,
     /// Boxed, since lists of a million series are moved about.
     master: Option<Box<Event<'a>>>,
     overrides: Vec<Event<'a>>,
@@ -41,17 +55,21 @@ pub struct Series<'a> {
 impl<'a> Series<'a> {
     /// A series of one event, as master or as an override without its series.
     pub fn of(event: Event<'a>) -> Self {
-        let uid = event.uid();
         if event.replaces().is_some() {
-            Self { uid, master: None, overrides: vec![event] }
+            Self { master: None, overrides: vec![event] }
         } else {
-            Self { uid, master: Some(Box::new(event)), overrides: Vec::new() }
+            Self { master: Some(Box::new(event)), overrides: Vec::new() }
         }
     }
 
     /// The id that all its events share.
-    pub fn uid(&self) -> Option<&Uid> {
-        self.uid.as_ref()
+    pub fn uid(&self) -> Option<Uid<'_>> {
+        self.lead().uid()
+    }
+
+    /// The id as text, empty if there is none.
+    pub fn uid_text(&self) -> Cow<'_, str> {
+        self.lead().uid_text()
     }
 
     /// The event that carries the rule; `None` where only overrides came.
@@ -85,11 +103,10 @@ impl<'a> Series<'a> {
     }
 
     /// Gives every event of the series another id.
-    pub fn set_uid(&mut self, uid: &Uid) {
+    pub fn set_uid(&mut self, uid: &Uid<'_>) {
         for event in self.events_mut() {
             event.edit(|component| component.set(crate::content::Property::text_of("UID", uid.as_str())));
         }
-        self.uid = Some(uid.clone());
     }
 
     /// The event that stands for the series: its master, else the first

@@ -12,12 +12,15 @@ use crate::content::Property;
 /// The name under which a calendar refers to a zone (`TZID`), as it stands.
 /// What it means is for [`crate::zone::ZoneBook`] to say. Never empty.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct ZoneName(Arc<str>);
+pub struct ZoneName(
+    /// A thin pointer: every time of every event has one.
+    Arc<Box<str>>,
+);
 
 impl ZoneName {
     /// A name; `None` if it is blank.
     pub fn new(name: &str) -> Option<Self> {
-        (!name.trim().is_empty()).then(|| Self(name.into()))
+        (!name.trim().is_empty()).then(|| Self(Arc::new(name.into())))
     }
 
     /// The name as it stands.

@@ -31,28 +31,46 @@ pub fn write_to(
     head: &[Property<'_>],
     out: &mut (impl Write + Send),
 ) -> io::Result<()> {
-    let zones = calendar.zones.iter().map(|zone| (zone.rank, &zone.it));
-    let events = calendar.events().map(|event| (event.rank(), event.component()));
-    let others = calendar.others.iter().map(|other| (other.rank, &other.it));
-    let mut components: Vec<(u32, &Component<'_>)> = zones.chain(events).chain(others).collect();
-    components.sort_by_key(|(rank, _)| *rank);
-
     let mut first_lines = b"BEGIN:VCALENDAR\r\n".to_vec();
     for property in head.iter().chain(&calendar.properties) {
         push_property(&mut first_lines, property);
     }
-    let (mut made, mut next) = (vec![first_lines], Vec::new());
-    for stretch in components.chunks(GROUP * GROUPS_AT_ONCE) {
-        let (written, ()) = rayon::join(|| write_groups(out, &made), || make_groups(stretch, &mut next));
-        written?;
-        std::mem::swap(&mut made, &mut next);
+    out.write_all(&first_lines)?;
+    let ranked = || {
+        let zones = calendar.zones.iter().map(|zone| (zone.rank, &zone.it));
+        let events = calendar.events().map(|event| (event.rank(), event.component()));
+        let others = calendar.others.iter().map(|other| (other.rank, &other.it));
+        zones.chain(events).chain(others)
+    };
+    if ranked().is_sorted_by_key(|(rank, _)| rank) {
+        write_components(out, ranked())?;
+    } else {
+        let mut all: Vec<_> = ranked().collect();
+        all.sort_by_key(|(rank, _)| *rank);
+        write_components(out, all.into_iter())?;
     }
-    write_groups(out, &made)?;
     out.write_all(b"END:VCALENDAR\r\n")
 }
 
+/// Writes components in this order, whatever their ranks.
+fn write_components<'c, 'a: 'c>(
+    out: &mut (impl Write + Send),
+    mut ranked: impl Iterator<Item = (u32, &'c Component<'a>)>,
+) -> io::Result<()> {
+    let (mut made, mut next) = (Vec::new(), Vec::new());
+    loop {
+        let stretch: Vec<_> = ranked.by_ref().take(GROUP * GROUPS_AT_ONCE).map(|(_, it)| it).collect();
+        let (written, ()) = rayon::join(|| write_groups(out, &made), || make_groups(&stretch, &mut next));
+        written?;
+        if stretch.is_empty() {
+            return Ok(());
+        }
+        std::mem::swap(&mut made, &mut next);
+    }
+}
+
 /// So many components are made into text one after the other.
-const GROUP: usize = 2048;
+const GROUP: usize = 512;
 /// So many groups are made side by side before they are written.
 const GROUPS_AT_ONCE: usize = 16;
 
@@ -61,11 +79,11 @@ fn write_groups(out: &mut impl Write, groups: &[Vec<u8>]) -> io::Result<()> {
 }
 
 /// Makes the text of some components, in the room of an earlier stretch.
-fn make_groups(stretch: &[(u32, &Component<'_>)], groups: &mut Vec<Vec<u8>>) {
+fn make_groups(stretch: &[&Component<'_>], groups: &mut Vec<Vec<u8>>) {
     groups.resize_with(stretch.len().div_ceil(GROUP), Vec::new);
     stretch.par_chunks(GROUP).zip(groups).for_each(|(components, text)| {
         text.clear();
-        for (_, component) in components {
+        for component in components {
             push_component(text, component);
         }
     });

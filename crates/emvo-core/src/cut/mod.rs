@@ -138,7 +138,7 @@ fn except(series: &mut Series<'_>, numbers: &[usize]) {
 }
 
 fn as_single<'a>(mut event: Event<'a>, series: &Series<'a>) -> Series<'a> {
-    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let own = series.uid_text().into_owned();
     let slot = event.replaces().map(EventTime::to_string).unwrap_or_default();
     event.set_replaces(None);
     let mut single = Series::of(event);

@@ -95,7 +95,7 @@ struct Destination<'l, 'a> {
 
 impl<'a> Destination<'_, 'a> {
     fn take(&mut self, series: &Series<'a>, zones: &ZoneBook, round: usize) {
-        let uid = series.uid().map(ToString::to_string).unwrap_or_default();
+        let uid = series.uid_text().into_owned();
         let is_known = !uid.is_empty() && self.known.contains(&uid);
         let mut incoming = series.clone();
         match self.limits.behaviour.same_uid {

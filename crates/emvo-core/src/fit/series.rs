@@ -71,7 +71,7 @@ impl<'a> FittedSeries<'a> {
     fn change(&mut self, rule: &'static str, of: &Series<'_>, before: String, after: String) {
         self.changes.push(Change {
             rule: Some(rule),
-            uid: of.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: of.uid_text().into_owned(),
             title: of.lead().title().unwrap_or_default().into_owned(),
             before,
             after,

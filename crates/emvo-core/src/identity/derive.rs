@@ -9,14 +9,14 @@ use crate::calendar::{Event, Uid};
 const MARK: &str = "-derived";
 
 /// Whether an id was derived here, rather than given by a system.
-pub(super) fn is_derived(uid: &Uid) -> bool {
+pub(super) fn is_derived(uid: &Uid<'_>) -> bool {
     uid.as_str().ends_with(MARK)
 }
 
 /// An id for an event that has none, or needs another: from its title, start,
 /// end and rule, so that the same event gets the same id in every export.
 /// `salt` tells events apart that agree in all of these; 0 for the first.
-pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid {
+pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid<'static> {
     let title = event.title().unwrap_or_default();
     let start = event.start().to_string();
     let end = event.end().to_string();
@@ -25,7 +25,7 @@ pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid {
 }
 
 /// An id from texts that identify an event.
-pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
+pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid<'static> {
     let mut hash = Context::new(&SHA256);
     for part in parts {
         hash.update(part.as_bytes());
@@ -38,5 +38,5 @@ pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid {
     }
     text.push_str(MARK);
     // The text is not empty, so it is an id.
-    Uid::new(&text).unwrap_or_else(|| unreachable!("an id of 24 digits is not blank"))
+    Uid::new(text).unwrap_or_else(|| unreachable!("an id of 24 digits is not blank"))
 }

@@ -17,6 +17,6 @@ pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
 pub(crate) use same::Moment;
 pub use same::{Fingerprint, contradiction, same_dates};
-pub(crate) use shared::{number_of, places_of_shared};
+pub(crate) use shared::{Numbered, number_of};
 pub use text::normalised;
 pub use version::{Origin, Revision, VersionKey};

@@ -4,6 +4,7 @@ use std::collections::BTreeSet;
 
 use jiff::civil::Date;
 
+use super::shared::number_of;
 use super::text::normalised;
 use crate::calendar::{Event, EventTime, Series, Status};
 use crate::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
@@ -34,6 +35,14 @@ impl Moment {
 }
 
 impl Fingerprint {
+    /// The fingerprint of an event as a number, made without keeping it. `None`
+    /// without a title, which leaves too little to go by.
+    pub(crate) fn number(event: &Event<'_>, zones: &ZoneBook) -> Option<u64> {
+        let (title, end) = (event.title()?, event.end());
+        let moments = (Moment::of(event.start(), zones), Moment::of(&end, zones));
+        Some(number_of(&(normalised(&title), moments)))
+    }
+
     /// The fingerprint of an event.
     pub fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
         Self {

@@ -10,14 +10,73 @@ pub(crate) fn number_of(thing: &impl Hash) -> u64 {
     foldhash::fast::FixedState::default().hash_one(thing)
 }
 
-/// The places, in order, whose number occurs more than once. A group of others
-/// may be among them: numbers can meet by chance.
-pub(crate) fn places_of_shared(mut numbers: Vec<(u64, usize)>) -> Vec<usize> {
-    numbers.par_sort_unstable();
-    let shared = numbers.chunk_by(|one, two| one.0 == two.0).filter(|members| members.len() > 1);
-    let mut places: Vec<usize> = shared.flatten().map(|(_, place)| *place).collect();
-    places.sort_unstable();
-    places
+/// The things of a list by their numbers: one word for each, as much of its
+/// number as there is room for in front of its place. So a group may hold a
+/// thing that got there by chance.
+pub(crate) struct Numbered {
+    words: Vec<u64>,
+    /// How many bits of a word are a place.
+    place_bits: u32,
+}
+
+/// A thing that has no number.
+const NONE: u64 = u64::MAX;
+
+impl Numbered {
+    /// Numbers so many things; those without a number are left out.
+    pub(crate) fn of(count: usize, number: impl Fn(usize) -> Option<u64> + Sync) -> Self {
+        Self::beside(count, count, number)
+    }
+
+    /// The same, to be compared with a list of another length.
+    pub(crate) fn beside(count: usize, other: usize, number: impl Fn(usize) -> Option<u64> + Sync) -> Self {
+        // One place more than there is, so that no word is all ones.
+        let place_bits = usize::BITS - count.max(other).leading_zeros();
+        let word = |at: usize| number(at).map_or(NONE, |number| number << place_bits | at as u64);
+        let mut words: Vec<u64> = (0..count).into_par_iter().with_min_len(512).map(word).collect();
+        words.par_sort_unstable();
+        words.truncate(words.partition_point(|word| *word != NONE));
+        Self { words, place_bits }
+    }
+
+    /// The things with the same number, by number.
+    pub(crate) fn groups(&self) -> impl Iterator<Item = Group<'_>> {
+        let groups = self.words.chunk_by(|one, two| one >> self.place_bits == two >> self.place_bits);
+        groups.map(|words| Group { words, place_bits: self.place_bits })
+    }
+
+    /// The places, in order, of all things that share their number.
+    pub(crate) fn shared(&self) -> Vec<usize> {
+        let mut places: Vec<usize> =
+            self.groups().filter(|group| group.len() > 1).flat_map(Group::places).collect();
+        places.sort_unstable();
+        places
+    }
+}
+
+/// Things with the same number.
+#[derive(Clone, Copy)]
+pub(crate) struct Group<'n> {
+    words: &'n [u64],
+    place_bits: u32,
+}
+
+impl<'n> Group<'n> {
+    pub(crate) fn len(self) -> usize {
+        self.words.len()
+    }
+
+    /// What of the number is kept.
+    pub(crate) fn number(self) -> u64 {
+        self.words[0] >> self.place_bits
+    }
+
+    /// Where the things are, in order.
+    pub(crate) fn places(self) -> impl DoubleEndedIterator<Item = usize> + Clone + 'n {
+        let place = (1_u64 << self.place_bits) - 1;
+        // It was a place before it was put into the word.
+        self.words.iter().map(move |word| usize::try_from(word & place).unwrap_or(usize::MAX))
+    }
 }
 
 #[cfg(test)]
@@ -25,9 +84,29 @@ mod tests {
     use super::*;
 
     #[test]
-    fn what_occurs_once_is_left_out() {
-        let numbers = ["a", "b", "a", "c", "b", "a"].iter().enumerate();
-        let numbers = numbers.map(|(place, text)| (number_of(text), place)).collect();
-        assert_eq!(places_of_shared(numbers), [0, 1, 2, 4, 5]);
+    fn what_occurs_once_or_has_no_number_is_left_out() {
+        let texts = [Some("a"), None, Some("b"), Some("a"), Some("c"), None, Some("b"), Some("a")];
+        let numbered = Numbered::of(texts.len(), |at| texts[at].map(|text| number_of(&text)));
+        assert_eq!(numbered.shared(), [0, 2, 3, 6, 7]);
+        assert_eq!(numbered.groups().map(Group::len).sum::<usize>(), 6);
+    }
+
+    #[test]
+    fn numbers_of_lists_of_different_lengths_compare() {
+        let (few, many) = (
+            Numbered::beside(3, 500, |at| Some(number_of(&at))),
+            Numbered::of(500, |at| Some(number_of(&at))),
+        );
+        for group in few.groups() {
+            let there = many.groups().find(|there| there.number() == group.number()).unwrap();
+            assert!(there.places().any(|at| group.places().any(|own| own == at)));
+        }
+        assert_eq!(Numbered::of(0, |_| Some(1)).groups().count(), 0);
+    }
+
+    #[test]
+    fn numbers_of_all_ones_are_numbers() {
+        let numbered = Numbered::of(3, |at| (at != 1).then_some(u64::MAX));
+        assert_eq!(numbered.shared(), [0, 2]);
     }
 }

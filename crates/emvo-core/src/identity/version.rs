@@ -57,7 +57,7 @@ impl VersionKey {
             title: normalised(&lead.title().unwrap_or_default()).into_owned(),
             start: lead.start().clone(),
             revision: Revision::of(lead),
-            has_derived_id: series.uid().is_some_and(is_derived),
+            has_derived_id: series.uid().is_some_and(|uid| is_derived(&uid)),
         }
     }
 

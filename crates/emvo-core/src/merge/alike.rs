@@ -3,11 +3,9 @@
 
 use std::collections::{HashMap, HashSet};
 
-use rayon::prelude::*;
-
 use super::{FoldKind, Merge, union};
 use crate::calendar::Event;
-use crate::identity::{Sides, likeness, number_of, without_copy_marks};
+use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
 
 /// So many events of one title on a day are compared with each other; more of
 /// them are a habit, not look-alikes.
@@ -101,25 +99,12 @@ impl Merge<'_> {
         if self.options.look_alikes == LookAlikes::Leave {
             return Vec::new();
         }
-        let mut days: Vec<(u64, usize)> = self
-            .kept
-            .par_iter()
-            .with_min_len(512)
-            .enumerate()
-            .filter_map(|(at, entry)| Some((title_and_day(entry.as_ref()?.series.lead())?, at)))
-            .collect();
-        days.par_sort_unstable();
+        let days = Numbered::of(self.kept.len(), |at| title_and_day(self.kept[at].as_ref()?.series.lead()));
         let mut pairs: Vec<(usize, usize, String)> = Vec::new();
-        for members in days.chunk_by(|one, two| one.0 == two.0) {
-            if !(2..=MOST_A_DAY).contains(&members.len()) {
-                continue;
-            }
-            for (place, (_, one)) in members.iter().enumerate() {
-                pairs.extend(
-                    members[place + 1..]
-                        .iter()
-                        .filter_map(|(_, two)| Some((*one, *two, self.likeness(*one, *two)?))),
-                );
+        for members in days.groups().filter(|members| (2..=MOST_A_DAY).contains(&members.len())) {
+            for (place, one) in members.places().enumerate() {
+                let further = members.places().skip(place + 1);
+                pairs.extend(further.filter_map(|two| Some((one, two, self.likeness(one, two)?))));
             }
         }
         pairs.extend(
@@ -164,7 +149,7 @@ impl Merge<'_> {
             start: lead.start().to_string(),
             end: lead.end().to_string(),
             source: self.labels[entry.source].clone(),
-            uid: entry.series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: entry.series.uid_text().into_owned(),
         })
     }
 }

@@ -1,10 +1,9 @@
 //! The same event under different ids becomes one (U03).
 
 use hashbrown::HashMap;
-use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};
-use crate::identity::{Fingerprint, contradiction, number_of, places_of_shared, same_dates};
+use crate::identity::{Fingerprint, Numbered, contradiction, same_dates};
 
 impl Merge<'_> {
     /// Folds duplicates, the first of a group that may stay first.
@@ -12,10 +11,12 @@ impl Merge<'_> {
     /// Only events that share title, start and end are compared, so the work
     /// grows with the events, not with their pairs.
     pub(super) fn fold_duplicates(&mut self) {
-        let numbers = self.kept.par_iter().with_min_len(512).enumerate();
-        let numbers = numbers.filter_map(|(at, _)| Some((number_of(&self.fingerprint(at)?), at)));
+        let number = |at: usize| {
+            let entry = self.kept[at].as_ref()?;
+            Fingerprint::number(entry.series.lead(), &self.books[entry.source])
+        };
         let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
-        for at in places_of_shared(numbers.collect()) {
+        for at in Numbered::of(self.kept.len(), number).shared() {
             let Some(fingerprint) = self.fingerprint(at) else { continue };
             let group = groups.entry(fingerprint).or_default();
             match group.iter().position(|&there| self.are_duplicates(there, at)) {

@@ -2,6 +2,7 @@
 
 use std::cmp::Ordering;
 
+use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::{Entry, FoldKind, Merge, union};
@@ -22,7 +23,11 @@ impl Merge<'_> {
     /// Folds single events into the series that have them as a date, where they
     /// say nothing that the series does not. The others are look-alikes.
     pub(super) fn fold_into_series(&mut self) {
-        let singles = self.singles();
+        let titles = self.titles_of_series();
+        if titles.is_empty() {
+            return;
+        }
+        let singles = self.singles_called(&titles);
         let Some(window) = self.window_of(&singles) else { return };
         let all = self.kept.par_iter().with_min_len(256).enumerate();
         let pairs = all.flat_map_iter(|(at, entry)| {
@@ -77,15 +82,30 @@ impl Merge<'_> {
         there
     }
 
-    /// The single events with a title, by title and slot.
-    fn singles(&self) -> Vec<Single> {
+    /// The titles of all series, as numbers.
+    fn titles_of_series(&self) -> HashSet<u64> {
+        let all = self.kept.par_iter().with_min_len(512);
+        let titles = all.filter_map(|entry| {
+            let entry = entry.as_ref().filter(|entry| entry.series.repeats())?;
+            Some(number_of(&normalised(&entry.series.lead().title()?)))
+        });
+        titles.collect::<Vec<_>>().into_iter().collect()
+    }
+
+    /// The single events with one of these titles, by title and slot.
+    fn singles_called(&self, titles: &HashSet<u64>) -> Vec<Single> {
         let all = self.kept.par_iter().with_min_len(512).enumerate();
         let singles = all.filter_map(|(at, entry)| {
             let entry = entry.as_ref().filter(|entry| !entry.series.repeats())?;
             let title = entry.series.lead().title()?;
             let title = normalised(&title);
+            let number = number_of(&title);
+            // Most single events have a title that no series has.
+            if !titles.contains(&number) {
+                return None;
+            }
             let slot = number_of(&(&title, &self.moments(entry)));
-            Some(Single { title: number_of(&title), slot, at })
+            Some(Single { title: number, slot, at })
         });
         let mut singles: Vec<Single> = singles.collect();
         singles.par_sort_unstable();
@@ -105,12 +125,8 @@ impl Merge<'_> {
         })
     }
 
-    /// The days on which there are single events, if there are series.
+    /// The days on which there are single events.
     fn window_of(&self, singles: &[Single]) -> Option<Window> {
-        let has_series = self.kept.iter().flatten().any(|entry| entry.series.repeats());
-        if !has_series {
-            return None;
-        }
         let day = |single: &Single| {
             let date = self.kept[single.at].as_ref()?.series.lead().start().date();
             Some((date, date))

@@ -76,11 +76,14 @@ impl Merge<'_> {
         if how == Incoming::default() {
             return;
         }
-        let mut taken: HashSet<Uid> = match how.uids {
+        let mut taken: HashSet<Uid<'_>> = match how.uids {
             Ids::Keep => HashSet::new(),
-            Ids::Fresh => {
-                self.kept.iter().flatten().filter_map(|entry| entry.series.uid().cloned()).collect()
-            }
+            Ids::Fresh => self
+                .kept
+                .iter()
+                .flatten()
+                .filter_map(|entry| Some(entry.series.uid()?.into_owned()))
+                .collect(),
         };
         let mut made = Vec::new();
         for entry in self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.destination) {

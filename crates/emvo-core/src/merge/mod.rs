@@ -241,7 +241,7 @@ pub fn merge<'a>(
 impl<'a> Merge<'a> {
     fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let Some(stays) = self.kept[into].as_ref() else { return };
-        let uid = |series: &Series<'_>| series.uid().map(ToString::to_string).unwrap_or_default();
+        let uid = |series: &Series<'_>| series.uid_text().into_owned();
         let lead = folded.series.lead();
         let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
         self.folds.push(Fold {
@@ -260,7 +260,7 @@ impl<'a> Merge<'a> {
     fn change(&mut self, rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) {
         self.changes.push(Change {
             rule,
-            uid: event.uid().map(|uid| uid.to_string()).unwrap_or_default(),
+            uid: event.uid_text().into_owned(),
             title: event.title().unwrap_or_default().into_owned(),
             before,
             after,

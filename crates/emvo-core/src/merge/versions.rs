@@ -5,9 +5,7 @@ use std::collections::BTreeMap;
 
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{
-    Difference, Origin, VersionKey, derived_uid, differences, number_of, places_of_shared,
-};
+use crate::identity::{Difference, Numbered, Origin, VersionKey, derived_uid, differences, number_of};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
@@ -23,19 +21,20 @@ impl<'a> Merge<'a> {
     pub(super) fn take_series(&mut self, calendars: &mut [Calendar<'a>]) {
         self.kept.reserve(calendars.iter().map(|calendar| calendar.series.len()).sum());
         for (source, calendar) in calendars.iter_mut().enumerate() {
-            let mut unnamed: HashMap<Uid, u32> = HashMap::new();
-            for mut series in std::mem::take(&mut calendar.series) {
-                if series.uid().is_none() {
-                    self.give_uid(&mut series, &mut unnamed);
-                }
-                self.kept.push(Some(Entry { series, source }));
+            let mut unnamed: HashMap<Uid<'static>, u32> = HashMap::new();
+            let all = calendar.series.par_iter_mut().with_min_len(1024);
+            // In their order, since they are numbered.
+            for series in all.filter(|series| series.uid().is_none()).collect::<Vec<_>>() {
+                self.give_uid(series, &mut unnamed);
             }
+            let all = std::mem::take(&mut calendar.series).into_iter();
+            self.kept.extend(all.map(|series| Some(Entry { series, source })));
         }
         let others = self.settle_ids();
         self.give_derived_uids(others);
     }
 
-    fn give_uid(&mut self, series: &mut Series<'a>, unnamed: &mut HashMap<Uid, u32>) {
+    fn give_uid(&mut self, series: &mut Series<'a>, unnamed: &mut HashMap<Uid<'static>, u32>) {
         // Events that agree in all that identifies them are told apart by
         // number, in order of the file.
         let salt = unnamed.entry(derived_uid(series.lead(), 0)).or_insert(0);
@@ -48,14 +47,12 @@ impl<'a> Merge<'a> {
     /// Settles the events under each id. Returns those that are events of their
     /// own under an id that is taken.
     fn settle_ids(&mut self) -> Vec<usize> {
-        let numbers = self.kept.par_iter().with_min_len(4096).enumerate();
-        let numbers =
-            numbers.filter_map(|(at, entry)| Some((number_of(&entry.as_ref()?.series.uid()?.as_str()), at)));
-        let mut first_of: HashMap<&str, usize> = HashMap::new();
+        let uid = |at: usize| Some(number_of(&self.series(at)?.uid()?));
+        let mut first_of: HashMap<Uid<'_>, usize> = HashMap::new();
         let mut shared: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-        for at in places_of_shared(numbers.collect()) {
+        for at in Numbered::of(self.kept.len(), uid).shared() {
             let Some(uid) = self.series(at).and_then(Series::uid) else { continue };
-            let first = *first_of.entry(uid.as_str()).or_insert(at);
+            let first = *first_of.entry(uid).or_insert(at);
             if first != at {
                 shared.entry(first).or_insert_with(|| vec![first]).push(at);
             }
@@ -225,12 +222,12 @@ impl<'a> Merge<'a> {
             return;
         }
         let pending: HashSet<usize> = others.iter().copied().collect();
-        let mut taken: HashMap<Uid, usize> = HashMap::new();
+        let mut taken: HashMap<Uid<'static>, usize> = HashMap::new();
         for (at, entry) in self.kept.iter().enumerate() {
             if let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid())
                 && !pending.contains(&at)
             {
-                taken.entry(uid.clone()).or_insert(at);
+                taken.entry(uid.into_owned()).or_insert(at);
             }
         }
         for at in others {
@@ -238,9 +235,9 @@ impl<'a> Merge<'a> {
         }
     }
 
-    fn give_derived_uid(&mut self, at: usize, taken: &mut HashMap<Uid, usize>) {
+    fn give_derived_uid(&mut self, at: usize, taken: &mut HashMap<Uid<'static>, usize>) {
         let Some(mut entry) = self.kept[at].take() else { return };
-        let before = entry.series.uid().map(ToString::to_string).unwrap_or_default();
+        let before = entry.series.uid_text().into_owned();
         for salt in 0.. {
             let uid = derived_uid(entry.series.lead(), salt);
             entry.series.set_uid(&uid);

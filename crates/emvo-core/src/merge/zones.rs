@@ -6,11 +6,11 @@ use std::sync::Arc;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
-use super::{Merge, MergeWarning};
+use super::{Entry, Merge, MergeWarning};
 use crate::calendar::{Calendar, Event, Placed, Series, ZoneName};
 use crate::content::{Component, Item};
 use crate::receipt::Change;
-use crate::zone::{Behaviour, Definition, InUse, Zone, ZoneSource, definition_of};
+use crate::zone::{Behaviour, Definition, InUse, Zone, ZoneBook, ZoneSource, definition_of};
 
 /// A name in use and what it stands for.
 struct Defined {
@@ -26,13 +26,9 @@ impl Merge<'_> {
         warnings: &mut Vec<MergeWarning>,
     ) -> Vec<Placed<Component<'static>>> {
         let mut defined: BTreeMap<String, Defined> = BTreeMap::new();
-        for (source, calendar) in calendars.iter().enumerate() {
-            let names: BTreeSet<ZoneName> = self.names_of(source);
-            if names.is_empty() {
-                continue;
-            }
-            let span = self.span_of(source);
-            for name in names {
+        for (source, (calendar, uses)) in calendars.iter().zip(self.uses()).enumerate() {
+            let span = uses.span.unwrap_or_default().span();
+            for name in uses.names.into_iter().collect::<BTreeSet<_>>() {
                 let component = definition_in(calendar, &name);
                 self.define(source, &name, component, span, &mut defined);
             }
@@ -135,30 +131,44 @@ impl Merge<'_> {
         });
     }
 
-    fn series_of(&self, source: usize) -> impl ParallelIterator<Item = &Series<'_>> {
-        let entries = self.kept.par_iter().with_min_len(1024).flatten();
-        entries.filter(move |entry| entry.source == source).map(|entry| &entry.series)
-    }
-
-    /// The zone names that the events of an input refer to.
-    fn names_of(&self, source: usize) -> BTreeSet<ZoneName> {
-        let add = |mut known: HashSet<ZoneName>, series: &Series<'_>| {
-            for name in series.events().flat_map(Event::zone_words) {
-                if !known.contains(&*name) {
-                    known.extend(ZoneName::new(&name));
-                }
-            }
-            known
+    /// What the events of each input use.
+    fn uses(&self) -> Vec<Uses> {
+        let none = || self.books.iter().map(|_| Uses::default()).collect::<Vec<_>>();
+        let add = |mut uses: Vec<Uses>, entry: &Entry<'_>| {
+            uses[entry.source].add(&entry.series, &self.books[entry.source]);
+            uses
         };
-        let unite = |one: HashSet<ZoneName>, two: HashSet<ZoneName>| one.union(&two).cloned().collect();
-        self.series_of(source).fold(HashSet::new, add).reduce(HashSet::new, unite).into_iter().collect()
+        let unite = |one: Vec<Uses>, two: Vec<Uses>| {
+            one.into_iter().zip(two).map(|(one, two)| one.and(two)).collect::<Vec<_>>()
+        };
+        let entries = self.kept.par_iter().with_min_len(1024).filter_map(Option::as_ref);
+        entries.fold(none, add).reduce(none, unite)
+    }
+}
+
+/// What the events of an input use.
+#[derive(Default)]
+struct Uses {
+    /// The zone names that they refer to.
+    names: HashSet<ZoneName>,
+    /// Their instants.
+    span: Option<InUse>,
+}
+
+impl Uses {
+    fn add(&mut self, series: &Series<'_>, zones: &ZoneBook) {
+        for name in series.events().flat_map(Event::zone_words) {
+            if !self.names.contains(&*name) {
+                self.names.extend(ZoneName::new(&name));
+            }
+        }
+        let own = InUse::by(series, zones);
+        self.span = Some(self.span.map_or(own, |span| span.and(own)));
     }
 
-    /// The instants that the events of an input use.
-    fn span_of(&self, source: usize) -> (i64, i64) {
-        let zones = &self.books[source];
-        let spans = self.series_of(source).map(|series| InUse::by(series, zones));
-        spans.reduce_with(InUse::and).unwrap_or_default().span()
+    fn and(self, other: Self) -> Self {
+        let spans = self.span.into_iter().chain(other.span);
+        Self { names: self.names.into_iter().chain(other.names).collect(), span: spans.reduce(InUse::and) }
     }
 }
 

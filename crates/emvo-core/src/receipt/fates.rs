@@ -196,7 +196,7 @@ impl Facts {
             .collect();
         records.extend(added.into_iter().map(|series| EventRecord {
             path: String::new(),
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             title: series.lead().title().unwrap_or_default().into_owned(),
             start: series.lead().start().to_string(),
             fate: Fate::Added,
@@ -214,7 +214,7 @@ impl Fact {
         let lead = series.lead();
         Self {
             path: path.clone(),
-            uid: series.uid().map(|uid| uid.as_str().into()).unwrap_or_default(),
+            uid: series.uid_text().into(),
             title: lead.title().unwrap_or_default().into(),
             start: lead.start().to_string().into(),
             instant: zones.instant(lead.start()),
@@ -282,7 +282,7 @@ impl Fact {
         };
         let instants = self.instant.zip(zones.instant(lead.start()));
         Now {
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             start: lead.start().to_string(),
             shift: instants.map(|(before, now)| now - before).filter(|shift| *shift != 0),
             title: changed(0, lead.title()),

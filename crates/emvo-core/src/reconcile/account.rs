@@ -1,6 +1,7 @@
 //! What became of every occurrence once they are paired: counts, differences,
 //! days.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hashbrown::{HashMap, HashSet};
@@ -106,7 +107,7 @@ impl Pairing<'_, '_, '_> {
         Difference {
             kind,
             path: self.source.sides[record.place().0].path.to_owned(),
-            uid: self.source.uid(at).to_owned(),
+            uid: self.source.uid(at).into_owned(),
             title: self.source.told(at).title.to_string(),
             start: record.shown_start.to_string(),
             result_start: None,
@@ -159,22 +160,22 @@ impl Pairing<'_, '_, '_> {
         let series_of = |at: usize| (self.result.list[at].side, self.result.list[at].series);
         let of_sources: HashSet<_> =
             (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
-        let source_uids: HashSet<&str> = self
+        let source_uids: HashSet<Cow<'_, str>> = self
             .source
             .sides
             .iter()
-            .flat_map(|side| side.calendar.series.iter().filter_map(|series| Some(series.uid()?.as_str())))
+            .flat_map(|side| side.calendar.series.iter().filter_map(|series| Some(series.uid()?.into_text())))
             .collect();
         extras
             .into_iter()
             .map(|at| {
                 let record = &self.result.list[at];
                 let is_of_source =
-                    of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
+                    of_sources.contains(&series_of(at)) || source_uids.contains(&self.result.uid(at));
                 let difference = Difference {
                     kind: DifferenceKind::Extra,
                     path: self.result.sides[record.place().0].path.to_owned(),
-                    uid: self.result.uid(at).to_owned(),
+                    uid: self.result.uid(at).into_owned(),
                     title: self.result.told(at).title.to_string(),
                     start: record.shown_start.to_string(),
                     result_start: Some(record.shown_start.to_string()),

@@ -4,13 +4,15 @@
 //! once: the same in everything, then the same under another id, then the same
 //! id at another time, then the same title nearby.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::record::{Record, Records};
-use crate::identity::{Moment, Origin, VersionKey, contradiction, number_of};
+use crate::calendar::{Series, Uid};
+use crate::identity::{Moment, Numbered, Origin, VersionKey, contradiction, number_of};
 use crate::recurrence::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
@@ -51,7 +53,7 @@ pub(super) struct Pairing<'r, 'c, 'a> {
     pub(super) copies: HashSet<usize>,
 }
 
-type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
+type Key<'r> = (Cow<'r, str>, &'r str, Option<&'r Moment>, Option<&'r Moment>);
 
 impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     pub(super) fn of(source: &'r Records<'c, 'a>, result: &'r Records<'c, 'a>) -> Self {
@@ -74,7 +76,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.pair_by(Likeness::InKey, letters_and_times);
         pairing.pair_by(Likeness::InKey, first_letters_and_times);
         pairing.pair_nearby(|records, at| records.uid(at));
-        pairing.pair_nearby(|records, at| records.told(at).title.as_ref());
+        pairing.pair_nearby(|records, at| Cow::Borrowed(records.told(at).title.as_ref()));
         pairing
     }
 
@@ -92,27 +94,32 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             return;
         }
         let is_free = |at: usize| self.stands_for[at].is_none() && !self.copies.contains(&at);
-        let results = by_number(self.result, &key, is_free);
-        let sources = by_number(self.source, &key, |at| self.fates[at] == Fate::Unpaired);
-        let mut candidates = results.chunk_by(|one, two| one.0 == two.0).peekable();
+        let (sources, results) = (self.source.list.len(), self.result.list.len());
+        let number = |records, at| Some(number_of(&key(records, at)?));
+        let results =
+            Numbered::beside(results, sources, |at| if is_free(at) { number(self.result, at) } else { None });
+        let sources = Numbered::beside(sources, self.result.list.len(), |at| {
+            if self.fates[at] == Fate::Unpaired { number(self.source, at) } else { None }
+        });
+        let mut candidates = results.groups().peekable();
         let mut groups = Vec::new();
-        for members in sources.chunk_by(|one, two| one.0 == two.0) {
-            let number = members[0].0;
-            while candidates.next_if(|group| group[0].0 < number).is_some() {}
-            groups.extend(candidates.next_if(|group| group[0].0 == number).map(|group| (members, group)));
+        for members in sources.groups() {
+            let number = members.number();
+            while candidates.next_if(|group| group.number() < number).is_some() {}
+            groups.extend(candidates.next_if(|group| group.number() == number).map(|group| (members, group)));
         }
         let pairs = groups.into_par_iter().with_min_len(256).flat_map_iter(|(members, group)| {
-            let mut free: VecDeque<usize> = group.iter().map(|(_, at)| *at).collect();
+            let mut free: VecDeque<usize> = group.places().collect();
             let mut pairs = Vec::new();
-            for (_, at) in members {
-                let (own, told) = (key(self.source, *at), self.source.told(*at));
+            for at in members.places() {
+                let (own, told) = (key(self.source, at), self.source.told(at));
                 let place = free.iter().position(|other| {
                     // Numbers can meet by chance.
                     key(self.result, *other) == own
                         && (likeness == Likeness::InKey
                             || told.fields_unlike(self.result.told(*other)).is_empty())
                 });
-                pairs.extend(place.and_then(|place| free.remove(place)).map(|other| (*at, other)));
+                pairs.extend(place.and_then(|place| free.remove(place)).map(|other| (at, other)));
             }
             pairs
         });
@@ -145,7 +152,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         });
         let (accounted, many) = (self.accounted_by_uid(), self.uids_of_many());
         self.explain(|pairing, at| {
-            let mut newer = accounted.get(pairing.source.uid(at)).into_iter().flatten();
+            let mut newer = accounted.get(&pairing.source.uid(at)).into_iter().flatten();
             newer.any(|(_, other)| pairing.is_older_version(at, *other, &many))
         });
     }
@@ -159,8 +166,8 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     /// One occurrence of each series that is accounted for, by id.
-    fn accounted_by_uid(&self) -> HashMap<&'r str, BTreeMap<(usize, usize), usize>> {
-        let mut by_uid: HashMap<&'r str, BTreeMap<(usize, usize), usize>> = HashMap::new();
+    fn accounted_by_uid(&self) -> HashMap<Cow<'r, str>, BTreeMap<(usize, usize), usize>> {
+        let mut by_uid: HashMap<Cow<'r, str>, BTreeMap<(usize, usize), usize>> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
             if self.fates[at] != Fate::Unpaired {
                 by_uid.entry(self.source.uid(at)).or_default().entry(record.place()).or_insert(at);
@@ -175,7 +182,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     /// The ids under which some source has several events.
-    fn uids_of_many(&self) -> HashSet<&'c str> {
+    fn uids_of_many(&self) -> HashSet<Cow<'c, str>> {
         let mut many = HashSet::new();
         for side in self.source.sides {
             let mut seen = HashSet::new();
@@ -184,13 +191,13 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 .series
                 .iter()
                 .filter(|series| series.master().is_some())
-                .filter_map(|series| series.uid());
-            many.extend(uids.map(crate::calendar::Uid::as_str).filter(|uid| !seen.insert(*uid)));
+                .filter_map(Series::uid);
+            many.extend(uids.map(Uid::into_text).filter(|uid| !seen.insert(uid.clone())));
         }
         many
     }
 
-    fn is_older_version(&self, at: usize, other: usize, many: &HashSet<&str>) -> bool {
+    fn is_older_version(&self, at: usize, other: usize, many: &HashSet<Cow<'_, str>>) -> bool {
         let (older, newer) = (self.source.series(at), self.source.series(other));
         let uid = self.source.uid(at);
         if std::ptr::eq(older, newer) || uid.is_empty() {
@@ -198,7 +205,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         }
         let origin = if self.source.list[at].side == self.source.list[other].side {
             Origin::SameInput
-        } else if many.contains(uid) {
+        } else if many.contains(&uid) {
             Origin::AmongMany
         } else {
             Origin::Apart
@@ -229,11 +236,14 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     /// Pairs what is left of the same name, each with the nearest start.
-    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str) {
-        let mut free: HashMap<&'r str, BTreeSet<(i64, usize)>> = HashMap::new();
+    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str>) {
+        let mut free: HashMap<Cow<'r, str>, BTreeSet<(i64, usize)>> = HashMap::new();
         for at in 0..self.result.list.len() {
+            if self.stands_for[at].is_some() || self.copies.contains(&at) {
+                continue;
+            }
             let name = name(self.result, at);
-            if self.stands_for[at].is_none() && !self.copies.contains(&at) && !name.is_empty() {
+            if !name.is_empty() {
                 free.entry(name).or_default().insert((seconds_of(&self.result.list[at]), at));
             }
         }
@@ -241,7 +251,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             (0..self.fates.len()).filter(|at| self.fates[*at] == Fate::Unpaired).collect();
         left.sort_by_key(|at| (seconds_of(&self.source.list[*at]), *at));
         for at in left {
-            let Some(candidates) = free.get_mut(name(self.source, at)) else { continue };
+            let Some(candidates) = free.get_mut(&name(self.source, at)) else { continue };
             let own = seconds_of(&self.source.list[at]);
             let range = (own - NEARBY, 0)..=(own + NEARBY, usize::MAX);
             let nearest = candidates.range(range).copied().min_by_key(|(start, _)| (start - own).abs());
@@ -251,19 +261,6 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             }
         }
     }
-}
-
-/// The numbers of the keys of some occurrences, sorted, each with its place.
-fn by_number<'r, 'c, 'a>(
-    records: &'r Records<'c, 'a>,
-    key: &(impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>> + Sync),
-    is_wanted: impl Fn(usize) -> bool + Sync,
-) -> Vec<(u64, usize)> {
-    let all = (0..records.list.len()).into_par_iter().with_min_len(1024).filter(|at| is_wanted(*at));
-    let mut numbers: Vec<(u64, usize)> =
-        all.filter_map(|at| Some((number_of(&key(records, at)?), at))).collect();
-    numbers.par_sort_unstable();
-    numbers
 }
 
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
@@ -281,19 +278,19 @@ fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<
 fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
     let letters = records.told(at).letters();
-    (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
+    (letters.len() >= LEAST_LETTERS).then_some((Cow::Borrowed(""), letters, Some(start), Some(end)))
 }
 
 /// Titles that begin alike, as those that were cut do.
 fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
     let letters = records.told(at).letters().get(..FIRST_LETTERS)?;
-    Some(("", letters, Some(start), Some(end)))
+    Some((Cow::Borrowed(""), letters, Some(start), Some(end)))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    ("", records.told(at).title.as_ref(), Some(start), Some(end))
+    (Cow::Borrowed(""), records.told(at).title.as_ref(), Some(start), Some(end))
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

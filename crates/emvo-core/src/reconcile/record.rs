@@ -112,9 +112,9 @@ impl<'c, 'a> Records<'c, 'a> {
     }
 
     /// The id, as receipts say it is by now.
-    pub(super) fn uid(&self, at: usize) -> &str {
-        let own = || self.series(at).uid().map_or("", |uid| uid.as_str());
-        self.course(at).and_then(Course::uid).unwrap_or_else(own)
+    pub(super) fn uid(&self, at: usize) -> Cow<'_, str> {
+        let told = self.course(at).and_then(Course::uid);
+        told.map_or_else(|| self.series(at).uid_text(), Cow::Borrowed)
     }
 
     /// What receipts say became of the series of an occurrence.

@@ -4,7 +4,7 @@
 use super::shift::{RuleEnd, later, move_rules};
 use super::times::{Role, map_event};
 use super::{Refusal, split_off};
-use crate::calendar::{Reach, Series};
+use crate::calendar::{Reach, Series, Uid};
 use crate::content::{Item, Property};
 use crate::recurrence::day::clock_seconds;
 use crate::recurrence::on_clock_of;
@@ -49,7 +49,7 @@ pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<S
     }
     move_rules(&old, &mut tail, shift, zones, RuleEnd::MovesAlong)?;
     let lines: Vec<Property<'a>> = recurrence_lines(&tail);
-    let uid = tail.uid().cloned();
+    let uid = tail.uid().map(Uid::into_owned);
     if let Some(master) = tail.master_mut() {
         let mut new = event.clone();
         new.set_replaces(None);

@@ -200,7 +200,7 @@ fn keep_slots(series: &mut Series<'_>, zones: &ZoneBook, is_kept: impl Fn(i64) -
 /// The id of a later part: from the series' and the date it begins at, so that
 /// it is the same on every run.
 fn give_uid_of_part(series: &mut Series<'_>, start: i64) {
-    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let own = series.uid_text().into_owned();
     let uid = derived_uid_of_parts(&["part", &own, &start.to_string()], 0);
     series.set_uid(&uid);
 }

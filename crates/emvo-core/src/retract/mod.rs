@@ -32,7 +32,7 @@ pub enum Fate {
 /// Says what each event of the target is, in order. `before` is a snapshot from
 /// before the import.
 pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_>]) -> Vec<Fate> {
-    let mut by_uid: HashMap<&Uid, (&Series<'_>, &ZoneBook)> = HashMap::new();
+    let mut by_uid: HashMap<Uid<'_>, (&Series<'_>, &ZoneBook)> = HashMap::new();
     let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneBook)>> = HashMap::new();
     for (calendar, zones) in wrong {
         for series in &calendar.series {
@@ -47,7 +47,7 @@ pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_
     let mut fates = vec![Fate::Other; calendar.series.len()];
     // Ids are the surest; what they settle is no candidate for a likeness.
     for (fate, series) in fates.iter_mut().zip(&calendar.series) {
-        let Some((own, own_zones)) = series.uid().and_then(|uid| by_uid.get(uid)) else { continue };
+        let Some((own, own_zones)) = series.uid().and_then(|uid| by_uid.get(&uid)) else { continue };
         *fate =
             if earlier.has(series, zones) { Fate::WasThere } else { since(own, own_zones, series, zones) };
         let print = Fingerprint::of(own.lead(), own_zones);
@@ -74,7 +74,7 @@ pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_
 
 /// What stood in the target before, by id and by likeness.
 struct Earlier<'s> {
-    uids: HashSet<&'s Uid>,
+    uids: HashSet<Uid<'s>>,
     prints: HashSet<Fingerprint>,
 }
 
@@ -91,7 +91,7 @@ impl<'s> Earlier<'s> {
     }
 
     fn has(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
-        series.uid().is_some_and(|uid| self.uids.contains(uid))
+        series.uid().is_some_and(|uid| self.uids.contains(&uid))
             || self.prints.contains(&Fingerprint::of(series.lead(), zones))
     }
 }

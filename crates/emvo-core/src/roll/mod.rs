@@ -11,11 +11,10 @@ use std::collections::{BTreeMap, HashMap, HashSet};
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 use jiff::ToSpan;
-use rayon::prelude::*;
 
 use crate::calendar::{Event, EventTime, Series, Uid, ZoneRef};
 use crate::content::{Item, Property};
-use crate::identity::{number_of, places_of_shared};
+use crate::identity::{Numbered, number_of};
 use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use crate::recurrence::{Ceiling, Rule, Window, occurrences_of};
 use crate::table::COLUMN_HEADER;
@@ -53,8 +52,8 @@ impl Rolled {
     /// series that the events name as their own, if no other event has that.
     pub fn series<'a>(&self, all: &[Series<'a>]) -> Series<'a> {
         let mut master: Event<'a> = all[self.members[0]].lead().clone();
-        let origin = series_of(&master).and_then(|id| Uid::new(&id));
-        let origin = origin.filter(|id| !all.iter().any(|series| series.uid() == Some(id)));
+        let origin = series_of(&master).and_then(|id| Uid::new(id).map(Uid::into_owned));
+        let origin = origin.filter(|id| !all.iter().any(|series| series.uid().as_ref() == Some(id)));
         let rule = Property::new("RRULE", &[], &self.rule.to_string());
         master.edit(|component| {
             component.items_mut().retain(|item| !is_origin(item));
@@ -101,10 +100,9 @@ impl Shape {
 
 fn groups(series: &[Series<'_>], at_least: usize) -> Vec<Vec<usize>> {
     let mut by_shape: HashMap<Shape, Vec<usize>> = HashMap::new();
-    let singles = series.par_iter().with_min_len(1024).enumerate().filter(|(_, one)| !one.repeats());
-    let numbers = singles.map(|(at, one)| (number_of(&Shape::of(one.lead())), at)).collect();
+    let shape = |at: usize| (!series[at].repeats()).then(|| number_of(&Shape::of(series[at].lead())));
     // One event alone makes no series.
-    for at in places_of_shared(numbers) {
+    for at in Numbered::of(series.len(), shape).shared() {
         by_shape.entry(Shape::of(series[at].lead())).or_default().push(at);
     }
     let mut alike: BTreeMap<usize, Vec<usize>> = BTreeMap::new();

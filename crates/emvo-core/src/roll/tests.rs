@@ -117,7 +117,7 @@ proptest! {
         prop_assert_eq!(starts(&series, &zones), starts(&singles, &zones));
         if singles.len() >= 8 {
             prop_assert_eq!(series.len(), 1, "{:?}", rolled);
-            prop_assert_eq!(series[0].uid().unwrap().as_str(), "own");
+            prop_assert_eq!(series[0].uid_text(), "own");
         }
     }
 }

@@ -90,7 +90,7 @@ pub struct Context<'c, 'a> {
     all_day_habit: OnceLock<(usize, usize)>,
     pub(super) twins: OnceLock<Twins>,
     /// Ids for series that have none.
-    pub(super) derived_uids: OnceLock<HashMap<usize, Uid>>,
+    pub(super) derived_uids: OnceLock<HashMap<usize, Uid<'static>>>,
 }
 
 /// The zone names of a series, and the instants it uses.

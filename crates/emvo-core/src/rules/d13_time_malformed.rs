@@ -98,7 +98,7 @@ pub fn place_unsound(calendar: &mut Calendar<'_>, rules: &RuleChoice) -> Placed 
         };
         placed.changes.push(Change {
             rule: Some(TimeMalformed.id().as_str()),
-            uid: event.uid().map(|uid| uid.to_string()).unwrap_or_default(),
+            uid: event.uid_text().into_owned(),
             title: event.title().unwrap_or_default().into_owned(),
             before: mended.before,
             after: mended.after,
@@ -112,7 +112,7 @@ pub fn place_unsound(calendar: &mut Calendar<'_>, rules: &RuleChoice) -> Placed 
 fn join<'a>(calendar: &mut Calendar<'a>, event: Event<'a>) -> usize {
     let uid = event.uid();
     let home = calendar.series.iter_mut().find(|series| {
-        event.replaces().is_some() && uid.is_some() && series.uid() == uid.as_ref() && series.repeats()
+        event.replaces().is_some() && uid.is_some() && series.uid() == uid && series.repeats()
     });
     if let Some(series) = home {
         series.add_override(event);

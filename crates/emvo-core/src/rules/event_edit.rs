@@ -28,7 +28,7 @@ pub enum EventEdit {
     /// Of properties that may stand there once, the first stays (D14).
     FirstOfEach,
     /// It gets an id (U01).
-    GiveUid(Uid),
+    GiveUid(Uid<'static>),
     /// Commas and semicolons of a text are escaped (T04).
     Escape(&'static str),
     /// What is shown as `\n` becomes a line break (T04).

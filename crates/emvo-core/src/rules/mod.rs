@@ -296,7 +296,7 @@ impl Findings {
             rule: rule.id(),
             level,
             series: Some(subject.index),
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             title: series.lead().title().unwrap_or_default().into_owned(),
             start: series.lead().start().to_string(),
             repeats: subject.in_words(),

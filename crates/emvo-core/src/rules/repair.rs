@@ -85,7 +85,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
         refused: Vec::new(),
     };
     fold_twins(&mut repaired, choices, plan);
-    let mut tried: BTreeSet<(RuleId, Option<Uid>)> = BTreeSet::new();
+    let mut tried: BTreeSet<(RuleId, Option<Uid<'static>>)> = BTreeSet::new();
     for _ in 0..MOST_ROUNDS {
         let zones = ZoneBook::of(&repaired.calendar, choices);
         let findings = {
@@ -159,7 +159,7 @@ fn due(
     plan: &RepairPlan,
     calendar: &Calendar<'_>,
     zones: &ZoneBook,
-    tried: &BTreeSet<(RuleId, Option<Uid>)>,
+    tried: &BTreeSet<(RuleId, Option<Uid<'static>>)>,
 ) -> BTreeMap<usize, (RuleId, Edit)> {
     let mut due: BTreeMap<usize, (RuleId, Edit)> = BTreeMap::new();
     // Single events that become part of a series in this round.
@@ -173,7 +173,7 @@ fn due(
             (None, Safety::Consent) => plan.consent.covers(finding.rule),
             (None, Safety::ShowOnly) => false,
         };
-        let uid = calendar.series[series].uid().cloned();
+        let uid = calendar.series[series].uid().map(Uid::into_owned);
         if !is_allowed || tried.contains(&(finding.rule, uid)) || reserved.contains(&series) {
             continue;
         }
@@ -198,7 +198,7 @@ fn round(
     due: &BTreeMap<usize, (RuleId, Edit)>,
     plan: &RepairPlan,
     zones: &ZoneBook,
-    tried: &mut BTreeSet<(RuleId, Option<Uid>)>,
+    tried: &mut BTreeSet<(RuleId, Option<Uid<'static>>)>,
 ) {
     let before = names_in_use(&repaired.calendar);
     let mut definitions = Definitions::default();
@@ -235,7 +235,7 @@ fn round(
                     Some(_) => {}
                     None => repaired.changes.push(Change {
                         rule,
-                        uid: one.uid().map(ToString::to_string).unwrap_or_default(),
+                        uid: one.uid_text().into_owned(),
                         title: one.lead().title().unwrap_or_default().into_owned(),
                         before,
                         after,
@@ -247,7 +247,7 @@ fn round(
             Err(refusal) => {
                 let title = one.lead().title().unwrap_or_default();
                 let message = format!("{rule}: `{title}` stays as it is: {refusal}");
-                tried.insert((*rule, one.uid().cloned()));
+                tried.insert((*rule, one.uid().map(Uid::into_owned)));
                 repaired.refused.push(message);
                 repaired.calendar.series.push(one);
             }

@@ -211,12 +211,12 @@ fn start_moves(series: &mut Series<'_>, start: &EventTime) {
 
 /// Overrides as single events of their own.
 fn detach<'a>(mut series: Series<'a>, numbers: &[usize]) -> Vec<Series<'a>> {
+    let own = series.uid().map(Uid::into_owned);
     let mut kept = Vec::new();
     let mut singles = Vec::new();
     for (at, event) in std::mem::take(series.overrides_mut()).into_iter().enumerate() {
         if numbers.contains(&at) { singles.push(event) } else { kept.push(event) }
     }
-    let own = series.uid().cloned();
     let singles = singles.into_iter().map(|event| single(event, own.as_ref()));
     if series.master().is_none() && kept.is_empty() {
         return singles.collect();
@@ -226,7 +226,7 @@ fn detach<'a>(mut series: Series<'a>, numbers: &[usize]) -> Vec<Series<'a>> {
     std::iter::once(series).chain(singles).collect()
 }
 
-fn single<'a>(mut event: Event<'a>, own: Option<&Uid>) -> Series<'a> {
+fn single<'a>(mut event: Event<'a>, own: Option<&Uid<'_>>) -> Series<'a> {
     let slot = event.replaces().map(EventTime::to_string).unwrap_or_default();
     event.set_replaces(None);
     let uid = match own {
@@ -313,7 +313,7 @@ fn own_series<'a>(
         master.remove_dates("RDATE", |_| true);
     }
     start_moves(&mut new, &first);
-    let uid = series.uid().map(Uid::to_string).unwrap_or_default();
+    let uid = series.uid_text().into_owned();
     new.set_uid(&derived_uid_of_parts(&["rule", &uid, &other.to_string()], 0));
     Ok(new)
 }

@@ -1,15 +1,12 @@
 //! Events of one calendar that are the same, or nearly (rules U02 to U06);
 //! looked at once for all rules.
 
-use std::hash::Hash;
-
 use hashbrown::HashMap;
-use rayon::prelude::*;
 
 use super::Context;
 use crate::calendar::{Series, Uid};
 use crate::identity::{
-    Fingerprint, Sides, contradiction, derived_uid, likeness, number_of, places_of_shared, same_dates,
+    Fingerprint, Numbered, Sides, contradiction, derived_uid, likeness, number_of, same_dates,
     without_copy_marks,
 };
 use crate::recurrence::Ceiling;
@@ -41,7 +38,7 @@ impl Context<'_, '_> {
     }
 
     /// An id for a series that has none.
-    pub(super) fn derived_uid_at(&self, index: usize) -> Option<Uid> {
+    pub(super) fn derived_uid_at(&self, index: usize) -> Option<Uid<'static>> {
         self.derived_uids.get_or_init(|| self.derive_uids()).get(&index).cloned()
     }
 
@@ -70,8 +67,8 @@ impl Context<'_, '_> {
 
     /// Events that agree in all that identifies them are told apart by number, in
     /// order of the file.
-    fn derive_uids(&self) -> HashMap<usize, Uid> {
-        let mut numbers: HashMap<Uid, u32> = HashMap::new();
+    fn derive_uids(&self) -> HashMap<usize, Uid<'static>> {
+        let mut numbers: HashMap<Uid<'_>, u32> = HashMap::new();
         let unnamed = self.calendar.series.iter().enumerate().filter(|(_, series)| series.uid().is_none());
         unnamed
             .map(|(at, series)| {
@@ -82,16 +79,17 @@ impl Context<'_, '_> {
             .collect()
     }
 
-    /// The places, in order, of series that may share this with another one.
-    fn places_sharing<T: Hash>(&self, of: impl Fn(&Series<'_>) -> Option<T> + Sync) -> Vec<usize> {
-        let series = self.calendar.series.par_iter().with_min_len(512).enumerate();
-        places_of_shared(series.filter_map(|(at, series)| Some((number_of(&of(series)?), at))).collect())
+    /// The places, in order, of series that may share this number with another
+    /// one.
+    fn places_sharing(&self, number: impl Fn(&Series<'_>) -> Option<u64> + Sync) -> Vec<usize> {
+        let all = &self.calendar.series;
+        Numbered::of(all.len(), |at| number(&all[at])).shared()
     }
 
     fn find_same_uids(&self) -> HashMap<usize, usize> {
         let mut first_of = HashMap::new();
         let mut same = HashMap::new();
-        for at in self.places_sharing(|series| series.uid().cloned()) {
+        for at in self.places_sharing(|series| Some(number_of(&series.uid()?))) {
             let Some(uid) = self.calendar.series[at].uid() else { continue };
             let first = *first_of.entry(uid).or_insert(at);
             if first != at {
@@ -102,16 +100,11 @@ impl Context<'_, '_> {
     }
 
     fn find_duplicates(&self) -> HashMap<usize, usize> {
-        let fingerprint = |series: &Series<'_>| {
-            let lead = series.lead();
-            lead.title().is_some().then(|| Fingerprint::of(lead, self.zones))
-        };
         let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
-        for at in self.places_sharing(fingerprint) {
+        for at in self.places_sharing(|series| Fingerprint::number(series.lead(), self.zones)) {
             let series = &self.calendar.series[at];
-            let Some(shared) = fingerprint(series) else { continue };
-            let group = groups.entry(shared).or_default();
+            let group = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
             let is_twin = |there: &&usize| {
                 let other = &self.calendar.series[**there];
                 other.uid() != series.uid()
@@ -135,7 +128,7 @@ impl Context<'_, '_> {
         };
         let mut groups: HashMap<(String, jiff::civil::Date), Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
-        for at in self.places_sharing(title_and_day) {
+        for at in self.places_sharing(|series| Some(number_of(&title_and_day(series)?))) {
             let lead = self.calendar.series[at].lead();
             let Some(shared) = title_and_day(&self.calendar.series[at]) else { continue };
             let group = groups.entry(shared).or_default();

@@ -139,8 +139,8 @@ pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
 }
 
 /// An id derived from the one that the event had.
-pub fn fresh_uid(series: &Series<'_>) -> Uid {
-    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+pub fn fresh_uid(series: &Series<'_>) -> Uid<'static> {
+    let own = series.uid_text().into_owned();
     let start = series.lead().start().to_string();
     derived_uid_of_parts(&["fresh", &own, &start], 0)
 }

@@ -64,10 +64,10 @@ pub fn changes<'s, 'a>(old: &[Side<'s, 'a>], new: &[Side<'s, 'a>]) -> Changes<'s
     let (olds, news) = (entries(old), entries(new));
     let mut matching = Matching { pair_of: vec![None; olds.len()], taken: vec![false; news.len()] };
     matching.by(&olds, &news, |entry| {
-        let uid = entry.series.uid()?.as_str();
-        Some((uid.to_owned(), Some(Moment::of(entry.series.lead().start(), entry.zones))))
+        let uid = entry.series.uid()?;
+        Some((uid, Some(Moment::of(entry.series.lead().start(), entry.zones))))
     });
-    matching.by(&olds, &news, |entry| Some((entry.series.uid()?.as_str().to_owned(), None::<Moment>)));
+    matching.by(&olds, &news, |entry| Some((entry.series.uid()?, None::<Moment>)));
     matching.by(&olds, &news, |entry| Some(Fingerprint::of(entry.series.lead(), entry.zones)));
     let mut found = Changes::default();
     let reach = reach(&news);

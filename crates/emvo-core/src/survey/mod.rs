@@ -175,13 +175,13 @@ fn meaning_of(zone: Option<Zone>) -> ZoneMeaning {
 /// The window that is used where none is given: from the earliest start to 31
 /// December of the second year after the latest start. `None` without events.
 pub fn default_window<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> Option<Window> {
-    let mut dates: Option<(Date, Date)> = None;
-    for event in calendars.flat_map(Calendar::events) {
-        let date = event.start().date();
-        let (first, last) = dates.unwrap_or((date, date));
-        dates = Some((first.min(date), last.max(date)));
-    }
-    let (from, latest) = dates?;
+    let unite = |one: (Date, Date), two: (Date, Date)| (one.0.min(two.0), one.1.max(two.1));
+    let of_calendar = |calendar: &'c Calendar<'a>| {
+        let series = calendar.series.par_iter().with_min_len(1024);
+        let dates = series.flat_map_iter(Series::events).map(|event| event.start().date());
+        dates.map(|date| (date, date)).reduce_with(unite)
+    };
+    let (from, latest) = calendars.filter_map(of_calendar).reduce(unite)?;
     let year = latest.year().saturating_add(2).min(9999);
     Some(Window { from, until: Date::new(year, 12, 31).unwrap_or(Date::MAX) })
 }

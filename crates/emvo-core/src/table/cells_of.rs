@@ -50,7 +50,7 @@ impl Row<'_, '_> {
             Field::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
             Field::Url => text("URL"),
             Field::Calendar => self.calendar.to_owned(),
-            Field::Uid => self.series.uid().map(ToString::to_string).unwrap_or_default(),
+            Field::Uid => self.series.uid_text().into_owned(),
             Field::Replaces => {
                 event.replaces().map(|time| self.moment(&self.on_clock_of_start(time))).unwrap_or_default()
             }

@@ -17,9 +17,9 @@ use super::order::DateOrder;
 use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;
-use crate::calendar::{Calendar, ReadEvent, Uid, of_events, read_stated};
+use crate::calendar::{Calendar, ReadEvent, of_events, read_stated};
 use crate::content::{Component, Property};
-use crate::identity::{derived_uid_of_parts, normalised, number_of, places_of_shared};
+use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
 use crate::zone::Zone;
 
 use records::{Records, Stretch, is_row};
@@ -326,8 +326,11 @@ fn note_row(number: u64, row: &Row, notes: &mut Vec<Note>) {
 /// Rows → a calendar. Rows without an id that say the same are numbered in
 /// order.
 fn calendar_of(name: &str, mut rows: Vec<EventRow>, fallback: &str) -> Calendar<'static> {
-    let derived = rows.par_iter().with_min_len(1024).enumerate().filter(|(_, row)| row.id == Id::Derived);
-    let shared = places_of_shared(derived.map(|(at, row)| (number_of(&uid_of(&row.event)), at)).collect());
+    let derived = |at: usize| {
+        let row: &EventRow = &rows[at];
+        (row.id == Id::Derived).then(|| number_of(&uid_of(&row.event)))
+    };
+    let shared = Numbered::of(rows.len(), derived).shared();
     let mut numbers: HashMap<String, u32> = HashMap::new();
     for at in shared {
         let uid = uid_of(&rows[at].event).into_owned();
@@ -345,7 +348,7 @@ fn calendar_of(name: &str, mut rows: Vec<EventRow>, fallback: &str) -> Calendar<
 
 fn uid_of<'r>(event: &'r ReadEvent<'_>) -> Cow<'r, str> {
     match event {
-        Ok(series) => Cow::Borrowed(series.uid().map_or("", Uid::as_str)),
+        Ok(series) => series.uid_text(),
         Err(unread) => unread.0.text("UID").unwrap_or_default(),
     }
 }

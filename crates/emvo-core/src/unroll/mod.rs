@@ -65,7 +65,7 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
         (Part::Master | Part::Override(_), _) => ("date", &occurrence.start),
         (Part::Later(_), _) => ("later", &occurrence.start),
     };
-    let own = series.uid().map(ToString::to_string).unwrap_or_default();
+    let own = series.uid_text().into_owned();
     let uid = derived_uid_of_parts(&[kind, &own, &slot.to_string()], 0);
     let mut component: Component<'a> = event.component().clone();
     for name in ["RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"] {
@@ -153,7 +153,7 @@ mod tests {
                 "2026-04-06 08:00–16:00 Europe/Helsinki",
             ]
         );
-        let uids: std::collections::BTreeSet<_> = events.iter().map(|event| event.uid().cloned()).collect();
+        let uids: std::collections::BTreeSet<_> = events.iter().map(Series::uid).collect();
         assert_eq!(uids.len(), 4);
         for event in &events {
             assert!(!event.repeats());

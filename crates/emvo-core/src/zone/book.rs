@@ -1,13 +1,15 @@
 //! Which zone each name of a calendar means.
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
+
+use rayon::prelude::*;
 
 use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
-use crate::calendar::{Calendar, EventTime, Extent, ZoneName, ZoneRef};
+use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::recurrence::day::{clock_at, clock_seconds};
 
 /// A zone that is known to behave in some way.
@@ -27,6 +29,20 @@ pub enum ZoneKind {
     Fixed,
     /// A definition in the file that no name in the tz database explains.
     Own,
+}
+
+/// The names that the starts and ends of a calendar refer to.
+fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeSet<&'c ZoneName> {
+    let add = |mut names: HashSet<&'c ZoneName>, series: &'c Series<'_>| {
+        for event in series.events() {
+            let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
+            names.extend([Some(event.start()), end].into_iter().flatten().filter_map(named));
+        }
+        names
+    };
+    let unite = |one: HashSet<&'c ZoneName>, two: HashSet<&'c ZoneName>| one.union(&two).copied().collect();
+    let all = calendar.series.par_iter().with_min_len(1024);
+    all.fold(HashSet::new, add).reduce(HashSet::new, unite).into_iter().collect()
 }
 
 impl Zone {
@@ -149,17 +165,10 @@ impl ZoneBook {
             let entry = book.entry(&name, definitions);
             book.entries.insert(name, entry);
         }
-        let mut last: Option<&ZoneName> = None;
-        for name in calendar.events().flat_map(|event| {
-            let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
-            [Some(event.start()), end].into_iter().flatten().filter_map(named)
-        }) {
-            if last != Some(name) {
-                last = Some(name);
-                if !book.entries.contains_key(name) {
-                    let entry = book.entry(name, Vec::new());
-                    book.entries.insert(name.clone(), entry);
-                }
+        for name in names_in_times(calendar) {
+            if !book.entries.contains_key(name) {
+                let entry = book.entry(name, Vec::new());
+                book.entries.insert(name.clone(), entry);
             }
         }
         book

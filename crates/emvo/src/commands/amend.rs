@@ -140,7 +140,7 @@ fn amend_all<'t>(
             calendar.series.push(series);
             continue;
         }
-        let uid = series.uid().map(ToString::to_string).unwrap_or_default();
+        let uid = series.uid_text().into_owned();
         let title = series.lead().title().unwrap_or_default().into_owned();
         let change = match chosen.selection.window {
             None => amend(&mut series, amendments),

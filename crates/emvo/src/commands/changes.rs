@@ -174,7 +174,7 @@ fn cancellation_table(found: &Changes<'_, '_>, old: &[Side<'_, '_>]) -> anyhow::
             lead.span(),
             lead.location().unwrap_or_default().into_owned(),
             old.get(entry.side).map(|(calendar, _)| calendar.name()).unwrap_or_default(),
-            entry.series.uid().map(ToString::to_string).unwrap_or_default(),
+            entry.series.uid_text().into_owned(),
         ]
     });
     sheet(["done", "title", "when", "location", "calendar", "uid"], rows)
@@ -255,7 +255,7 @@ impl EventJson {
     fn of(entry: &Entry<'_, '_>) -> Self {
         let lead = entry.series.lead();
         Self {
-            uid: entry.series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: entry.series.uid_text().into_owned(),
             title: lead.title().unwrap_or_default().into_owned(),
             start: lead.start().to_string(),
             new_start: None,

@@ -238,7 +238,7 @@ fn roll_all(changed: &mut Changed<'_>) {
         let lead = series.lead();
         changed.changes.push(Change {
             rule: Some("R13"),
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             title: lead.title().unwrap_or_default().into_owned(),
             before: counted(rolled.members.len(), "single event", "single events"),
             after: rule_in_words(&rolled.rule.to_string(), lead.start(), &changed.zones),

@@ -165,7 +165,7 @@ impl Dropping {
             };
             changes.push(Change {
                 rule: None,
-                uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+                uid: series.uid_text().into_owned(),
                 title: series.lead().title().unwrap_or_default().into_owned(),
                 before: series.lead().span(),
                 after: left.after,

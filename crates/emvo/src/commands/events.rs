@@ -181,7 +181,7 @@ impl Row {
             category: lead.categories().join("; "),
             status: status_of(lead).to_owned(),
             calendar: loaded.calendar.name(),
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             path: source.path.clone(),
             line: (lead.line() > 0).then(|| lead.line()),
             order: (order, text(lead.title())),

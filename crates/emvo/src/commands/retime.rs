@@ -251,7 +251,7 @@ fn change(before: &Series<'_>, after: &[Series<'_>], how: &Retime) -> Change {
     let is_split_for_zones = after.len() > 1 && matches!(how, Retime::ExpressIn(_));
     Change {
         rule: is_split_for_zones.then_some("Z10"),
-        uid: before.uid().map(ToString::to_string).unwrap_or_default(),
+        uid: before.uid_text().into_owned(),
         title: before.lead().title().unwrap_or_default().into_owned(),
         before: before.lead().span(),
         after: spans(after),

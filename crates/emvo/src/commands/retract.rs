@@ -174,7 +174,7 @@ impl Retracting {
             removed += 1;
             changes.push(Change {
                 rule: None,
-                uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+                uid: series.uid_text().into_owned(),
                 title,
                 before: span,
                 after: "taken out".to_owned(),

@@ -4,7 +4,6 @@
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::mpsc::{SyncSender, sync_channel};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 use std::thread::{self, JoinHandle};
 
@@ -29,7 +28,7 @@ pub(crate) enum Readers {
 pub(crate) struct Staged {
     path: PathBuf,
     file: NamedTempFile,
-    /// What brings the rest of it to the disk.
+    /// What brings it to the disk.
     syncing: Option<JoinHandle<io::Result<()>>>,
 }
 
@@ -43,12 +42,11 @@ impl Staged {
     pub(crate) fn make(
         path: PathBuf,
         readers: Readers,
-        write: impl FnOnce(&mut Stream<'_>) -> io::Result<()>,
+        write: impl FnOnce(&mut File) -> io::Result<()>,
     ) -> anyhow::Result<Self> {
         progress::doing(&format!("writing {}", path.display()));
-        let file = begun(&path, readers)?;
-        let mut stream = Stream::into(file.as_file());
-        let written = write(&mut stream).and_then(|()| stream.finish());
+        let mut file = begun(&path, readers)?;
+        let written = write(file.as_file_mut()).and_then(|()| sync(file.as_file()));
         let syncing = written.with_context(|| could_not_write(&path))?;
         Ok(Self { path, file, syncing })
     }
@@ -92,65 +90,17 @@ fn could_not_write(path: &Path) -> String {
     format!("could not write `{}`", path.display())
 }
 
-/// So much is written before the disk is asked to take it.
-const UNSYNCED: usize = 32 << 20;
+/// More than this is brought to the disk while it is counted and others are
+/// made.
+const LONG: u64 = 1 << 20;
 
-/// Where a file's bytes go. Of a long file the first are brought to the disk
-/// while the next are made.
-pub(crate) struct Stream<'f> {
-    file: &'f File,
-    unsynced: usize,
-    syncing: Option<(SyncSender<()>, JoinHandle<io::Result<()>>)>,
-}
-
-impl<'f> Stream<'f> {
-    fn into(file: &'f File) -> Self {
-        Self { file, unsynced: 0, syncing: None }
+/// Brings a file to the disk: a short one now, a long one soon.
+fn sync(file: &File) -> io::Result<Option<JoinHandle<io::Result<()>>>> {
+    if file.metadata()?.len() < LONG {
+        return file.sync_all().map(|()| None);
     }
-
-    fn sync_some(&mut self) -> io::Result<()> {
-        self.unsynced = 0;
-        if let Some((more, _)) = &self.syncing {
-            // Where it is still busy, it finds what came now the next time.
-            let _ = more.try_send(());
-            return Ok(());
-        }
-        let file = self.file.try_clone()?;
-        let (more, asked) = sync_channel(1);
-        let syncing = thread::spawn(move || {
-            while asked.recv().is_ok() {
-                file.sync_data()?;
-            }
-            file.sync_all()
-        });
-        let _ = more.try_send(());
-        self.syncing = Some((more, syncing));
-        Ok(())
-    }
-
-    /// Ends the file. A short one is on the disk now, a long one soon.
-    fn finish(self) -> io::Result<Option<JoinHandle<io::Result<()>>>> {
-        match self.syncing {
-            // The sender goes, and with it the wait for more.
-            Some((_, syncing)) => Ok(Some(syncing)),
-            None => self.file.sync_all().map(|()| None),
-        }
-    }
-}
-
-impl Write for Stream<'_> {
-    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
-        let written = self.file.write(bytes)?;
-        self.unsynced += written;
-        if self.unsynced >= UNSYNCED {
-            self.sync_some()?;
-        }
-        Ok(written)
-    }
-
-    fn flush(&mut self) -> io::Result<()> {
-        Ok(())
-    }
+    let file = file.try_clone()?;
+    Ok(Some(thread::spawn(move || file.sync_all())))
 }
 
 fn begun(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {

@@ -337,7 +337,7 @@ fn overrides_without_a_series_become_single_events() {
     );
     let repaired = lone.repaired("R07");
     assert_eq!((repaired.calendar.series.len(), repaired.added), (2, 1));
-    let uids: BTreeSet<_> = repaired.calendar.series.iter().map(|series| series.uid().cloned()).collect();
+    let uids: BTreeSet<_> = repaired.calendar.series.iter().map(Series::uid).collect();
     assert_eq!(uids.len(), 2);
     let (was, is) = dates(&lone, "R07");
     assert_eq!(was, is);

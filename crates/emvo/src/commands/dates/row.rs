@@ -183,7 +183,7 @@ impl Lister<'_> {
             location: event.location().unwrap_or_default().into_owned(),
             category: event.categories().join("; "),
             calendar: self.calendar.clone(),
-            uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+            uid: series.uid_text().into_owned(),
             repeat: in_words(series, self.zones),
         }
     }

@@ -257,7 +257,7 @@ impl<'t> Road<'_, 't> {
                 if !steps.is_empty() {
                     prepared.changes.push(Change {
                         rule: None,
-                        uid: series.uid().map(ToString::to_string).unwrap_or_default(),
+                        uid: series.uid_text().into_owned(),
                         title: series.lead().title().unwrap_or_default().into_owned(),
                         before: "as it came".to_owned(),
                         after: steps.join(", "),
