@@ -15,7 +15,8 @@ use crate::receipt::Origin;
 /// as it stands.
 #[derive(Clone, Debug)]
 pub struct Event<'a> {
-    component: Component<'a>,
+    /// Boxed as it was read, so that it is moved and not copied.
+    component: Box<Component<'a>>,
     rank: u32,
     start: EventTime,
     extent: Extent,
@@ -92,11 +93,11 @@ impl<'a> Event<'a> {
     /// Reads the times of a component. Gives it back with the reason if that
     /// cannot be done.
     pub fn read(component: Component<'a>, rank: u32) -> Result<Self, (Box<Component<'a>>, EventError)> {
-        Self::read_with(component, rank, &mut ZoneNames::default())
+        Self::read_with(Box::new(component), rank, &mut ZoneNames::default())
     }
 
     pub(super) fn read_with(
-        component: Component<'a>,
+        component: Box<Component<'a>>,
         rank: u32,
         names: &mut ZoneNames,
     ) -> Result<Self, (Box<Component<'a>>, EventError)> {
@@ -104,7 +105,7 @@ impl<'a> Event<'a> {
             Ok(Times { start, extent, replaces }) => {
                 Ok(Self { component, rank, start, extent, replaces, origin: None })
             }
-            Err(error) => Err((Box::new(component), error)),
+            Err(error) => Err((component, error)),
         }
     }
 
@@ -131,7 +132,7 @@ impl<'a> Event<'a> {
                 .is_ok_and(|times| times.start == start && times.extent == extent),
             "the text says what was stated"
         );
-        Ok(Self { component, rank, start, extent, replaces: None, origin: None })
+        Ok(Self { component: Box::new(component), rank, start, extent, replaces: None, origin: None })
     }
 
     /// Reads a component that stands for this event, or for part of it.
@@ -156,7 +157,7 @@ impl<'a> Event<'a> {
 
     /// Gives the component back.
     pub fn into_component(self) -> Component<'a> {
-        self.component
+        *self.component
     }
 
     /// Changes properties other than `DTSTART`, `DTEND`, `DURATION` and

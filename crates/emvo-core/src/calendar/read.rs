@@ -44,7 +44,7 @@ pub fn read_bare<'a>(items: Vec<Item<'a>>, fallback_name: &str) -> Calendar<'a> 
         .into_par_iter()
         .with_min_len(512)
         .map_init(ZoneNames::default, |names, (component, rank)| {
-            Event::read_with(*component, rank, names).map(Series::of).map_err(Box::new)
+            Event::read_with(component, rank, names).map(Series::of).map_err(Box::new)
         })
         .collect();
     group(events, &mut calendar);

@@ -7,6 +7,7 @@ use jiff::civil::Date;
 use super::shared::number_of;
 use super::text::normalised;
 use crate::calendar::{Event, EventTime, Series, Status};
+use crate::content::Property;
 use crate::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
 use crate::zone::ZoneBook;
 
@@ -98,7 +99,7 @@ pub fn same_dates(
     }
     if one.overrides().is_empty()
         && two.overrides().is_empty()
-        && recurrence_lines(one) == recurrence_lines(two)
+        && recurrence_lines(one.lead()) == recurrence_lines(two.lead())
     {
         return one.lead().start().zone() == two.lead().start().zone();
     }
@@ -123,17 +124,14 @@ pub fn same_dates(
     dates(one, one_zones) == dates(two, two_zones)
 }
 
-fn recurrence_lines(series: &Series<'_>) -> BTreeSet<String> {
-    let is_recurrence = |name: &str| {
-        ["RRULE", "RDATE", "EXDATE", "EXRULE"].iter().any(|known| known.eq_ignore_ascii_case(name))
-    };
-    series
-        .lead()
-        .component()
-        .properties()
-        .filter(|property| is_recurrence(property.name()))
-        .map(|property| property.logical().to_uppercase())
-        .collect()
+fn recurrence_lines(event: &Event<'_>) -> BTreeSet<String> {
+    recurrence_properties(event).map(|property| property.logical().to_uppercase()).collect()
+}
+
+/// What an event says about the dates of its series.
+pub(crate) fn recurrence_properties<'e, 'a>(event: &'e Event<'a>) -> impl Iterator<Item = &'e Property<'a>> {
+    let names = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
+    names.into_iter().flat_map(|name| event.component().properties_named(name))
 }
 
 fn is_endless(series: &Series<'_>) -> bool {

@@ -45,6 +45,16 @@ impl Numbered {
         groups.map(|words| Group { words, place_bits: self.place_bits })
     }
 
+    /// The things of two lists that were numbered beside each other and that have
+    /// the same number, by number.
+    pub(crate) fn meeting<'n>(&'n self, other: &'n Self) -> impl Iterator<Item = (Group<'n>, Group<'n>)> {
+        let mut others = other.groups().peekable();
+        self.groups().filter_map(move |group| {
+            while others.next_if(|other| other.number() < group.number()).is_some() {}
+            others.next_if(|other| other.number() == group.number()).map(|other| (group, other))
+        })
+    }
+
     /// The places, in order, of all things that share their number.
     pub(crate) fn shared(&self) -> Vec<usize> {
         let mut places: Vec<usize> =

@@ -31,14 +31,20 @@ impl Pairing<'_, '_, '_> {
         for record in &self.result.list {
             days.entry(record.shown_start.date()).or_default().1 += 1;
         }
+        for (day, count) in &self.source.apart.days {
+            let (before, after) = days.entry(*day).or_default();
+            (*before, *after) = (*before + count, *after + count);
+        }
         days.into_iter().collect()
     }
 
     /// Counts and names every occurrence.
     pub(super) fn account(&self) -> (Counts, Vec<Found>, BTreeMap<&'static str, usize>) {
+        let apart: usize = self.source.apart.by_side.iter().sum();
         let mut counts = Counts {
             source_events: self.source.events,
-            source_occurrences: self.source.list.len(),
+            source_occurrences: self.source.list.len() + apart,
+            matched: apart,
             ..Counts::default()
         };
         let mut differences = Vec::new();

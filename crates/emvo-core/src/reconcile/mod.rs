@@ -5,6 +5,7 @@
 //! programs that agree on nothing but RFC 5545 can be held against each other.
 
 mod account;
+mod apart;
 mod causes;
 mod explained;
 mod pairing;
@@ -21,8 +22,9 @@ use crate::zone::ZoneBook;
 
 pub use explained::Explanations;
 
+use apart::{Apart, Courses};
 use pairing::Pairing;
-use record::Records;
+use record::{Records, Span};
 
 /// One calendar of the sources or of the result.
 #[derive(Debug)]
@@ -226,9 +228,22 @@ pub fn reconcile<'c>(
     explanations: &'c Explanations<'c>,
 ) -> Option<Reconciliation> {
     let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
-    let mut source = Records::of(sources, window, ceiling);
-    source.courses = explained::courses(sources, explanations);
-    let result = Records::of(results, window, ceiling);
+    let courses = explained::courses(sources, explanations);
+    let span = Span { window, ceiling };
+    let apart = Apart::find(sources, results, &courses, span);
+    Some(account(sources, results, courses, span, apart))
+}
+
+fn account<'c>(
+    sources: &'c [Side<'c, '_>],
+    results: &[Side<'_, '_>],
+    courses: Courses<'c>,
+    span: Span,
+    apart: Apart,
+) -> Reconciliation {
+    let mut source = Records::of(sources, apart.source, span);
+    (source.courses, source.apart) = (courses, apart.counted);
+    let result = Records::of(results, apart.result, span);
     let pairing = Pairing::of(&source, &result);
     let (counts, mut found, other_fields) = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
@@ -239,8 +254,8 @@ pub fn reconcile<'c>(
             .iter()
             .any(|one| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource)
         && not_compared.is_empty();
-    Some(Reconciliation {
-        window,
+    Reconciliation {
+        window: span.window,
         counts,
         differences,
         causes,
@@ -248,5 +263,5 @@ pub fn reconcile<'c>(
         days: pairing.days(),
         not_compared,
         verdict: if is_complete { Verdict::Complete } else { Verdict::Incomplete },
-    })
+    }
 }

@@ -101,13 +101,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let sources = Numbered::beside(sources, self.result.list.len(), |at| {
             if self.fates[at] == Fate::Unpaired { number(self.source, at) } else { None }
         });
-        let mut candidates = results.groups().peekable();
-        let mut groups = Vec::new();
-        for members in sources.groups() {
-            let number = members.number();
-            while candidates.next_if(|group| group.number() < number).is_some() {}
-            groups.extend(candidates.next_if(|group| group.number() == number).map(|group| (members, group)));
-        }
+        let groups: Vec<_> = sources.meeting(&results).collect();
         let pairs = groups.into_par_iter().with_min_len(256).flat_map_iter(|(members, group)| {
             let mut free: VecDeque<usize> = group.places().collect();
             let mut pairs = Vec::new();

@@ -6,6 +6,7 @@ use std::sync::OnceLock;
 use rayon::prelude::*;
 
 use super::Side;
+use super::apart::{Counted, Courses, Flags};
 use super::explained::Course;
 use crate::calendar::{Classification, Event, EventTime, Series};
 use crate::identity::{Moment, normalised, number_of};
@@ -55,24 +56,39 @@ pub(super) enum Slot {
 /// their own for each of a million would take as much again.
 const AT_ONCE: usize = 1 << 15;
 
-/// All occurrences of one side of the comparison.
+/// Which occurrences are looked at.
+#[derive(Clone, Copy)]
+pub(super) struct Span {
+    pub(super) window: Window,
+    pub(super) ceiling: Ceiling,
+}
+
+/// All occurrences of one side of the comparison, but for those of series that
+/// are apart.
 pub(super) struct Records<'c, 'a> {
     pub(super) list: Vec<Record>,
     told: Vec<Told<'c>>,
     pub(super) sides: &'c [Side<'c, 'a>],
-    /// How many series and single events there are.
+    is_apart: Flags,
+    span: Span,
+    /// The occurrences of what is apart, of the sources.
+    pub(super) apart: Counted,
+    /// How many series and single events there are, those apart included.
     pub(super) events: usize,
     pub(super) not_compared: Vec<String>,
     /// What receipts say became of the series, by side and series.
-    pub(super) courses: Vec<Vec<Option<Course<'c>>>>,
+    pub(super) courses: Courses<'c>,
 }
 
 impl<'c, 'a> Records<'c, 'a> {
-    pub(super) fn of(sides: &'c [Side<'c, 'a>], window: Window, ceiling: Ceiling) -> Self {
+    pub(super) fn of(sides: &'c [Side<'c, 'a>], is_apart: Flags, span: Span) -> Self {
         let mut records = Self {
             list: Vec::new(),
             told: Vec::new(),
             sides,
+            is_apart,
+            span,
+            apart: Counted::default(),
             events: 0,
             not_compared: Vec::new(),
             courses: Vec::new(),
@@ -81,10 +97,13 @@ impl<'c, 'a> Records<'c, 'a> {
             let all = &input.calendar.series;
             records.events += all.len();
             for (number, some) in all.chunks(AT_ONCE).enumerate() {
-                let of_series = some.par_iter().with_min_len(256).enumerate().map(|(at, series)| {
-                    OfSeries::of(input, side, number * AT_ONCE + at, series, window, ceiling)
+                let of_series = some.par_iter().with_min_len(256).enumerate().filter_map(|(at, series)| {
+                    let at = number * AT_ONCE + at;
+                    let is_apart = records.is_apart.is_set(side, at);
+                    (!is_apart).then(|| OfSeries::of(input, side, at, series, span))
                 });
-                records.append(of_series.collect());
+                let of_series = of_series.collect();
+                records.append(of_series);
             }
         }
         records
@@ -100,6 +119,17 @@ impl<'c, 'a> Records<'c, 'a> {
                 .extend(one.records.into_iter().map(|record| Record { told: record.told + base, ..record }));
             self.not_compared.extend(one.not_compared);
         }
+    }
+
+    /// The starts of what is apart in a calendar, each with its series.
+    pub(super) fn starts_apart(&self, side: usize) -> impl ParallelIterator<Item = (usize, EventTime)> {
+        let Side { calendar, zones, .. } = self.sides[side];
+        let Span { window, ceiling } = self.span;
+        let all = calendar.series.par_iter().enumerate().with_min_len(256);
+        all.filter(move |(at, _)| self.is_apart.is_set(side, *at)).flat_map_iter(move |(at, series)| {
+            let found = occurrences_of(series, zones, window, ceiling);
+            found.list.into_iter().map(move |occurrence| (at, occurrence.start))
+        })
     }
 
     pub(super) fn told(&self, at: usize) -> &Told<'c> {
@@ -148,8 +178,7 @@ impl<'c> OfSeries<'c> {
         side: usize,
         at: usize,
         series: &'c Series<'_>,
-        window: Window,
-        ceiling: Ceiling,
+        Span { window, ceiling }: Span,
     ) -> Self {
         let found = occurrences_of(series, input.zones, window, ceiling);
         let title = || series.lead().title().unwrap_or_default().into_owned();
@@ -166,7 +195,7 @@ impl<'c> OfSeries<'c> {
             None
         };
         let told: Vec<Told<'c>> =
-            series.master().into_iter().chain(series.overrides()).map(told_by).collect();
+            series.master().into_iter().chain(series.overrides()).map(Told::of).collect();
         let before_overrides = u32::from(series.master().is_some());
         let records = found.list.into_iter().map(|occurrence| Record {
             side: small(side),
@@ -187,47 +216,47 @@ impl<'c> OfSeries<'c> {
     }
 }
 
-fn told_by<'c>(event: &'c Event<'_>) -> Told<'c> {
-    let text = |name| match event.text(name) {
-        Some(Cow::Borrowed(text)) => normalised(text),
-        Some(Cow::Owned(text)) => Cow::Owned(normalised(&text).into_owned()),
-        None => Cow::Borrowed(""),
-    };
-    let mut categories = event.categories();
-    categories.sort_unstable();
-    let values = |names: &[&str]| {
-        let lines = names.iter().flat_map(|name| event.component().properties_named(name));
-        let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
-        values.sort_unstable();
-        values
-    };
-    let mut reminders: Vec<_> = event
-        .alarms()
-        .map(|alarm| {
-            alarm.property("TRIGGER").map(|trigger| trigger.value().into_owned()).unwrap_or_default()
-        })
-        .collect();
-    reminders.sort_unstable();
-    let others = [
-        number_of(&categories),
-        number_of(&reminders),
-        number_of(&values(&["ATTENDEE", "ORGANIZER"])),
-        number_of(&text("URL")),
-        number_of(&event.status()),
-        number_of(&values(&["ATTACH"])),
-    ];
-    Told {
-        title: text("SUMMARY"),
-        location: text("LOCATION"),
-        description: text("DESCRIPTION"),
-        is_busy: event.is_busy(),
-        classification: event.classification(),
-        letters: OnceLock::new(),
-        others,
+impl<'c> Told<'c> {
+    pub(super) fn of(event: &'c Event<'_>) -> Self {
+        let text = |name| match event.text(name) {
+            Some(Cow::Borrowed(text)) => normalised(text),
+            Some(Cow::Owned(text)) => Cow::Owned(normalised(&text).into_owned()),
+            None => Cow::Borrowed(""),
+        };
+        let mut categories = event.categories();
+        categories.sort_unstable();
+        let values = |names: &[&str]| {
+            let lines = names.iter().flat_map(|name| event.component().properties_named(name));
+            let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
+            values.sort_unstable();
+            values
+        };
+        let mut reminders: Vec<_> = event
+            .alarms()
+            .map(|alarm| {
+                alarm.property("TRIGGER").map(|trigger| trigger.value().into_owned()).unwrap_or_default()
+            })
+            .collect();
+        reminders.sort_unstable();
+        let others = [
+            number_of(&categories),
+            number_of(&reminders),
+            number_of(&values(&["ATTENDEE", "ORGANIZER"])),
+            number_of(&text("URL")),
+            number_of(&event.status()),
+            number_of(&values(&["ATTACH"])),
+        ];
+        Self {
+            title: text("SUMMARY"),
+            location: text("LOCATION"),
+            description: text("DESCRIPTION"),
+            is_busy: event.is_busy(),
+            classification: event.classification(),
+            letters: OnceLock::new(),
+            others,
+        }
     }
-}
 
-impl Told<'_> {
     /// The letters and digits of the title that are ASCII.
     pub(super) fn letters(&self) -> &str {
         self.letters.get_or_init(|| self.title.chars().filter(char::is_ascii_alphanumeric).collect())
@@ -245,6 +274,11 @@ impl Told<'_> {
         differ.into_iter().filter(|(_, differs)| *differs).map(|(name, _)| name).collect()
     }
 
+    /// Whether no field differs.
+    pub(super) fn is_like(&self, other: &Self) -> bool {
+        self.others == other.others && self.fields_unlike(other).is_empty()
+    }
+
     /// The other fields that differ.
     pub(super) fn others_unlike<'t>(&'t self, other: &'t Self) -> impl Iterator<Item = &'static str> + 't {
         let differs = |at: &usize| self.others[*at] != other.others[*at];
@@ -253,6 +287,6 @@ impl Told<'_> {
 }
 
 /// Tables give an event without a title this one.
-fn is_untitled(title: &str) -> bool {
+pub(super) fn is_untitled(title: &str) -> bool {
     matches!(title, "" | "(untitled)")
 }

@@ -9,7 +9,7 @@ use crate::calendar::{Duration, Event, EventTime, Extent, ZoneRef};
 use crate::zone::{Zone, ZoneBook};
 
 /// When an event ends that stands for itself.
-pub(super) fn own_end(event: &Event<'_>, zones: &ZoneBook) -> EventTime {
+pub(crate) fn own_end(event: &Event<'_>, zones: &ZoneBook) -> EventTime {
     match event.extent() {
         Extent::Length(length) => {
             end_after(event.start(), *length, zones.zone_of(event.start().zone()).as_ref())

@@ -15,6 +15,7 @@ mod probable;
 mod rule;
 mod slots;
 
+pub(crate) use ends::own_end;
 pub(crate) use expand::{Last, Starts, is_start_of, last_start};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};
 pub use phrase::{

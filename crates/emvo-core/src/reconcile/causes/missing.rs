@@ -3,6 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
 
+use jiff::civil::DateTime;
+use rayon::prelude::*;
+
 use super::{ENOUGH, Evidence, occurrences_are};
 use crate::reconcile::{CauseKind, DifferenceKind};
 
@@ -47,22 +50,25 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
         let mut all: Vec<usize> = (0..evidence.source.list.len())
             .filter(|at| evidence.source.list[*at].place().0 == side)
             .collect();
-        all.sort_by_key(|at| (evidence.source.list[*at].shown_start.clock(), *at));
-        let head = all.iter().take_while(|at| missing.contains_key(at)).count();
-        let tail = all.iter().rev().take_while(|at| missing.contains_key(at)).count();
+        let place = |at: usize| {
+            let record = &evidence.source.list[at];
+            (record.shown_start.clock(), record.place().1)
+        };
+        all.sort_by_key(|at| (place(*at), *at));
+        let kept = Kept::of(evidence, side);
+        let is_before_kept = |at: &usize| kept.first.is_none_or(|first| place(*at) < first);
+        let is_behind_kept = |at: &usize| kept.last.is_none_or(|last| place(*at) > last);
+        let head = all.iter().take_while(|at| missing.contains_key(at) && is_before_kept(at)).count();
+        let tail = all.iter().rev().take_while(|at| missing.contains_key(at) && is_behind_kept(at)).count();
         for (count, is_head) in [(head, true), (tail, false)] {
             let cut = if is_head { &all[..count] } else { &all[all.len() - count..] };
-            if count == all.len() || !is_range(evidence, cut) {
-                continue;
-            }
+            let rest = if is_head { &all[count..] } else { &all[..all.len() - count] };
+            let rest = rest.iter().map(|at| place(*at));
+            let border = if is_head { rest.chain(kept.first).min() } else { rest.chain(kept.last).max() };
+            let Some((border, _)) = border.filter(|_| is_range(evidence, cut)) else { continue };
             let members: Vec<usize> = cut.iter().filter_map(|at| missing.get(at).copied()).collect();
             let path = evidence.source.sides[side].path;
-            let day = |at: usize| evidence.source.list[all[at]].shown_start.date();
-            let range = if is_head {
-                format!("before {}", day(count))
-            } else {
-                format!("after {}", day(all.len() - count - 1))
-            };
+            let range = format!("{} {}", if is_head { "before" } else { "after" }, border.date());
             let summary = format!(
                 "everything of {path} {range} is missing: {count} {}",
                 occurrences_are(count).replace(" is", "").replace(" are", "")
@@ -70,6 +76,23 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
             let todo = format!("export the whole range of dates, or import {path} without a limit of dates");
             evidence.name(CauseKind::RangeCut, &members, summary, Some(todo));
         }
+    }
+}
+
+/// When a date starts on the clock, and which series it is of.
+type DateOfSeries = (DateTime, usize);
+
+/// The first and the last date of a calendar that are in the result as whole
+/// series are.
+struct Kept {
+    first: Option<DateOfSeries>,
+    last: Option<DateOfSeries>,
+}
+
+impl Kept {
+    fn of(evidence: &Evidence<'_, '_, '_>, side: usize) -> Self {
+        let starts = || evidence.source.starts_apart(side).map(|(series, start)| (start.clock(), series));
+        Self { first: starts().min(), last: starts().max() }
     }
 }
 

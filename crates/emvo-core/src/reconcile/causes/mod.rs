@@ -76,7 +76,8 @@ impl<'e> Evidence<'e, '_, '_> {
 
     /// How many occurrences each calendar of the sources has, by number of side.
     fn occurrences_of_sides(&self) -> BTreeMap<usize, usize> {
-        let mut counts = BTreeMap::new();
+        let mut counts: BTreeMap<usize, usize> =
+            self.source.apart.by_side.iter().copied().enumerate().collect();
         for record in &self.source.list {
             *counts.entry(record.place().0).or_insert(0) += 1;
         }

@@ -4,9 +4,10 @@
 use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
+use rayon::prelude::*;
 
 use super::{ENOUGH, Evidence, days, occurrences_are};
-use crate::calendar::{Duration, ZoneRef};
+use crate::calendar::{Duration, EventTime, ZoneRef};
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
@@ -226,16 +227,17 @@ fn is_only_part_of_year(
 ) -> bool {
     let Some(first) = moved.first().and_then(|at| evidence.found[*at].source) else { return false };
     let sample = &evidence.source.list[first];
-    evidence
-        .source
-        .list
-        .iter()
-        .filter(|record| record.side == sample.side && record.shown_start.zone() == sample.shown_start.zone())
-        .filter_map(|record| match &record.start {
-            Moment::Instant(instant) => Some(*instant),
-            Moment::Unbound(_) => None,
-        })
-        .any(|instant| candidate.behaviour.offset_at(instant) == own.behaviour().offset_at(instant))
+    let side = sample.place().0;
+    let listed = evidence.source.list.iter().filter(|record| record.place().0 == side);
+    let is_unmoved = |start: &EventTime| {
+        let has_instant = || evidence.source.sides[side].zones.instant(start);
+        start.zone() == sample.shown_start.zone()
+            && has_instant().is_some_and(|instant| {
+                candidate.behaviour.offset_at(instant) == own.behaviour().offset_at(instant)
+            })
+    };
+    listed.map(|record| &record.shown_start).any(is_unmoved)
+        || evidence.source.starts_apart(side).any(|(_, start)| is_unmoved(&start))
 }
 
 fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {
