@@ -134,6 +134,46 @@ fn planned() -> Vec<Planned> {
     all
 }
 
+/// The same calendars, crowded: several hundred events in a year whose titles
+/// begin alike, so that many are at the same time as some other.
+fn crowded() -> Vec<Planned> {
+    const CALENDARS: [(&str, Option<&str>, [&str; 2]); 3] = [
+        ("watch", Some("Europe/Helsinki"), ["Nattvakt på bryggan", "Säkerhetsövning på däck"]),
+        ("crossing", Some("Europe/Stockholm"), ["Överfart till Umeå", "Överfart till Vasa"]),
+        ("dock", None, ["Torrdocka", "Torrdockning av fartyg"]),
+    ];
+    let mut seed: u64 = 7;
+    let mut random = move |below: u64| {
+        seed = seed.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+        i64::try_from((seed >> 33) % below).unwrap()
+    };
+    let mut all = Vec::new();
+    for number in 0..240 {
+        for (calendar, zone, titles) in CALENDARS {
+            let title = titles[usize::try_from(random(2)).unwrap()];
+            let day = date(2026, 1, 5).at(0, 0, 0, 0) + random(300).days();
+            let start = if zone.is_some() { day + (random(21) * 60 + 60).minutes() } else { day };
+            let length = (random(6) + 2) * 25;
+            let end = if zone.is_some() { start + length.minutes() } else { start + (random(3) + 2).days() };
+            let series = calendar == "watch" && number % 12 == 0;
+            all.push(Planned {
+                calendar,
+                uid: format!("{calendar}-{number}@example.org"),
+                title: format!("{title} {number}"),
+                location: "Kaj 3, Åmål".to_owned(),
+                description: "Ta med räddningsväst och lista över besättningen".to_owned(),
+                start,
+                end,
+                zone,
+                weekly: series.then_some(Weekly { count: 30, skipped: Some(4), moved: Some(9) }),
+                is_free: number % 2 == 0,
+                is_private: number % 3 == 0,
+            });
+        }
+    }
+    all
+}
+
 fn calendar(name: &str, planned: &[Planned]) -> Calendar<'static> {
     let mut text = format!("BEGIN:VCALENDAR\nVERSION:2.0\nX-WR-CALNAME:{name}\n");
     for one in planned {
@@ -143,8 +183,7 @@ fn calendar(name: &str, planned: &[Planned]) -> Calendar<'static> {
     read(parse(&text).roots.remove(0).into_owned(), name)
 }
 
-fn proof(result: &[Planned]) -> Reconciliation {
-    let all = planned();
+fn proof(all: &[Planned], result: &[Planned]) -> Reconciliation {
     let choices = ZoneChoices::default();
     let names = ["watch", "crossing", "dock"];
     let sources: Vec<Calendar<'_>> = names
@@ -330,8 +369,8 @@ enum Ids {
     Fresh,
 }
 
-fn destination(ids: Ids) -> Vec<Planned> {
-    let mut all = planned();
+fn destination(sources: &[Planned], ids: Ids) -> Vec<Planned> {
+    let mut all = sources.to_vec();
     if let Ids::Fresh = ids {
         all.reverse();
         for one in &mut all {
@@ -343,8 +382,10 @@ fn destination(ids: Ids) -> Vec<Planned> {
 
 #[test]
 fn without_defects_the_verdict_is_complete() {
-    for ids in [Ids::Kept, Ids::Fresh] {
-        let found = proof(&destination(ids));
+    for (sources, ids) in
+        [(planned(), Ids::Kept), (planned(), Ids::Fresh), (crowded(), Ids::Kept), (crowded(), Ids::Fresh)]
+    {
+        let found = proof(&sources, &destination(&sources, ids));
         assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences.first());
         assert!(found.causes.is_empty() && found.other_fields.is_empty());
     }
@@ -352,11 +393,20 @@ fn without_defects_the_verdict_is_complete() {
 
 #[test]
 fn every_planted_defect_comes_first_with_its_count() {
+    every_defect_of(&planned());
+}
+
+#[test]
+fn every_defect_of_crowded_calendars_comes_first_with_its_count() {
+    every_defect_of(&crowded());
+}
+
+fn every_defect_of(sources: &[Planned]) {
     for ids in [Ids::Kept, Ids::Fresh] {
         for (number, (kind, plant)) in defects().into_iter().enumerate() {
-            let mut all = destination(ids);
+            let mut all = destination(sources, ids);
             let count = plant(&mut all);
-            let found = proof(&all);
+            let found = proof(sources, &all);
             let first = found.causes.first().map(|cause| (cause.kind.name(), cause.occurrences));
             assert_eq!(first, Some((kind, count)), "{ids:?} case {number}: {:#?}", found.causes);
             assert_eq!(found.causes.len(), 1, "{ids:?} case {number}: {:#?}", found.causes);
@@ -381,13 +431,14 @@ fn two_defects_are_told_apart() {
         ("range-cut", "exceptions-lost"),
         ("default-length", "day-shift"),
     ] {
-        let mut all = destination(Ids::Kept);
+        let sources = planned();
+        let mut all = destination(&sources, Ids::Kept);
         let mut expected = vec![];
         for kind in [one, two] {
             let count = all_defects[number_of(kind)].1(&mut all);
             expected.push((kind, count));
         }
-        let found = proof(&all);
+        let found = proof(&sources, &all);
         let mut named: Vec<_> =
             found.causes.iter().map(|cause| (cause.kind.name(), cause.occurrences)).collect();
         named.sort_unstable();

@@ -17,6 +17,6 @@ pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
 pub use same::{Fingerprint, contradiction, same_dates};
 pub(crate) use same::{Moment, recurrence_properties};
-pub(crate) use shared::{Numbered, number_of};
+pub(crate) use shared::{Group, Numbered, number_of};
 pub use text::normalised;
 pub use version::{Origin, Revision, VersionKey};

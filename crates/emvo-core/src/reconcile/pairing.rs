@@ -2,7 +2,8 @@
 //!
 //! Pairs are made from the strongest likeness to the weakest, each occurrence
 //! once: the same in everything, then the same under another id, then the same
-//! id at another time, then the same title nearby.
+//! id at another time, then a damaged title at the same time, then the same
+//! title nearby, then what may be a part of a title.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
@@ -10,9 +11,9 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
-use super::record::{Record, Records};
+use super::record::{Record, Records, Told};
 use crate::calendar::{Series, Uid};
-use crate::identity::{Moment, Numbered, Origin, VersionKey, contradiction, number_of};
+use crate::identity::{Group, Moment, Numbered, Origin, VersionKey, contradiction, number_of};
 use crate::recurrence::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
@@ -37,9 +38,11 @@ pub(super) enum Fate {
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Likeness {
     /// Alike in all fields that the verdict counts.
-    InAllFields,
+    AllFields,
     /// The key is enough.
-    InKey,
+    Key,
+    /// The letters of one title begin those of the other: it may have been cut.
+    TitleBeginning,
 }
 
 pub(super) struct Pairing<'r, 'c, 'a> {
@@ -55,6 +58,19 @@ pub(super) struct Pairing<'r, 'c, 'a> {
 
 type Key<'r> = (Cow<'r, str>, &'r str, Option<&'r Moment>, Option<&'r Moment>);
 
+impl Likeness {
+    fn holds(self, one: &Told<'_>, two: &Told<'_>) -> bool {
+        match self {
+            Self::Key => true,
+            Self::AllFields => one.fields_unlike(two).is_empty(),
+            Self::TitleBeginning => {
+                let (one, two) = (one.letters(), two.letters());
+                one.starts_with(two) || two.starts_with(one)
+            }
+        }
+    }
+}
+
 impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     pub(super) fn of(source: &'r Records<'c, 'a>, result: &'r Records<'c, 'a>) -> Self {
         let mut pairing = Self {
@@ -65,18 +81,18 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             doubled: HashSet::new(),
             copies: HashSet::new(),
         };
-        pairing.pair_by(Likeness::InAllFields, same_id_words_and_times);
-        pairing.pair_by(Likeness::InAllFields, |records, at| Some(same_words_and_times(records, at)));
+        pairing.pair_by(Likeness::AllFields, same_id_words_and_times);
+        pairing.pair_by(Likeness::AllFields, |records, at| Some(same_words_and_times(records, at)));
         pairing.explain_duplicates_of_sources();
-        pairing.pair_by(Likeness::InKey, same_id_words_and_times);
-        pairing.pair_by(Likeness::InKey, |records, at| Some(same_words_and_times(records, at)));
+        pairing.pair_by(Likeness::Key, same_id_words_and_times);
+        pairing.pair_by(Likeness::Key, |records, at| Some(same_words_and_times(records, at)));
         pairing.explain_duplicates_of_sources();
         pairing.find_copies();
-        pairing.pair_by(Likeness::InKey, same_id_and_start);
-        pairing.pair_by(Likeness::InKey, letters_and_times);
-        pairing.pair_by(Likeness::InKey, first_letters_and_times);
+        pairing.pair_by(Likeness::Key, same_id_and_start);
         pairing.pair_nearby(|records, at| records.uid(at));
+        pairing.pair_by(Likeness::Key, letters_and_times);
         pairing.pair_nearby(|records, at| Cow::Borrowed(records.told(at).title.as_ref()));
+        pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
         pairing
     }
 
@@ -93,14 +109,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         if !self.fates.contains(&Fate::Unpaired) {
             return;
         }
-        let is_free = |at: usize| self.stands_for[at].is_none() && !self.copies.contains(&at);
-        let (sources, results) = (self.source.list.len(), self.result.list.len());
-        let number = |records, at| Some(number_of(&key(records, at)?));
-        let results =
-            Numbered::beside(results, sources, |at| if is_free(at) { number(self.result, at) } else { None });
-        let sources = Numbered::beside(sources, self.result.list.len(), |at| {
-            if self.fates[at] == Fate::Unpaired { number(self.source, at) } else { None }
-        });
+        let (sources, results) = self.unpaired_by(|records, at| Some(number_of(&key(records, at)?)));
         let groups: Vec<_> = sources.meeting(&results).collect();
         let pairs = groups.into_par_iter().with_min_len(256).flat_map_iter(|(members, group)| {
             let mut free: VecDeque<usize> = group.places().collect();
@@ -109,9 +118,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 let (own, told) = (key(self.source, at), self.source.told(at));
                 let place = free.iter().position(|other| {
                     // Numbers can meet by chance.
-                    key(self.result, *other) == own
-                        && (likeness == Likeness::InKey
-                            || told.fields_unlike(self.result.told(*other)).is_empty())
+                    key(self.result, *other) == own && likeness.holds(told, self.result.told(*other))
                 });
                 pairs.extend(place.and_then(|place| free.remove(place)).map(|other| (at, other)));
             }
@@ -229,32 +236,71 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         }
     }
 
-    /// Pairs what is left of the same name, each with the nearest start.
-    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str>) {
-        let mut free: HashMap<Cow<'r, str>, BTreeSet<(i64, usize)>> = HashMap::new();
-        for at in 0..self.result.list.len() {
-            if self.stands_for[at].is_some() || self.copies.contains(&at) {
-                continue;
-            }
-            let name = name(self.result, at);
-            if !name.is_empty() {
-                free.entry(name).or_default().insert((seconds_of(&self.result.list[at]), at));
-            }
+    /// What is unpaired on both sides, by number.
+    fn unpaired_by(
+        &self,
+        number: impl Fn(&'r Records<'c, 'a>, usize) -> Option<u64> + Sync,
+    ) -> (Numbered, Numbered) {
+        let is_free = |at: usize| self.stands_for[at].is_none() && !self.copies.contains(&at);
+        let (sources, results) = (self.source.list.len(), self.result.list.len());
+        let of_results =
+            Numbered::beside(results, sources, |at| if is_free(at) { number(self.result, at) } else { None });
+        let of_sources = Numbered::beside(sources, results, |at| {
+            if self.fates[at] == Fate::Unpaired { number(self.source, at) } else { None }
+        });
+        (of_sources, of_results)
+    }
+
+    /// Pairs what is left of the same name: in order where as many are left on
+    /// both sides, else each with the nearest start.
+    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str> + Sync) {
+        if self.fates.iter().all(|fate| *fate != Fate::Unpaired) {
+            return;
         }
-        let mut left: Vec<usize> =
-            (0..self.fates.len()).filter(|at| self.fates[*at] == Fate::Unpaired).collect();
-        left.sort_by_key(|at| (seconds_of(&self.source.list[*at]), *at));
-        for at in left {
-            let Some(candidates) = free.get_mut(&name(self.source, at)) else { continue };
-            let own = seconds_of(&self.source.list[at]);
-            let range = (own - NEARBY, 0)..=(own + NEARBY, usize::MAX);
-            let nearest = candidates.range(range).copied().min_by_key(|(start, _)| (start - own).abs());
-            if let Some(key) = nearest {
-                candidates.remove(&key);
-                self.pair(at, key.1);
-            }
+        let (sources, results) = self.unpaired_by(|records, at| {
+            let name = name(records, at);
+            (!name.is_empty()).then(|| number_of(&name))
+        });
+        let groups: Vec<_> = sources.meeting(&results).collect();
+        let pairs = groups.into_par_iter().flat_map_iter(|(sources, results)| {
+            let of_name = |records: &'r Records<'c, 'a>, group: Group<'_>| {
+                let mut by_name: BTreeMap<Cow<'r, str>, Vec<(i64, usize)>> = BTreeMap::new();
+                for at in group.places() {
+                    // Numbers can meet by chance.
+                    by_name.entry(name(records, at)).or_default().push((seconds_of(&records.list[at]), at));
+                }
+                by_name
+            };
+            let mut results = of_name(self.result, results);
+            let of_sources = of_name(self.source, sources).into_iter();
+            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(&name)?)));
+            same.flat_map(|(sources, results)| nearest(sources, results))
+        });
+        let pairs: Vec<(usize, usize)> = pairs.collect();
+        for (source, result) in pairs {
+            self.pair(source, result);
         }
     }
+}
+
+/// Pairs starts of one name, each given with its place.
+fn nearest(mut sources: Vec<(i64, usize)>, mut results: Vec<(i64, usize)>) -> Vec<(usize, usize)> {
+    sources.sort_unstable();
+    results.sort_unstable();
+    let in_order = || sources.iter().zip(&results);
+    if sources.len() == results.len() && in_order().all(|(one, two)| (one.0 - two.0).abs() <= NEARBY) {
+        return in_order().map(|(one, two)| (one.1, two.1)).collect();
+    }
+    let mut free: BTreeSet<(i64, usize)> = results.into_iter().collect();
+    let mut pairs = Vec::new();
+    for (own, at) in sources {
+        let near = free.range((own - NEARBY, 0)..=(own + NEARBY, usize::MAX));
+        if let Some(key) = near.copied().min_by_key(|(start, _)| (start - own).abs()) {
+            free.remove(&key);
+            pairs.push((at, key.1));
+        }
+    }
+    pairs
 }
 
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {

@@ -6,8 +6,11 @@
 mod missing;
 mod times;
 mod words;
+mod zones;
 
 use std::collections::BTreeMap;
+
+use hashbrown::HashSet;
 
 use super::record::Records;
 use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership};
@@ -24,7 +27,7 @@ pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records
     missing::series_cut(&mut evidence);
     times::overrides_lost(&mut evidence);
     times::whole_days(&mut evidence);
-    times::zones_and_offsets(&mut evidence);
+    zones::zones_and_offsets(&mut evidence);
     times::default_length(&mut evidence);
     times::ends_off(&mut evidence);
     words::texts(&mut evidence);
@@ -152,13 +155,9 @@ fn others(evidence: &mut Evidence<'_, '_, '_>) {
 
 /// `: of Safety meeting, Drill and 3 more events`.
 fn of_which_events(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> String {
-    let mut titles: Vec<&str> = Vec::new();
-    for at in members {
-        let title = evidence.difference(*at).title.as_str();
-        if !titles.contains(&title) {
-            titles.push(title);
-        }
-    }
+    let mut seen = HashSet::new();
+    let titles = members.iter().map(|at| evidence.difference(*at).title.as_str());
+    let titles: Vec<&str> = titles.filter(|title| seen.insert(*title)).collect();
     let shown = titles.iter().take(3).map(|title| format!("`{title}`")).collect::<Vec<_>>().join(", ");
     match titles.len().saturating_sub(3) {
         0 => format!(": {shown}"),

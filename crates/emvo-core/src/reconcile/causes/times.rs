@@ -1,23 +1,18 @@
-//! Why occurrences are at other times: a zone read as another, an offset, days,
-//! lengths, overrides that were lost.
+//! Why occurrences are at other times, but for zones and offsets: overrides that
+//! were lost, days, lengths.
 
 use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
-use rayon::prelude::*;
 
-use super::{ENOUGH, Evidence, days, occurrences_are};
-use crate::calendar::{Duration, EventTime, ZoneRef};
+use super::{ENOUGH, Evidence, occurrences_are};
+use crate::calendar::Duration;
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
 use crate::recurrence::day::clock_seconds;
-use crate::zone::{Behaviour, Zone};
 
-/// Of ten occurrences so many have to fit for a zone to be named.
-const MOST_OF_TEN: usize = 9;
-
-fn pair<'e>(evidence: &Evidence<'e, '_, '_>, at: usize) -> Option<(&'e Record, &'e Record)> {
+pub(super) fn pair<'e>(evidence: &Evidence<'e, '_, '_>, at: usize) -> Option<(&'e Record, &'e Record)> {
     let found = &evidence.found[at];
     Some((&evidence.source.list[found.source?], &evidence.result.list[found.result?]))
 }
@@ -106,230 +101,6 @@ fn date_of(moment: &Moment) -> Option<i64> {
     }
 }
 
-/// Times that moved: by one offset, or as another zone's clock has them.
-pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
-    let moved: Vec<usize> = evidence
-        .free(DifferenceKind::Retimed)
-        .into_iter()
-        .filter(|at| pair(evidence, *at).is_some_and(|(one, two)| one.start != two.start))
-        .collect();
-    for (path, members) in evidence.by_path(&moved) {
-        let mut by_zone: BTreeMap<String, Vec<usize>> = BTreeMap::new();
-        for at in members {
-            let zone = pair(evidence, at).map(|(source, _)| source.shown_start.zone().clone());
-            by_zone.entry(zone_name(zone.as_ref())).or_default().push(at);
-        }
-        for members in by_zone.into_values() {
-            name_swap(evidence, path, &members);
-        }
-    }
-    name_shifts(evidence);
-}
-
-fn zone_name(zone: Option<&ZoneRef>) -> String {
-    match zone {
-        Some(ZoneRef::Named(name)) => name.to_string(),
-        Some(ZoneRef::Utc) => "UTC".to_owned(),
-        Some(ZoneRef::Floating) | None => String::new(),
-    }
-}
-
-/// The instants of a pair, where both have one.
-fn instants(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<(i64, i64)> {
-    match pair(evidence, at)? {
-        (Record { start: Moment::Instant(one), .. }, Record { start: Moment::Instant(two), .. }) => {
-            Some((*one, *two))
-        }
-        _ => None,
-    }
-}
-
-/// Names the zone as whose clock the times of another were read, if the shift
-/// depends on the date as the two zones do.
-fn name_swap(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize]) {
-    let Some(own) = members.first().and_then(|at| own_zone(evidence, *at)) else { return };
-    let all: Vec<(usize, i64, i64)> =
-        members.iter().filter_map(|at| instants(evidence, *at).map(|(one, two)| (*at, one, two))).collect();
-    if all.len() < ENOUGH {
-        return;
-    }
-    let still = unmoved(evidence, members);
-    let mut best: Option<(Vec<usize>, usize, Candidate)> = None;
-    for candidate in candidates(evidence, &own) {
-        let read = |instant: i64| candidate.behaviour.instant_of(own.behaviour().clock_at(instant));
-        let fit: Vec<usize> =
-            all.iter().filter(|(_, one, two)| read(*one) == *two).map(|(at, ..)| *at).collect();
-        // Those that did not move speak for a zone that has them where they are.
-        let at_rest = still.iter().filter(|instant| read(**instant) == **instant).count();
-        let is_better =
-            best.as_ref().is_none_or(|(known, rest, _)| (fit.len(), at_rest) > (known.len(), *rest));
-        if fit.len() * 10 >= all.len() * MOST_OF_TEN && is_better {
-            best = Some((fit, at_rest, candidate));
-        }
-    }
-    let Some((fit, _, candidate)) = best else { return };
-    let shifts: std::collections::BTreeSet<i64> =
-        all.iter().filter(|(at, ..)| fit.contains(at)).map(|(_, one, two)| two - one).collect();
-    let (first, last) = days(evidence, &fit);
-    let amount = match (shifts.first(), shifts.last()) {
-        (Some(one), Some(two)) if one == two => {
-            format!("{} {}", shown_length(*one), if *one > 0 { "late" } else { "early" })
-        }
-        _ => "at other times".to_owned(),
-    };
-    let is_dated = shifts.len() > 1 || is_only_part_of_year(evidence, &own, &candidate, &fit);
-    let summary = format!(
-        "{} {} {amount}, {}between {first} and {last}, all from {path}: their {} times were read as {}",
-        fit.len(),
-        occurrences_are(fit.len()),
-        if is_dated && shifts.len() == 1 { "only while summer time differs, " } else { "" },
-        own.name(),
-        candidate.name
-    );
-    let todo = candidate.zone.map_or_else(
-        || {
-            format!(
-                "give the destination UTC: emvo retime {path} --express-in UTC -o in-utc.ics, and import that"
-            )
-        },
-        |zone| format!("emvo retime {path} --express-in {zone} -o fitted.ics, and import that instead"),
-    );
-    let kind = if is_dated { CauseKind::ZoneSwap } else { CauseKind::OffsetShift };
-    evidence.name(kind, &fit, summary, Some(todo));
-}
-
-/// The instants of occurrences with the titles and the zone of those that moved,
-/// that did not.
-fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
-    let sources: HashSet<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
-    let titles: HashSet<&str> = sources.iter().map(|at| evidence.source.told(*at).title.as_ref()).collect();
-    let Some(sample) = sources.iter().next().map(|at| &evidence.source.list[*at]) else { return Vec::new() };
-    let others = evidence.source.list.iter().enumerate().filter(|(at, record)| {
-        !sources.contains(at)
-            && record.side == sample.side
-            && record.shown_start.zone() == sample.shown_start.zone()
-            && titles.contains(evidence.source.told(*at).title.as_ref())
-    });
-    let instant = |(_, record): (usize, &Record)| match &record.start {
-        Moment::Instant(instant) => Some(*instant),
-        Moment::Unbound(_) => None,
-    };
-    others.filter_map(instant).collect()
-}
-
-/// Whether others of the same zone did not move, as the two zones' offsets have
-/// it: the shift depends on the time of the year.
-fn is_only_part_of_year(
-    evidence: &Evidence<'_, '_, '_>,
-    own: &Zone,
-    candidate: &Candidate,
-    moved: &[usize],
-) -> bool {
-    let Some(first) = moved.first().and_then(|at| evidence.found[*at].source) else { return false };
-    let sample = &evidence.source.list[first];
-    let side = sample.place().0;
-    let listed = evidence.source.list.iter().filter(|record| record.place().0 == side);
-    let is_unmoved = |start: &EventTime| {
-        let has_instant = || evidence.source.sides[side].zones.instant(start);
-        start.zone() == sample.shown_start.zone()
-            && has_instant().is_some_and(|instant| {
-                candidate.behaviour.offset_at(instant) == own.behaviour().offset_at(instant)
-            })
-    };
-    listed.map(|record| &record.shown_start).any(is_unmoved)
-        || evidence.source.starts_apart(side).any(|(_, start)| is_unmoved(&start))
-}
-
-fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {
-    let (source, _) = pair(evidence, at)?;
-    evidence.source.sides[source.place().0].zones.zone_of(source.shown_start.zone())
-}
-
-struct Candidate {
-    /// In words.
-    name: String,
-    behaviour: Behaviour,
-    /// What to express times in, so that the destination reads them right.
-    zone: Option<String>,
-}
-
-/// Zones as which times may have been read: UTC, the zone without its summer
-/// time, and those that the two sides use.
-fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
-    let mut names: Vec<Zone> = vec![Zone::utc()];
-    for side in evidence.source.sides.iter().chain(evidence.result.sides) {
-        let used = side.zones.names().into_iter().filter_map(|name| side.zones.zone_named(name));
-        let stated = side.zones.stated_zone().cloned();
-        names.extend(used.chain(stated).chain(side.zones.floating_zone().cloned()));
-    }
-    names.sort_by(|one, two| one.name().cmp(two.name()));
-    names.dedup_by(|one, two| one.name() == two.name());
-    names.retain(|zone| zone.name() != own.name());
-    let mut candidates: Vec<Candidate> = names
-        .into_iter()
-        .map(|zone| Candidate {
-            name: if zone.is_utc() {
-                "UTC".to_owned()
-            } else if zone.name().starts_with("Etc/") {
-                format!("{} all year, without summer time", shown_offset(zone.behaviour().offset_at(0)))
-            } else {
-                zone.name().to_owned()
-            },
-            behaviour: zone.behaviour().clone(),
-            zone: Some(if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() }),
-        })
-        .collect();
-    for instant in [1_768_435_200, 1_784_073_600] {
-        // Mid January and mid July of 2026: one of them has no summer time.
-        let offset = own.behaviour().offset_at(instant);
-        let hours = shown_offset(offset);
-        candidates.push(Candidate {
-            name: format!("{hours} all year, without summer time"),
-            behaviour: Behaviour::fixed(offset),
-            zone: None,
-        });
-    }
-    candidates
-}
-
-fn shown_offset(seconds: i32) -> String {
-    let sign = if seconds < 0 { '-' } else { '+' };
-    format!("UTC{sign}{:02}:{:02}", seconds.abs() / 3600, seconds.abs() / 60 % 60)
-}
-
-/// What moved by one amount, without a zone that explains it.
-fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
-    let mut by_shift: BTreeMap<(i64, &str), Vec<usize>> = BTreeMap::new();
-    for at in evidence.free(DifferenceKind::Retimed) {
-        let is_start = pair(evidence, at).is_some_and(|(one, two)| one.start != two.start);
-        let one = evidence.difference(at);
-        if let Some(by) = one.by.filter(|_| is_start) {
-            by_shift.entry((by, one.path.as_str())).or_default().push(at);
-        }
-    }
-    for ((by, path), members) in by_shift {
-        if members.len() < ENOUGH {
-            continue;
-        }
-        let (first, last) = days(evidence, &members);
-        let summary = format!(
-            "{} {} {} {}, between {first} and {last}, all from {path}",
-            members.len(),
-            occurrences_are(members.len()),
-            shown_length(by),
-            if by > 0 { "late" } else { "early" }
-        );
-        let kind = if by % 86_400 == 0 { CauseKind::DayShift } else { CauseKind::OffsetShift };
-        let back = Duration::from_seconds(by.abs());
-        let minutes = (back.days * 86_400 + back.seconds) / 60;
-        let todo = format!(
-            "emvo retime RESULT --shift {}{minutes}m with the same selection puts them back, or find the zone that was meant",
-            if by > 0 { '-' } else { '+' }
-        );
-        evidence.name(kind, &members, summary, Some(todo));
-    }
-}
-
 /// Starts that are right and ends that are all so much behind them: the
 /// destination gave its own length.
 pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
@@ -404,7 +175,7 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
 }
 
 /// `one hour`, `1 h 30 min`, `2 days`.
-fn shown_length(seconds: i64) -> String {
+pub(super) fn shown_length(seconds: i64) -> String {
     let Duration { seconds, .. } = Duration::from_seconds(seconds.abs());
     match (seconds / 86_400, seconds / 3600 % 24, seconds / 60 % 60) {
         (1, 0, 0) => "one day".to_owned(),

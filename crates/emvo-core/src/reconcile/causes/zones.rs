@@ -1,0 +1,270 @@
+//! Why occurrences are at other times: a zone read as another, or one offset.
+
+use std::collections::{BTreeMap, BTreeSet};
+
+use hashbrown::HashSet;
+use rayon::prelude::*;
+
+use super::times::{pair, shown_length};
+use super::{ENOUGH, Evidence, days, occurrences_are};
+use crate::calendar::{Duration, ZoneRef};
+use crate::identity::Moment;
+use crate::reconcile::record::Record;
+use crate::reconcile::{CauseKind, DifferenceKind};
+use crate::zone::{Behaviour, Zone};
+
+/// Of ten occurrences so many have to fit for a zone to be named.
+const MOST_OF_TEN: usize = 9;
+
+/// Times that moved: by one offset, or as another zone's clock has them.
+pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
+    let moved: Vec<usize> = evidence
+        .free(DifferenceKind::Retimed)
+        .into_iter()
+        .filter(|at| pair(evidence, *at).is_some_and(|(one, two)| one.start != two.start))
+        .collect();
+    for (path, members) in evidence.by_path(&moved) {
+        let mut by_zone: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        for at in members {
+            let zone = pair(evidence, at).map(|(source, _)| source.shown_start.zone().clone());
+            by_zone.entry(zone_name(zone.as_ref())).or_default().push(at);
+        }
+        let mut swaps: Vec<Swap> =
+            by_zone.values().filter_map(|members| Swap::of(evidence, members)).collect();
+        if is_one_offset(&swaps) {
+            swaps.retain(Swap::is_dated);
+        }
+        for swap in swaps {
+            swap.name(evidence, path);
+        }
+    }
+    name_shifts(evidence);
+}
+
+fn zone_name(zone: Option<&ZoneRef>) -> String {
+    match zone {
+        Some(ZoneRef::Named(name)) => name.to_string(),
+        Some(ZoneRef::Utc) => "UTC".to_owned(),
+        Some(ZoneRef::Floating) | None => String::new(),
+    }
+}
+
+/// Whether times of several zones all moved by as much, whatever the date: then
+/// it was no zone that was taken for another, unless it was the same for all.
+fn is_one_offset(swaps: &[Swap]) -> bool {
+    let undated = || swaps.iter().filter(|swap| !swap.is_dated());
+    let shifts: BTreeSet<i64> = undated().flat_map(|swap| swap.shifts.iter().copied()).collect();
+    let targets: BTreeSet<&str> = undated().map(|swap| swap.candidate.name.as_str()).collect();
+    shifts.len() == 1 && targets.len() > 1
+}
+
+/// Times of one zone that were read as those of another.
+struct Swap {
+    own: Zone,
+    candidate: Candidate,
+    /// The differences that this explains.
+    members: Vec<usize>,
+    /// By how much they moved.
+    shifts: BTreeSet<i64>,
+    /// How many dates the two zones have at one instant, and that did not move.
+    at_rest: usize,
+}
+
+impl Swap {
+    /// The zone as whose clock times of one zone were read, if the shift depends
+    /// on the date as the two zones do.
+    fn of(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> Option<Self> {
+        let own = members.first().and_then(|at| own_zone(evidence, *at))?;
+        let all: Vec<(usize, i64, i64)> = members
+            .iter()
+            .filter_map(|at| instants(evidence, *at).map(|(one, two)| (*at, one, two)))
+            .collect();
+        if all.len() < ENOUGH {
+            return None;
+        }
+        let unmoved = unmoved(evidence, members);
+        let mut best: Option<Self> = None;
+        for candidate in candidates(evidence, &own) {
+            let read = |instant: i64| candidate.behaviour.instant_of(own.behaviour().clock_at(instant));
+            let fit = || all.iter().filter(|(_, one, two)| read(*one) == *two);
+            let count = fit().count();
+            // Those that did not move speak for a zone that has them where they
+            // are, and against one that has not.
+            let at_rest = unmoved.iter().filter(|instant| read(**instant) == **instant).count();
+            let is_likely = count * 10 >= all.len() * MOST_OF_TEN && count >= unmoved.len() - at_rest;
+            let is_better =
+                best.as_ref().is_none_or(|best| (count, at_rest) > (best.members.len(), best.at_rest));
+            if is_likely && is_better {
+                let members = fit().map(|(at, ..)| *at).collect();
+                let shifts = fit().map(|(_, one, two)| two - one).collect();
+                best = Some(Self { own: own.clone(), candidate, members, shifts, at_rest });
+            }
+        }
+        best
+    }
+
+    /// Whether the shift depends on the time of the year.
+    fn is_dated(&self) -> bool {
+        self.shifts.len() > 1 || self.at_rest > 0
+    }
+
+    fn name(self, evidence: &mut Evidence<'_, '_, '_>, path: &str) {
+        let is_dated = self.is_dated();
+        let Self { own, candidate, members, shifts, .. } = self;
+        let (first, last) = days(evidence, &members);
+        let amount = match (shifts.first(), shifts.last()) {
+            (Some(one), Some(two)) if one == two => {
+                format!("{} {}", shown_length(*one), if *one > 0 { "late" } else { "early" })
+            }
+            _ => "at other times".to_owned(),
+        };
+        let summary = format!(
+            "{} {} {amount}, {}between {first} and {last}, all from {path}: their {} times were read as {}",
+            members.len(),
+            occurrences_are(members.len()),
+            if is_dated && shifts.len() == 1 { "only while summer time differs, " } else { "" },
+            own.name(),
+            candidate.name
+        );
+        let todo = candidate.zone.map_or_else(
+            || {
+                format!(
+                    "give the destination UTC: emvo retime {path} --express-in UTC -o in-utc.ics, and import that"
+                )
+            },
+            |zone| format!("emvo retime {path} --express-in {zone} -o fitted.ics, and import that instead"),
+        );
+        let kind = if is_dated { CauseKind::ZoneSwap } else { CauseKind::OffsetShift };
+        evidence.name(kind, &members, summary, Some(todo));
+    }
+}
+
+/// The instants of a pair, where both have one.
+fn instants(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<(i64, i64)> {
+    let (one, two) = pair(evidence, at)?;
+    Some((instant_of(one)?, instant_of(two)?))
+}
+
+fn instant_of(record: &Record) -> Option<i64> {
+    match record.start {
+        Moment::Instant(instant) => Some(instant),
+        Moment::Unbound(_) => None,
+    }
+}
+
+/// The instants of occurrences that did not move, of the calendar and zone of
+/// those that moved and repeating like those: importers treat series and single
+/// events differently.
+fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
+    let records = evidence.source;
+    let moved: HashSet<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
+    let Some(sample) = moved.iter().min().map(|at| &records.list[*at]) else { return Vec::new() };
+    let (side, zone) = (sample.place().0, sample.shown_start.zone());
+    let repeats: HashSet<bool> = moved.iter().map(|at| records.series(*at).repeats()).collect();
+    let is_gone = |kind| matches!(kind, DifferenceKind::Missing | DifferenceKind::Retimed);
+    let gone = evidence.found.iter().filter(|one| is_gone(one.difference.kind)).filter_map(|one| one.source);
+    let gone: HashSet<usize> = gone.collect();
+    let listed = (0..records.list.len()).into_par_iter().filter(|at| {
+        let record = &records.list[*at];
+        record.place().0 == side
+            && record.shown_start.zone() == zone
+            && !gone.contains(at)
+            && repeats.contains(&records.series(*at).repeats())
+    });
+    let calendar = records.sides[side].calendar;
+    let apart = records.starts_apart(side).filter(|(series, start)| {
+        start.zone() == zone && repeats.contains(&calendar.series[*series].repeats())
+    });
+    let apart = apart.filter_map(|(_, start)| records.sides[side].zones.instant(&start));
+    listed.filter_map(|at| instant_of(&records.list[at])).chain(apart).collect()
+}
+
+fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {
+    let (source, _) = pair(evidence, at)?;
+    evidence.source.sides[source.place().0].zones.zone_of(source.shown_start.zone())
+}
+
+struct Candidate {
+    /// In words.
+    name: String,
+    behaviour: Behaviour,
+    /// What to express times in, so that the destination reads them right.
+    zone: Option<String>,
+}
+
+/// Zones as which times may have been read: UTC, the zone without its summer
+/// time, and those that the two sides use.
+fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
+    let mut names: Vec<Zone> = vec![Zone::utc()];
+    for side in evidence.source.sides.iter().chain(evidence.result.sides) {
+        let used = side.zones.names().into_iter().filter_map(|name| side.zones.zone_named(name));
+        let stated = side.zones.stated_zone().cloned();
+        names.extend(used.chain(stated).chain(side.zones.floating_zone().cloned()));
+    }
+    names.sort_by(|one, two| one.name().cmp(two.name()));
+    names.dedup_by(|one, two| one.name() == two.name());
+    names.retain(|zone| zone.name() != own.name());
+    let mut candidates: Vec<Candidate> = names
+        .into_iter()
+        .map(|zone| Candidate {
+            name: if zone.is_utc() {
+                "UTC".to_owned()
+            } else if zone.name().starts_with("Etc/") {
+                format!("{} all year, without summer time", shown_offset(zone.behaviour().offset_at(0)))
+            } else {
+                zone.name().to_owned()
+            },
+            behaviour: zone.behaviour().clone(),
+            zone: Some(if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() }),
+        })
+        .collect();
+    for instant in [1_768_435_200, 1_784_073_600] {
+        // Mid January and mid July of 2026: one of them has no summer time.
+        let offset = own.behaviour().offset_at(instant);
+        let hours = shown_offset(offset);
+        candidates.push(Candidate {
+            name: format!("{hours} all year, without summer time"),
+            behaviour: Behaviour::fixed(offset),
+            zone: None,
+        });
+    }
+    candidates
+}
+
+fn shown_offset(seconds: i32) -> String {
+    let sign = if seconds < 0 { '-' } else { '+' };
+    format!("UTC{sign}{:02}:{:02}", seconds.abs() / 3600, seconds.abs() / 60 % 60)
+}
+
+/// What moved by one amount, without a zone that explains it.
+fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
+    let mut by_shift: BTreeMap<(i64, &str), Vec<usize>> = BTreeMap::new();
+    for at in evidence.free(DifferenceKind::Retimed) {
+        let is_start = pair(evidence, at).is_some_and(|(one, two)| one.start != two.start);
+        let one = evidence.difference(at);
+        if let Some(by) = one.by.filter(|_| is_start) {
+            by_shift.entry((by, one.path.as_str())).or_default().push(at);
+        }
+    }
+    for ((by, path), members) in by_shift {
+        if members.len() < ENOUGH {
+            continue;
+        }
+        let (first, last) = days(evidence, &members);
+        let summary = format!(
+            "{} {} {} {}, between {first} and {last}, all from {path}",
+            members.len(),
+            occurrences_are(members.len()),
+            shown_length(by),
+            if by > 0 { "late" } else { "early" }
+        );
+        let kind = if by % 86_400 == 0 { CauseKind::DayShift } else { CauseKind::OffsetShift };
+        let back = Duration::from_seconds(by.abs());
+        let minutes = (back.days * 86_400 + back.seconds) / 60;
+        let todo = format!(
+            "emvo retime RESULT --shift {}{minutes}m with the same selection puts them back, or find the zone that was meant",
+            if by > 0 { '-' } else { '+' }
+        );
+        evidence.name(kind, &members, summary, Some(todo));
+    }
+}
