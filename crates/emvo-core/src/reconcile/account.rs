@@ -1,15 +1,16 @@
 //! What became of every occurrence once they are paired: counts, differences,
 //! days.
 
-use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
+use rayon::prelude::*;
 
 use super::explained::Course;
 use super::pairing::{Fate, Pairing};
-use super::{Counts, Difference, DifferenceKind, Found, Ownership};
+use super::{Counts, Difference, DifferenceKind, Found, Ownership, Side};
+use crate::calendar::Series;
 use crate::identity::Moment;
 use crate::recurrence::day::clock_seconds;
 
@@ -113,7 +114,7 @@ impl Pairing<'_, '_, '_> {
         Difference {
             kind,
             path: self.source.sides[record.place().0].path.to_owned(),
-            uid: self.source.uid(at).into_owned(),
+            uid: self.source.uid(at).to_owned(),
             title: self.source.told(at).title.to_string(),
             start: record.shown_start.to_string(),
             result_start: None,
@@ -166,22 +167,23 @@ impl Pairing<'_, '_, '_> {
         let series_of = |at: usize| (self.result.list[at].side, self.result.list[at].series);
         let of_sources: HashSet<_> =
             (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
-        let source_uids: HashSet<Cow<'_, str>> = self
-            .source
-            .sides
-            .iter()
-            .flat_map(|side| side.calendar.series.iter().filter_map(|series| Some(series.uid()?.into_text())))
-            .collect();
+        let uids: HashSet<&str> = extras.iter().map(|at| self.result.uid(*at)).collect();
+        let is_known = |series: &Series<'_>| uids.get(series.uid()?.as_str()).copied();
+        let of_source = |side: &Side<'_, '_>| {
+            let uids = side.calendar.series.par_iter().with_min_len(1024).filter_map(is_known);
+            uids.collect::<Vec<&str>>()
+        };
+        let source_uids: HashSet<&str> = self.source.sides.iter().flat_map(of_source).collect();
         extras
             .into_iter()
             .map(|at| {
                 let record = &self.result.list[at];
                 let is_of_source =
-                    of_sources.contains(&series_of(at)) || source_uids.contains(&self.result.uid(at));
+                    of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
                 let difference = Difference {
                     kind: DifferenceKind::Extra,
                     path: self.result.sides[record.place().0].path.to_owned(),
-                    uid: self.result.uid(at).into_owned(),
+                    uid: self.result.uid(at).to_owned(),
                     title: self.result.told(at).title.to_string(),
                     start: record.shown_start.to_string(),
                     result_start: Some(record.shown_start.to_string()),

@@ -12,7 +12,7 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::record::{Record, Records, Told};
-use crate::calendar::{Series, Uid};
+use crate::calendar::{Event, Uid};
 use crate::identity::{Group, Moment, Numbered, Origin, VersionKey, contradiction, number_of};
 use crate::recurrence::day::clock_seconds;
 
@@ -56,7 +56,7 @@ pub(super) struct Pairing<'r, 'c, 'a> {
     pub(super) copies: HashSet<usize>,
 }
 
-type Key<'r> = (Cow<'r, str>, &'r str, Option<&'r Moment>, Option<&'r Moment>);
+type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
 
 impl Likeness {
     fn holds(self, one: &Told<'_>, two: &Told<'_>) -> bool {
@@ -91,7 +91,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.pair_by(Likeness::Key, same_id_and_start);
         pairing.pair_nearby(|records, at| records.uid(at));
         pairing.pair_by(Likeness::Key, letters_and_times);
-        pairing.pair_nearby(|records, at| Cow::Borrowed(records.told(at).title.as_ref()));
+        pairing.pair_nearby(|records, at| records.told(at).title.as_ref());
         pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
         pairing
     }
@@ -153,7 +153,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         });
         let (accounted, many) = (self.accounted_by_uid(), self.uids_of_many());
         self.explain(|pairing, at| {
-            let mut newer = accounted.get(&pairing.source.uid(at)).into_iter().flatten();
+            let mut newer = accounted.get(pairing.source.uid(at)).into_iter().flatten();
             newer.any(|(_, other)| pairing.is_older_version(at, *other, &many))
         });
     }
@@ -167,8 +167,8 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     /// One occurrence of each series that is accounted for, by id.
-    fn accounted_by_uid(&self) -> HashMap<Cow<'r, str>, BTreeMap<(usize, usize), usize>> {
-        let mut by_uid: HashMap<Cow<'r, str>, BTreeMap<(usize, usize), usize>> = HashMap::new();
+    fn accounted_by_uid(&self) -> HashMap<&'r str, BTreeMap<(usize, usize), usize>> {
+        let mut by_uid: HashMap<&'r str, BTreeMap<(usize, usize), usize>> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
             if self.fates[at] != Fate::Unpaired {
                 by_uid.entry(self.source.uid(at)).or_default().entry(record.place()).or_insert(at);
@@ -186,14 +186,12 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     fn uids_of_many(&self) -> HashSet<Cow<'c, str>> {
         let mut many = HashSet::new();
         for side in self.source.sides {
+            let series = &side.calendar.series;
+            let uid = |at: usize| series[at].master().and_then(Event::uid).map(Uid::into_text);
+            // Few share one, and numbers can meet by chance.
+            let shared = Numbered::of(series.len(), |at| Some(number_of(&uid(at)?))).shared();
             let mut seen = HashSet::new();
-            let uids = side
-                .calendar
-                .series
-                .iter()
-                .filter(|series| series.master().is_some())
-                .filter_map(Series::uid);
-            many.extend(uids.map(Uid::into_text).filter(|uid| !seen.insert(uid.clone())));
+            many.extend(shared.into_iter().filter_map(uid).filter(|uid| !seen.insert(uid.clone())));
         }
         many
     }
@@ -206,7 +204,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         }
         let origin = if self.source.list[at].side == self.source.list[other].side {
             Origin::SameInput
-        } else if many.contains(&uid) {
+        } else if many.contains(uid) {
             Origin::AmongMany
         } else {
             Origin::Apart
@@ -253,7 +251,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// Pairs what is left of the same name: in order where as many are left on
     /// both sides, else each with the nearest start.
-    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str> + Sync) {
+    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str + Sync) {
         if self.fates.iter().all(|fate| *fate != Fate::Unpaired) {
             return;
         }
@@ -264,7 +262,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let groups: Vec<_> = sources.meeting(&results).collect();
         let pairs = groups.into_par_iter().flat_map_iter(|(sources, results)| {
             let of_name = |records: &'r Records<'c, 'a>, group: Group<'_>| {
-                let mut by_name: BTreeMap<Cow<'r, str>, Vec<(i64, usize)>> = BTreeMap::new();
+                let mut by_name: BTreeMap<&'r str, Vec<(i64, usize)>> = BTreeMap::new();
                 for at in group.places() {
                     // Numbers can meet by chance.
                     by_name.entry(name(records, at)).or_default().push((seconds_of(&records.list[at]), at));
@@ -273,7 +271,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             };
             let mut results = of_name(self.result, results);
             let of_sources = of_name(self.source, sources).into_iter();
-            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(&name)?)));
+            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(name)?)));
             same.flat_map(|(sources, results)| nearest(sources, results))
         });
         let pairs: Vec<(usize, usize)> = pairs.collect();
@@ -318,19 +316,19 @@ fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<
 fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
     let letters = records.told(at).letters();
-    (letters.len() >= LEAST_LETTERS).then_some((Cow::Borrowed(""), letters, Some(start), Some(end)))
+    (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
 }
 
 /// Titles that begin alike, as those that were cut do.
 fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
     let letters = records.told(at).letters().get(..FIRST_LETTERS)?;
-    Some((Cow::Borrowed(""), letters, Some(start), Some(end)))
+    Some(("", letters, Some(start), Some(end)))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    (Cow::Borrowed(""), records.told(at).title.as_ref(), Some(start), Some(end))
+    ("", records.told(at).title.as_ref(), Some(start), Some(end))
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

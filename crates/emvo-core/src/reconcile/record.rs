@@ -14,6 +14,7 @@ use crate::recurrence::{Ceiling, Part, Window, occurrences_of};
 
 /// What an event tells about each of its occurrences.
 pub(super) struct Told<'c> {
+    uid: Cow<'c, str>,
     pub(super) title: Cow<'c, str>,
     pub(super) location: Cow<'c, str>,
     pub(super) description: Cow<'c, str>,
@@ -142,9 +143,8 @@ impl<'c, 'a> Records<'c, 'a> {
     }
 
     /// The id, as receipts say it is by now.
-    pub(super) fn uid(&self, at: usize) -> Cow<'_, str> {
-        let told = self.course(at).and_then(Course::uid);
-        told.map_or_else(|| self.series(at).uid_text(), Cow::Borrowed)
+    pub(super) fn uid(&self, at: usize) -> &str {
+        self.course(at).and_then(Course::uid).unwrap_or_else(|| self.told(at).uid.as_ref())
     }
 
     /// What receipts say became of the series of an occurrence.
@@ -247,6 +247,7 @@ impl<'c> Told<'c> {
             number_of(&values(&["ATTACH"])),
         ];
         Self {
+            uid: event.uid_text(),
             title: text("SUMMARY"),
             location: text("LOCATION"),
             description: text("DESCRIPTION"),

@@ -86,7 +86,7 @@ fn fate() -> impl Strategy<Value = Fate> {
     prop_oneof![6 => Just(Fate::Kept), 1 => Just(Fate::Lost), 1 => Just(Fate::Doubled), 1 => planned().prop_map(Fate::Changed)]
 }
 
-fn calendar_of<'a>(text: &'a str) -> Calendar<'a> {
+fn calendar_of(text: &str) -> Calendar<'_> {
     read(parse(text).roots.remove(0), "calendar")
 }
 

@@ -29,12 +29,11 @@ pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
             let zone = pair(evidence, at).map(|(source, _)| source.shown_start.zone().clone());
             by_zone.entry(zone_name(zone.as_ref())).or_default().push(at);
         }
-        let mut swaps: Vec<Swap> =
-            by_zone.values().filter_map(|members| Swap::of(evidence, members)).collect();
-        if is_one_offset(&swaps) {
-            swaps.retain(Swap::is_dated);
+        let of_zones: Vec<Move> = by_zone.values().map(|members| Move::of(evidence, members)).collect();
+        if is_one_offset(&of_zones) {
+            continue;
         }
-        for swap in swaps {
+        for swap in of_zones.into_iter().filter_map(|one| one.swap) {
             swap.name(evidence, path);
         }
     }
@@ -49,13 +48,33 @@ fn zone_name(zone: Option<&ZoneRef>) -> String {
     }
 }
 
+/// What happened to the times of one zone.
+struct Move {
+    /// By how much nearly all of them moved, if it was by as much.
+    shift: Option<i64>,
+    swap: Option<Swap>,
+}
+
+impl Move {
+    fn of(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> Self {
+        let mut shifts: BTreeMap<i64, usize> = BTreeMap::new();
+        for by in members.iter().filter_map(|at| evidence.difference(*at).by) {
+            *shifts.entry(by).or_insert(0) += 1;
+        }
+        let most = shifts.into_iter().max_by_key(|(_, count)| *count);
+        let shift = most.filter(|(_, count)| count * 10 >= members.len() * MOST_OF_TEN).map(|(by, _)| by);
+        Self { shift, swap: Swap::of(evidence, members) }
+    }
+}
+
 /// Whether times of several zones all moved by as much, whatever the date: then
 /// it was no zone that was taken for another, unless it was the same for all.
-fn is_one_offset(swaps: &[Swap]) -> bool {
-    let undated = || swaps.iter().filter(|swap| !swap.is_dated());
-    let shifts: BTreeSet<i64> = undated().flat_map(|swap| swap.shifts.iter().copied()).collect();
-    let targets: BTreeSet<&str> = undated().map(|swap| swap.candidate.name.as_str()).collect();
-    shifts.len() == 1 && targets.len() > 1
+fn is_one_offset(moves: &[Move]) -> bool {
+    let shifts: BTreeSet<Option<i64>> = moves.iter().map(|one| one.shift).collect();
+    let targets: BTreeSet<Option<&str>> =
+        moves.iter().map(|one| one.swap.as_ref().map(|swap| swap.candidate.name.as_str())).collect();
+    let has_rest = moves.iter().filter_map(|one| one.swap.as_ref()).any(|swap| swap.at_rest > 0);
+    shifts.len() == 1 && !shifts.contains(&None) && targets.len() > 1 && !has_rest
 }
 
 /// Times of one zone that were read as those of another.
