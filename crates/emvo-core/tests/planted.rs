@@ -111,7 +111,7 @@ proptest! {
             .folds
             .iter()
             .filter(|fold| fold.kind == FoldKind::Duplicate)
-            .map(|fold| if fold.uid.starts_with('b') { fold.uid.clone() } else { fold.into_uid.clone() })
+            .map(|fold| if fold.uid.starts_with('b') { fold.uid.to_string() } else { fold.into_uid().to_owned() })
             .collect();
         prop_assert_eq!(&folded, &expected);
         prop_assert_eq!(result.folds.len(), expected.len());

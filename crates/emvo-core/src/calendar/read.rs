@@ -23,7 +23,7 @@ pub fn read<'a>(calendar: Component<'a>, fallback_name: &str) -> Calendar<'a> {
 /// Reads components that stand in a file without a `VCALENDAR` around them.
 pub fn read_bare<'a>(items: Vec<Item<'a>>, fallback_name: &str) -> Calendar<'a> {
     let mut calendar = Calendar { fallback_name: fallback_name.to_owned(), ..Calendar::default() };
-    let mut events = Vec::new();
+    let mut events = Vec::with_capacity(items.len());
     let mut rank = 0;
     for item in items {
         match item {

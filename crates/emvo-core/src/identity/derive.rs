@@ -9,7 +9,7 @@ use crate::calendar::{Event, Uid};
 const MARK: &str = "-derived";
 
 /// Whether an id was derived here, rather than given by a system.
-pub(super) fn is_derived(uid: &Uid<'_>) -> bool {
+pub(crate) fn is_derived(uid: &Uid<'_>) -> bool {
     uid.as_str().ends_with(MARK)
 }
 

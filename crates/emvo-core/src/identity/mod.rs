@@ -13,6 +13,7 @@ mod text;
 mod version;
 
 pub use alike::{Sides, likeness, without_copy_marks};
+pub(crate) use derive::is_derived;
 pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
 pub use same::{Fingerprint, contradiction, same_dates};

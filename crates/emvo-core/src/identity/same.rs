@@ -73,14 +73,7 @@ pub fn contradiction(first: &Event<'_>, second: &Event<'_>) -> Option<&'static s
 }
 
 fn people(event: &Event<'_>) -> BTreeSet<String> {
-    let is_person =
-        |name: &str| name.eq_ignore_ascii_case("ORGANIZER") || name.eq_ignore_ascii_case("ATTENDEE");
-    event
-        .component()
-        .properties()
-        .filter(|property| is_person(property.name()))
-        .map(|property| property.value().trim().to_lowercase())
-        .collect()
+    event.people().map(|property| property.value().trim().to_lowercase()).collect()
 }
 
 /// Whether two series stand for the same dates with the same titles, however

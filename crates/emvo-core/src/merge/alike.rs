@@ -60,7 +60,7 @@ impl Merge<'_> {
     /// Folds the pairs that a person called the same. Those that are not there
     /// any more are nothing to do.
     pub(super) fn fold_answered(&mut self) {
-        let answers = self.options.same_pairs.clone();
+        let answers = self.terms.options.same_pairs.clone();
         if answers.is_empty() {
             return;
         }
@@ -70,7 +70,7 @@ impl Merge<'_> {
             .enumerate()
             .filter_map(|(at, entry)| {
                 let entry = entry.as_ref()?;
-                Some(((self.labels[entry.source].clone(), entry.series.uid()?.to_string()), at))
+                Some(((self.terms.labels[entry.source].to_string(), entry.series.uid()?.to_string()), at))
             })
             .collect();
         for SamePair { a, b } in answers {
@@ -96,7 +96,7 @@ impl Merge<'_> {
     /// The pairs among the events that stay that a person should look at, in
     /// order of the first of each.
     pub(super) fn look_alikes(&self) -> Vec<LookAlike> {
-        if self.options.look_alikes == LookAlikes::Leave {
+        if self.terms.options.look_alikes == LookAlikes::Leave {
             return Vec::new();
         }
         let days = Numbered::of(self.kept.len(), |at| title_and_day(self.kept[at].as_ref()?.series.lead()));
@@ -135,8 +135,8 @@ impl Merge<'_> {
             return None;
         }
         likeness(
-            (first.series.lead(), &self.books[first.source]),
-            (second.series.lead(), &self.books[second.source]),
+            (first.series.lead(), &self.terms.books[first.source]),
+            (second.series.lead(), &self.terms.books[second.source]),
             sides,
         )
     }
@@ -148,7 +148,7 @@ impl Merge<'_> {
             title: lead.title().unwrap_or_default().into_owned(),
             start: lead.start().to_string(),
             end: lead.end().to_string(),
-            source: self.labels[entry.source].clone(),
+            source: self.terms.labels[entry.source].to_string(),
             uid: entry.series.uid_text().into_owned(),
         })
     }

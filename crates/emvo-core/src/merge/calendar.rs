@@ -86,17 +86,17 @@ impl<'a> Merge<'a> {
                 let is_left = is_any(property, &OF_THE_COPY)
                     || is_any(property, &["VERSION", "PRODID"])
                     || (index > 0 && (is_any(property, &OF_THE_FIRST) || is_vendor_color(property)))
-                    || (self.options.name.is_some() && is_any(property, &["NAME", "X-WR-CALNAME"]));
+                    || (self.terms.options.name.is_some() && is_any(property, &["NAME", "X-WR-CALNAME"]));
                 if !is_left && !lines.iter().any(|line: &Property<'_>| line.logical() == property.logical()) {
                     lines.push(property.clone());
                 }
             }
         }
-        if let Some(color) = &self.options.color {
+        if let Some(color) = &self.terms.options.color {
             lines.retain(|line| !line.is("COLOR") && !is_vendor_color(line));
             lines.push(Property::text_of("COLOR", color));
         }
-        if let Some(name) = &self.options.name {
+        if let Some(name) = &self.terms.options.name {
             lines.insert(2, Property::text_of("NAME", name));
             lines.insert(3, Property::text_of("X-WR-CALNAME", name));
         }
@@ -118,7 +118,7 @@ impl<'a> Merge<'a> {
             });
             if has_floating {
                 warnings.push(MergeWarning::FloatingMoved {
-                    label: self.labels[source].clone(),
+                    label: self.terms.labels[source].to_string(),
                     zone,
                     stated: stated
                         .as_ref()

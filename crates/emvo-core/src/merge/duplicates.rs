@@ -1,7 +1,6 @@
 //! The same event under different ids becomes one (U03).
 
-use hashbrown::HashMap;
-
+use super::group::Group;
 use super::{FoldKind, Merge, union};
 use crate::identity::{Fingerprint, Numbered, contradiction, same_dates};
 
@@ -13,15 +12,30 @@ impl Merge<'_> {
     pub(super) fn fold_duplicates(&mut self) {
         let number = |at: usize| {
             let entry = self.kept[at].as_ref()?;
-            Fingerprint::number(entry.series.lead(), &self.books[entry.source])
+            Fingerprint::number(entry.series.lead(), &self.terms.books[entry.source])
         };
-        let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
-        for at in Numbered::of(self.kept.len(), number).shared() {
+        let numbered = Numbered::of(self.kept.len(), number);
+        #[allow(
+            clippy::redundant_closure_for_method_calls,
+            reason = "the method itself is for one lifetime"
+        )]
+        self.settle(&numbered, |group| group.fold_duplicates());
+    }
+}
+
+impl Group<'_, '_> {
+    fn fold_duplicates(&mut self) {
+        // Numbers can meet by chance, and events with one fingerprint can still
+        // contradict each other.
+        let mut apart: Vec<(Fingerprint, usize)> = Vec::new();
+        for at in self.places().collect::<Vec<_>>() {
             let Some(fingerprint) = self.fingerprint(at) else { continue };
-            let group = groups.entry(fingerprint).or_default();
-            match group.iter().position(|&there| self.are_duplicates(there, at)) {
-                Some(place) => group[place] = self.fold_pair(group[place], at),
-                None => group.push(at),
+            let is_same = |(known, there): &(Fingerprint, usize)| {
+                *known == fingerprint && self.are_duplicates(*there, at)
+            };
+            match apart.iter().position(is_same) {
+                Some(place) => apart[place].1 = self.fold_pair(apart[place].1, at),
+                None => apart.push((fingerprint, at)),
             }
         }
     }
@@ -29,39 +43,39 @@ impl Merge<'_> {
     /// What the events that this one may be a duplicate of share with it. An
     /// event without a title has too little to go by.
     fn fingerprint(&self, at: usize) -> Option<Fingerprint> {
-        let entry = self.kept[at].as_ref()?;
+        let entry = self.entry(at)?;
         let lead = entry.series.lead();
-        lead.title().is_some().then(|| Fingerprint::of(lead, &self.books[entry.source]))
+        lead.title().is_some().then(|| Fingerprint::of(lead, &self.terms.books[entry.source]))
     }
 
     fn are_duplicates(&self, there: usize, at: usize) -> bool {
-        let (Some(one), Some(two)) = (&self.kept[there], &self.kept[at]) else { return false };
-        if Some(one.source) == self.destination && one.source == two.source {
+        let (Some(one), Some(two)) = (self.entry(there), self.entry(at)) else { return false };
+        if Some(one.source) == self.terms.destination && one.source == two.source {
             return false;
         }
         contradiction(one.series.lead(), two.series.lead()).is_none()
             && same_dates(
-                (&one.series, &self.books[one.source]),
-                (&two.series, &self.books[two.source]),
-                self.options.ceiling,
+                (&one.series, &self.terms.books[one.source]),
+                (&two.series, &self.terms.books[two.source]),
+                self.terms.options.ceiling,
             )
     }
 
     /// Folds the second event of a pair into the first, or the first into the
     /// second where that says more. Returns which one stays.
     fn fold_pair(&mut self, there: usize, at: usize) -> usize {
-        let richness = |at: usize| self.kept[at].as_ref().map_or(0, |entry| union::richness(&entry.series));
+        let richness = |at: usize| self.series(at).map_or(0, union::richness);
         let (stays, goes) =
             if self.may_change(there) && richness(at) > richness(there) { (at, there) } else { (there, at) };
-        let Some(folded) = self.kept[goes].take() else { return stays };
+        let Some(folded) = self.take(goes) else { return stays };
         if self.may_change(stays)
-            && let Some(entry) = self.kept[stays].as_mut()
+            && let Some(entry) = self.entry_mut(stays)
             && let Some(gained) = union::take_in(&mut entry.series, &folded.series)
         {
             let lead = entry.series.lead().clone();
-            self.change(Some(FoldKind::Duplicate.rule()), &lead, gained.before, gained.after);
+            self.change(FoldKind::Duplicate.rule(), &lead, (gained.before, gained.after), at);
         }
-        self.fold(FoldKind::Duplicate, &folded, stays);
+        self.fold(FoldKind::Duplicate, &folded, stays, at);
         stays
     }
 }

@@ -58,7 +58,7 @@ impl Merge<'_> {
 
     /// The single events that stand at dates of a series, in order of the dates.
     fn singles_in(&self, entry: &Entry<'_>, singles: &[Single], window: Window) -> Vec<usize> {
-        let (lead, zones) = (entry.series.lead(), &self.books[entry.source]);
+        let (lead, zones) = (entry.series.lead(), &self.terms.books[entry.source]);
         let title = lead.title().unwrap_or_default();
         let title = normalised(&title);
         let number = number_of(&title);
@@ -68,7 +68,7 @@ impl Merge<'_> {
             return Vec::new();
         }
         let mut there = Vec::new();
-        for occurrence in occurrences_of(&entry.series, zones, window, self.options.ceiling).list {
+        for occurrence in occurrences_of(&entry.series, zones, window, self.terms.options.ceiling).list {
             // An override says something of its own about its date.
             if occurrence.part != Part::Master {
                 continue;
@@ -113,7 +113,7 @@ impl Merge<'_> {
     }
 
     fn moments(&self, entry: &Entry<'_>) -> (Moment, Moment) {
-        let (lead, zones) = (entry.series.lead(), &self.books[entry.source]);
+        let (lead, zones) = (entry.series.lead(), &self.terms.books[entry.source]);
         (Moment::of(lead.start(), zones), Moment::of(&lead.end(), zones))
     }
 

@@ -72,7 +72,7 @@ pub enum Ids {
 impl Merge<'_> {
     /// Gives every incoming event that stays what was asked for.
     pub(super) fn outfit_incoming(&mut self) {
-        let how = self.options.incoming.clone();
+        let how = self.terms.options.incoming.clone();
         if how == Incoming::default() {
             return;
         }
@@ -86,7 +86,9 @@ impl Merge<'_> {
                 .collect(),
         };
         let mut made = Vec::new();
-        for entry in self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.destination) {
+        for entry in
+            self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.terms.destination)
+        {
             let mut steps = outfit(&mut entry.series, &how);
             if how.uids == Ids::Fresh {
                 let uid = fresh_uid(&entry.series);

@@ -8,6 +8,7 @@
 mod alike;
 mod calendar;
 mod duplicates;
+mod group;
 mod in_series;
 mod incoming;
 mod union;
@@ -18,7 +19,9 @@ pub use alike::{LookAlike, LookAlikes, SamePair, Side};
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, outfit};
 pub(crate) use zones::refer_to;
 
-use crate::calendar::{Calendar, Event, Series};
+use std::sync::Arc;
+
+use crate::calendar::{Calendar, Event, EventTime, Series};
 use crate::receipt::{Balance, Change};
 use crate::recurrence::Ceiling;
 use crate::zone::ZoneBook;
@@ -88,19 +91,26 @@ pub struct Fold {
     /// Why.
     pub kind: FoldKind,
     /// The title of the folded event.
-    pub title: String,
-    /// When it starts, for people.
-    pub start: String,
+    pub title: Box<str>,
+    /// When it starts.
+    pub start: EventTime,
     /// Its id.
-    pub uid: String,
+    pub uid: Box<str>,
     /// The input it came from.
-    pub from: String,
+    pub from: Arc<str>,
     /// The input of the event that stays.
-    pub into: String,
-    /// The id of the event that stays.
-    pub into_uid: String,
+    pub into: Arc<str>,
+    /// The id of the event that stays, if it is another.
+    pub other_uid: Option<Box<str>>,
     /// The names that the two calendars give themselves, where they differ.
-    pub between: Option<(String, String)>,
+    pub between: Option<(Arc<str>, Arc<str>)>,
+}
+
+impl Fold {
+    /// The id of the event that stays.
+    pub fn into_uid(&self) -> &str {
+        self.other_uid.as_deref().unwrap_or(&self.uid)
+    }
 }
 
 /// Why an event became part of another.
@@ -180,15 +190,20 @@ struct Entry<'a> {
     source: usize,
 }
 
-/// The state of a merge: inputs by number, and the events that stay.
-struct Merge<'a> {
+/// What is the same for all events: the inputs by number, and what was asked.
+struct Terms {
     books: Vec<ZoneBook>,
-    labels: Vec<String>,
+    labels: Vec<Arc<str>>,
     /// What the calendars call themselves, if they do.
-    names: Vec<Option<String>>,
+    names: Vec<Option<Arc<str>>>,
     /// The number of the destination among the inputs.
     destination: Option<usize>,
     options: MergeOptions,
+}
+
+/// The state of a merge: its terms, and the events that stay.
+struct Merge<'a> {
+    terms: Terms,
     kept: Vec<Option<Entry<'a>>>,
     balance: Balance,
     folds: Vec<Fold>,
@@ -206,12 +221,9 @@ pub fn merge<'a>(
 ) -> Merged<'a> {
     let destination = existing.is_some().then_some(0);
     let mut calendars = Vec::new();
+    let terms = Terms { books: Vec::new(), labels: Vec::new(), names: Vec::new(), destination, options };
     let mut merge = Merge {
-        books: Vec::new(),
-        labels: Vec::new(),
-        names: Vec::new(),
-        destination,
-        options,
+        terms,
         kept: Vec::new(),
         balance: Balance::default(),
         folds: Vec::new(),
@@ -221,13 +233,13 @@ pub fn merge<'a>(
     for input in existing.into_iter().chain(inputs) {
         merge.balance.read += input.calendar.series.len() + input.calendar.unsound.len();
         merge.balance.set_aside += input.calendar.unsound.len();
-        merge.books.push(input.zones);
-        merge.labels.push(input.label);
-        merge.names.push(input.calendar.states_name().then(|| input.calendar.name()));
+        merge.terms.books.push(input.zones);
+        merge.terms.labels.push(input.label.into());
+        merge.terms.names.push(input.calendar.states_name().then(|| input.calendar.name().into()));
         calendars.push(input.calendar);
     }
     merge.take_series(&mut calendars);
-    if merge.options.duplicates == Duplicates::Fold {
+    if merge.terms.options.duplicates == Duplicates::Fold {
         merge.fold_duplicates();
         merge.fold_into_series();
     }
@@ -238,37 +250,42 @@ pub fn merge<'a>(
     Merged { look_alikes, ..merged }
 }
 
+impl Terms {
+    fn fold(&self, kind: FoldKind, folded: &Entry<'_>, stays: &Entry<'_>) -> Fold {
+        let (lead, uid, into) = (folded.series.lead(), folded.series.uid_text(), stays.series.uid_text());
+        let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
+        Fold {
+            kind,
+            title: lead.title().unwrap_or_default().into(),
+            start: lead.start().clone(),
+            from: self.labels[folded.source].clone(),
+            into: self.labels[stays.source].clone(),
+            other_uid: (into != uid).then(|| into.into()),
+            uid: uid.into(),
+            between: from.clone().zip(to.clone()).filter(|(from, to)| from != to),
+        }
+    }
+}
+
+fn change_of(rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) -> Change {
+    let title = event.title().unwrap_or_default().into_owned();
+    Change { rule, uid: event.uid_text().into_owned(), title, before, after }
+}
+
 impl<'a> Merge<'a> {
     fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let Some(stays) = self.kept[into].as_ref() else { return };
-        let uid = |series: &Series<'_>| series.uid_text().into_owned();
-        let lead = folded.series.lead();
-        let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
-        self.folds.push(Fold {
-            kind,
-            title: lead.title().unwrap_or_default().into_owned(),
-            start: lead.start().to_string(),
-            uid: uid(&folded.series),
-            from: self.labels[folded.source].clone(),
-            into: self.labels[stays.source].clone(),
-            into_uid: uid(&stays.series),
-            between: from.clone().zip(to.clone()).filter(|(from, to)| from != to),
-        });
+        let fold = self.terms.fold(kind, folded, stays);
+        self.folds.push(fold);
         self.balance.folded += 1;
     }
 
     fn change(&mut self, rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) {
-        self.changes.push(Change {
-            rule,
-            uid: event.uid_text().into_owned(),
-            title: event.title().unwrap_or_default().into_owned(),
-            before,
-            after,
-        });
+        self.changes.push(change_of(rule, event, before, after));
     }
 
     /// Whether an event may be changed: the destination's own may not.
     fn may_change(&self, at: usize) -> bool {
-        self.kept[at].as_ref().is_some_and(|entry| Some(entry.source) != self.destination)
+        self.kept[at].as_ref().is_some_and(|entry| Some(entry.source) != self.terms.destination)
     }
 }

@@ -1,8 +1,6 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
-use std::collections::HashSet;
-
 use crate::calendar::{Classification, Event, Series};
 use crate::content::{Item, Property, escape_text};
 
@@ -28,12 +26,11 @@ pub(super) fn richness(series: &Series<'_>) -> usize {
 /// reminders, people, the stricter privacy, busy rather than free, fields that
 /// it lacks. `None` if there was nothing.
 pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option<Gained> {
-    let other = duplicate.master().or(duplicate.overrides().first())?.clone().into_component().into_owned();
-    let other = Event::read(other, 0).ok()?;
+    let other = duplicate.master().or(duplicate.overrides().first())?;
     let mut gained = Vec::new();
     let mut before = Vec::new();
     let event = series.events_mut().next()?;
-    take_categories(event, &other, &mut gained);
+    take_categories(event, other, &mut gained);
     if other.classification() > event.classification() {
         let class =
             if other.classification() == Classification::Confidential { "CONFIDENTIAL" } else { "PRIVATE" };
@@ -46,8 +43,8 @@ pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option
         gained.push("busy".to_owned());
         event.edit(|component| component.set(Property::new("TRANSP", &[], "OPAQUE")));
     }
-    take_lines(event, &other, &mut gained);
-    take_components(event, &other, &mut gained);
+    take_lines(event, other, &mut gained);
+    take_components(event, other, &mut gained);
     if gained.is_empty() {
         return None;
     }
@@ -66,36 +63,50 @@ fn take_categories(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<St
     }
 }
 
+/// Names that may stand several times in an event.
+const SEVERAL: [&str; 5] = ["ATTENDEE", "ATTACH", "COMMENT", "CONTACT", "RELATED-TO"];
+/// Identity, revision and times are the survivor's own, and the rest is settled
+/// elsewhere.
+const OWN: [&str; 16] = [
+    "UID",
+    "SEQUENCE",
+    "DTSTAMP",
+    "CREATED",
+    "LAST-MODIFIED",
+    "DTSTART",
+    "DTEND",
+    "DURATION",
+    "RRULE",
+    "RDATE",
+    "EXDATE",
+    "EXRULE",
+    "RECURRENCE-ID",
+    "CATEGORIES",
+    "CLASS",
+    "TRANSP",
+];
+
 /// Lines whose name the event lacks altogether, and further lines of names that
 /// may stand there several times.
 fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
-    let has: HashSet<String> =
-        event.component().properties().map(|property| property.name().to_ascii_uppercase()).collect();
-    let lines: HashSet<String> =
-        event.component().properties().map(|property| property.logical().into_owned()).collect();
-    let people: HashSet<String> = ["ATTENDEE", "ATTACH", "COMMENT", "CONTACT", "RELATED-TO"]
-        .iter()
-        .flat_map(|name| event.component().properties_named(name).map(|line| line.value().to_lowercase()))
-        .collect();
-    for property in other.component().properties() {
-        let name = property.name().to_ascii_uppercase();
-        let is_new = match name.as_str() {
-            // Identity, revision and times are the survivor's own, and the rest
-            // was settled above.
-            "UID" | "SEQUENCE" | "DTSTAMP" | "CREATED" | "LAST-MODIFIED" | "DTSTART" | "DTEND"
-            | "DURATION" | "RRULE" | "RDATE" | "EXDATE" | "EXRULE" | "RECURRENCE-ID" | "CATEGORIES"
-            | "CLASS" | "TRANSP" => false,
-            "ATTENDEE" | "ATTACH" | "COMMENT" | "CONTACT" | "RELATED-TO" => {
-                !people.contains(&property.value().to_lowercase())
-            }
-            _ if has.contains(&name) => false,
-            _ => !property.value().trim().is_empty() && !lines.contains(&*property.logical()),
-        };
-        if is_new {
-            gained.push(format!("{} {}", name, property.text()));
-            let line = property.clone().into_owned();
-            event.edit(|component| component.add(line));
+    let is_any = |line: &Property<'_>, names: &[&str]| names.iter().any(|name| line.is(name));
+    let own = event.component();
+    let says = |value: &str| {
+        let lines = SEVERAL.iter().flat_map(|name| own.properties_named(name));
+        lines.map(|line| line.value().to_lowercase()).any(|known| known == value)
+    };
+    let is_new = |line: &&Property<'_>| {
+        if is_any(line, &SEVERAL) {
+            !says(&line.value().to_lowercase())
+        } else {
+            !own.has(line.name()) && !is_any(line, &OWN) && !line.value().trim().is_empty()
         }
+    };
+    let new: Vec<_> = other.component().properties().filter(is_new).collect();
+    for line in new {
+        gained.push(format!("{} {}", line.name().to_ascii_uppercase(), line.text()));
+        let line = line.clone().into_owned();
+        event.edit(|component| component.add(line));
     }
 }
 

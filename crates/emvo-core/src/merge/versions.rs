@@ -3,9 +3,12 @@
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
+use super::group::Group;
 use super::{Clash, Entry, FoldKind, Merge};
 use crate::calendar::{Calendar, Series, Uid};
-use crate::identity::{Difference, Numbered, Origin, VersionKey, derived_uid, differences, number_of};
+use crate::identity::{
+    Difference, Numbered, Origin, VersionKey, derived_uid, differences, is_derived, number_of,
+};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
@@ -47,21 +50,79 @@ impl<'a> Merge<'a> {
     /// Settles the events under each id. Returns those that are events of their
     /// own under an id that is taken.
     fn settle_ids(&mut self) -> Vec<usize> {
-        let uid = |at: usize| Some(number_of(&self.series(at)?.uid()?));
-        let mut first_of: HashMap<Uid<'_>, usize> = HashMap::new();
-        let mut shared: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
-        for at in Numbered::of(self.kept.len(), uid).shared() {
-            let Some(uid) = self.series(at).and_then(Series::uid) else { continue };
-            let first = *first_of.entry(uid).or_insert(at);
-            if first != at {
-                shared.entry(first).or_insert_with(|| vec![first]).push(at);
-            }
+        let uid = |at: usize| Some(number_of(&self.kept[at].as_ref()?.series.uid()?));
+        let numbered = Numbered::of(self.kept.len(), uid);
+        #[allow(clippy::redundant_closure_for_method_calls, reason = "the method itself is for one lifetime")]
+        let others = self.settle(&numbered, |group| group.settle_ids());
+        others.into_iter().flatten().collect()
+    }
+
+    /// Events of their own under an id that is taken. Combined a second time
+    /// each meets itself under its derived id and is folded.
+    fn give_derived_uids(&mut self, others: Vec<usize>) {
+        if others.is_empty() {
+            return;
         }
-        drop(first_of);
+        let pending: Vec<(usize, Option<Entry<'a>>)> =
+            others.into_iter().map(|at| (at, self.kept[at].take())).collect();
+        let derived = self.kept.par_iter().with_min_len(1024).enumerate().filter_map(|(at, entry)| {
+            let uid = entry.as_ref()?.series.uid().filter(is_derived)?;
+            Some((uid.into_owned(), at))
+        });
+        let mut taken: HashMap<Uid<'static>, usize> = HashMap::new();
+        for (uid, at) in derived.collect::<Vec<_>>() {
+            taken.entry(uid).or_insert(at);
+        }
+        let renamed = pending.into_par_iter().with_min_len(64).filter_map(|(at, entry)| {
+            let mut entry = entry?;
+            let before = entry.series.uid_text().into_owned();
+            entry.series.set_uid(&derived_uid(entry.series.lead(), 0));
+            Some((at, before, entry))
+        });
+        for (at, before, entry) in renamed.collect::<Vec<_>>() {
+            self.place_derived(at, &before, entry, &mut taken);
+        }
+    }
+
+    /// Puts an event that has a derived id in its place, under the next derived
+    /// id if that one is taken, or folds it into what it is a copy of.
+    fn place_derived(
+        &mut self,
+        at: usize,
+        before: &str,
+        mut entry: Entry<'a>,
+        taken: &mut HashMap<Uid<'static>, usize>,
+    ) {
+        for salt in 1.. {
+            let there = entry.series.uid().and_then(|uid| taken.get(&uid)).copied();
+            let Some(there) = there else {
+                taken.extend(entry.series.uid().map(|uid| (uid.into_owned(), at)));
+                let before = format!("UID {before}, which another event has");
+                self.change(
+                    Some("U02"),
+                    entry.series.lead(),
+                    before,
+                    format!("UID {}", entry.series.uid_text()),
+                );
+                self.kept[at] = Some(entry);
+                return;
+            };
+            if self.kept[there].as_ref().is_some_and(|there| is_same(&there.series, &entry.series)) {
+                self.fold(FoldKind::Copy, &entry, there);
+                return;
+            }
+            entry.series.set_uid(&derived_uid(entry.series.lead(), salt));
+        }
+    }
+}
+
+impl Group<'_, '_> {
+    fn settle_ids(&mut self) -> Vec<usize> {
         let mut others = Vec::new();
-        for members in shared.into_values() {
-            let of_destination =
-                |at: &usize| self.source_of(*at) == self.destination && self.destination.is_some();
+        for members in self.by_uid() {
+            let of_destination = |at: &usize| {
+                self.source_of(*at) == self.terms.destination && self.terms.destination.is_some()
+            };
             let (own, incoming): (Vec<_>, Vec<_>) = members.iter().copied().partition(of_destination);
             let many = self.has_many(&members);
             let incoming = self.join_overrides(incoming);
@@ -75,8 +136,22 @@ impl<'a> Merge<'a> {
         others
     }
 
+    /// Its events by id, in order of the first of each: numbers can meet by
+    /// chance.
+    fn by_uid(&self) -> Vec<Vec<usize>> {
+        let mut by_uid: BTreeMap<Uid<'_>, Vec<usize>> = BTreeMap::new();
+        for at in self.places() {
+            if let Some(uid) = self.series(at).and_then(Series::uid) {
+                by_uid.entry(uid).or_default().push(at);
+            }
+        }
+        let mut all: Vec<Vec<usize>> = by_uid.into_values().collect();
+        all.sort_unstable();
+        all
+    }
+
     fn source_of(&self, at: usize) -> Option<usize> {
-        self.kept[at].as_ref().map(|entry| entry.source)
+        self.entry(at).map(|entry| entry.source)
     }
 
     /// Whether some input has several events under the id of these.
@@ -87,18 +162,14 @@ impl<'a> Merge<'a> {
         masters.into_iter().any(|at| !sources.insert(self.source_of(*at)))
     }
 
-    fn series(&self, at: usize) -> Option<&Series<'a>> {
-        self.kept[at].as_ref().map(|entry| &entry.series)
-    }
-
     /// Overrides that came without their series join the first one of their id.
     fn join_overrides(&mut self, members: Vec<usize>) -> Vec<usize> {
         let is_whole = |at: &usize| self.series(*at).is_some_and(|series| series.master().is_some());
         let (whole, parts): (Vec<_>, Vec<_>) = members.into_iter().partition(is_whole);
         let Some(&target) = whole.first().or(parts.first()) else { return Vec::new() };
         for at in parts.into_iter().filter(|at| *at != target) {
-            let Some(part) = self.kept[at].take() else { continue };
-            if let Some(entry) = self.kept[target].as_mut() {
+            let Some(part) = self.take(at) else { continue };
+            if let Some(entry) = self.entry_mut(target) {
                 let known: Vec<_> =
                     entry.series.overrides().iter().filter_map(|event| event.replaces().cloned()).collect();
                 for event in part.series.overrides() {
@@ -107,7 +178,7 @@ impl<'a> Merge<'a> {
                     }
                 }
             }
-            self.fold(FoldKind::OlderVersion, &part, target);
+            self.fold(FoldKind::OlderVersion, &part, target, target);
         }
         if whole.is_empty() { vec![target] } else { whole }
     }
@@ -133,8 +204,8 @@ impl<'a> Merge<'a> {
                         FoldKind::OlderVersion
                     };
                     let into = winner.at;
-                    if let Some(folded) = self.kept[candidate.at].take() {
-                        self.fold(kind, &folded, into);
+                    if let Some(folded) = self.take(candidate.at) {
+                        self.fold(kind, &folded, into, into);
                     }
                 }
             }
@@ -145,7 +216,7 @@ impl<'a> Merge<'a> {
     }
 
     fn candidate(&self, at: usize) -> Option<Candidate> {
-        let entry = self.kept[at].as_ref()?;
+        let entry = self.entry(at)?;
         Some(Candidate { at, key: VersionKey::of(&entry.series), sources: vec![entry.source] })
     }
 
@@ -181,7 +252,7 @@ impl<'a> Merge<'a> {
             }
         };
         let Some(there) = alike.or_else(meant) else { return false };
-        let (kind, is_replaced) = match self.options.clash {
+        let (kind, is_replaced) = match self.terms.options.clash {
             _ if alike.is_some() => (FoldKind::Copy, false),
             Clash::Existing => (FoldKind::Clash, false),
             Clash::Incoming => (FoldKind::Clash, true),
@@ -189,20 +260,20 @@ impl<'a> Merge<'a> {
             Clash::Both => return false,
         };
         let there = there.at;
-        let Some(incoming) = self.kept[at].take() else { return true };
+        let Some(incoming) = self.take(at) else { return true };
         if is_replaced {
             self.tell_replaced(there, &incoming);
         }
-        let folded = if is_replaced { self.kept[there].replace(incoming) } else { Some(incoming) };
+        let folded = if is_replaced { self.replace(there, incoming) } else { Some(incoming) };
         if let Some(folded) = folded {
-            self.fold(kind, &folded, there);
+            self.fold(kind, &folded, there, there);
         }
         true
     }
 
     /// What the destination's event had and has, field by field.
     fn tell_replaced(&mut self, there: usize, incoming: &Entry<'_>) {
-        let Some(old) = &self.kept[there] else { return };
+        let Some(old) = self.entry(there) else { return };
         let fields = differences(&old.series, &incoming.series);
         if fields.is_empty() {
             return;
@@ -211,48 +282,7 @@ impl<'a> Merge<'a> {
             fields.iter().map(|field| format!("{} {}", field.field, of(field))).collect::<Vec<_>>().join(", ")
         };
         let (before, after) = (side(|field| &field.first), side(|field| &field.second));
-        let lead = incoming.series.lead().clone();
-        self.change(Some("U02"), &lead, before, after);
-    }
-
-    /// Events of their own under an id that is taken. Combined a second time
-    /// each meets itself under its derived id and is folded.
-    fn give_derived_uids(&mut self, others: Vec<usize>) {
-        if others.is_empty() {
-            return;
-        }
-        let pending: HashSet<usize> = others.iter().copied().collect();
-        let mut taken: HashMap<Uid<'static>, usize> = HashMap::new();
-        for (at, entry) in self.kept.iter().enumerate() {
-            if let Some(uid) = entry.as_ref().and_then(|entry| entry.series.uid())
-                && !pending.contains(&at)
-            {
-                taken.entry(uid.into_owned()).or_insert(at);
-            }
-        }
-        for at in others {
-            self.give_derived_uid(at, &mut taken);
-        }
-    }
-
-    fn give_derived_uid(&mut self, at: usize, taken: &mut HashMap<Uid<'static>, usize>) {
-        let Some(mut entry) = self.kept[at].take() else { return };
-        let before = entry.series.uid_text().into_owned();
-        for salt in 0.. {
-            let uid = derived_uid(entry.series.lead(), salt);
-            entry.series.set_uid(&uid);
-            let Some(&there) = taken.get(&uid) else {
-                let before = format!("UID {before}, which another event has");
-                self.change(Some("U02"), entry.series.lead(), before, format!("UID {uid}"));
-                taken.insert(uid, at);
-                self.kept[at] = Some(entry);
-                return;
-            };
-            if self.series(there).is_some_and(|there| is_same(there, &entry.series)) {
-                self.fold(FoldKind::Copy, &entry, there);
-                return;
-            }
-        }
+        self.change("U02", incoming.series.lead(), (before, after), there);
     }
 }
 

@@ -51,7 +51,7 @@ impl Merge<'_> {
         (from, until): (i64, i64),
         defined: &mut BTreeMap<String, Defined>,
     ) {
-        let meaning = self.books[source].get(name).and_then(|entry| entry.zone.clone());
+        let meaning = self.terms.books[source].get(name).and_then(|entry| entry.zone.clone());
         let resolved = match &meaning {
             Some((zone, ZoneSource::Map | ZoneSource::Name)) => Some(zone.clone()),
             Some((_, ZoneSource::Definition)) | None => Zone::named(name.as_str()),
@@ -133,9 +133,9 @@ impl Merge<'_> {
 
     /// What the events of each input use.
     fn uses(&self) -> Vec<Uses> {
-        let none = || self.books.iter().map(|_| Uses::default()).collect::<Vec<_>>();
+        let none = || self.terms.books.iter().map(|_| Uses::default()).collect::<Vec<_>>();
         let add = |mut uses: Vec<Uses>, entry: &Entry<'_>| {
-            uses[entry.source].add(&entry.series, &self.books[entry.source]);
+            uses[entry.source].add(&entry.series, &self.terms.books[entry.source]);
             uses
         };
         let unite = |one: Vec<Uses>, two: Vec<Uses>| {

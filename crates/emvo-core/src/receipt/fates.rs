@@ -186,8 +186,7 @@ impl Facts {
         for change in changes.iter().filter(|change| !change.uid.is_empty()) {
             told.entry(&change.uid).or_default().push(change);
         }
-        let folded: Folded<'_> =
-            folds.iter().map(|fold| ((fold.uid.as_str(), fold.from.as_str()), *fold)).collect();
+        let folded: Folded<'_> = folds.iter().map(|fold| ((&*fold.uid, &*fold.from), *fold)).collect();
         let mut records: Vec<EventRecord> = all
             .into_par_iter()
             .zip(parts)
@@ -244,7 +243,7 @@ impl Fact {
             title: self.title.to_string(),
             start: self.start.to_string(),
             fate,
-            into: (fate == Fate::Folded).then(|| fold.map(|fold| fold.into_uid.clone())).flatten(),
+            into: (fate == Fate::Folded).then(|| fold.map(|fold| fold.into_uid().to_owned())).flatten(),
             now: Vec::new(),
             fields: Vec::new(),
             changes: Vec::new(),

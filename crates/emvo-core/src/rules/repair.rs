@@ -135,8 +135,8 @@ fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairP
     repaired.folded += merged.balance.folded;
     repaired.changes.extend(merged.folds.iter().map(|fold| Change {
         rule: Some(fold.kind.rule()),
-        uid: fold.uid.clone(),
-        title: fold.title.clone(),
+        uid: fold.uid.to_string(),
+        title: fold.title.to_string(),
         before: format!("twice, {}", fold.start),
         after: "once".to_owned(),
     }));

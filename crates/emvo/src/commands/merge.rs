@@ -220,14 +220,13 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         calendar,
         zones,
         folded: merged.balance.folded,
-        changes: merged.changes.clone(),
-        folds: merged.folds.clone(),
+        changes: std::mem::take(&mut merged.changes),
+        folds: std::mem::take(&mut merged.folds),
         ..Changed::default()
     };
     if let (Some(fitting), Some(window)) = (&fitting, window) {
         let options = fitting.options(window, Ceiling::default());
         warnings.extend(fit(&mut changed, &options, &reading.zones));
-        merged.changes.clone_from(&changed.changes);
     }
     let mut form = TableForm::of(&reading);
     form.options.columns =
@@ -236,6 +235,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let extra: Vec<Pending> = review.into_iter().collect();
     let spread = write_spread(fitting.as_ref(), &sources, vec![vec![changed]], extra, &plan, kind, &form)?;
     warnings.extend(spread.too_big);
+    (merged.changes, merged.folds) = (spread.changes, spread.folds);
     let outputs = spread.outputs;
     let needs_a_look =
         outputs.balance.set_aside + outputs.fragments + outputs.whole > 0 || !warnings.is_empty();
@@ -376,10 +376,10 @@ fn look_alike_lines(pairs: &[LookAlike], is_on_sheet: bool) -> String {
 }
 
 #[derive(Serialize)]
-struct MergeJson {
+struct MergeJson<'m> {
     #[serde(flatten)]
     writing: WritingJson,
-    folds: Vec<FoldJson>,
+    folds: Vec<FoldJson<'m>>,
     warnings: Vec<String>,
     look_alikes: Vec<PairJson>,
 }
@@ -393,25 +393,25 @@ struct PairJson {
 }
 
 #[derive(Serialize)]
-struct FoldJson {
+struct FoldJson<'m> {
     rule: &'static str,
-    uid: String,
-    title: String,
+    uid: &'m str,
+    title: &'m str,
     start: String,
-    from: String,
-    into: String,
-    into_uid: String,
+    from: &'m str,
+    into: &'m str,
+    into_uid: &'m str,
 }
 
-fn merge_json(merged: &Merged<'_>, warnings: Vec<String>, outputs: &Outputs) -> MergeJson {
+fn merge_json<'m>(merged: &'m Merged<'_>, warnings: Vec<String>, outputs: &Outputs) -> MergeJson<'m> {
     let folds = merged.folds.iter().map(|fold| FoldJson {
         rule: fold.kind.rule(),
-        uid: fold.uid.clone(),
-        title: fold.title.clone(),
-        start: fold.start.clone(),
-        from: fold.from.clone(),
-        into: fold.into.clone(),
-        into_uid: fold.into_uid.clone(),
+        uid: &fold.uid,
+        title: &fold.title,
+        start: fold.start.to_string(),
+        from: &fold.from,
+        into: &fold.into,
+        into_uid: fold.into_uid(),
     });
     MergeJson {
         writing: WritingJson {

@@ -173,6 +173,10 @@ pub(crate) struct SpreadOutputs {
     pub(crate) outputs: Outputs,
     /// Events that are bigger than a whole file may be.
     pub(crate) too_big: Vec<String>,
+    /// What was changed, in order.
+    pub(crate) changes: Vec<Change>,
+    /// Which events became part of which, in order.
+    pub(crate) folds: Vec<Fold>,
 }
 
 /// Writes changed calendars into as many files as a destination's limits ask
@@ -225,8 +229,13 @@ pub(crate) fn write_spread<'a>(
         }
     }
     let outputs = write_parts(sources, &parts, beside, plan, kind, form, accounts)?;
+    let (mut steps, mut folds) = (Vec::new(), Vec::new());
+    for one in parts.iter_mut().flat_map(|part| &mut part.calendars) {
+        steps.append(&mut one.changes);
+        folds.append(&mut one.folds);
+    }
     std::mem::forget(parts);
-    Ok(SpreadOutputs { outputs, too_big })
+    Ok(SpreadOutputs { outputs, too_big, changes: steps, folds })
 }
 
 /// Where a part goes: behind the output's name stands the part's; in a folder

@@ -316,7 +316,13 @@ pub(crate) fn done_page(done: &Done<'_>) -> Page {
             &["rule", "when", "title", "from", "into"],
             done.folds.iter().map(|fold| {
                 let rule = fold.kind.rule().to_owned();
-                vec![rule, fold.start.clone(), fold.title.clone(), fold.from.clone(), fold.into.clone()]
+                vec![
+                    rule,
+                    fold.start.to_string(),
+                    fold.title.to_string(),
+                    fold.from.to_string(),
+                    fold.into.to_string(),
+                ]
             }),
         ),
     ];
@@ -372,8 +378,8 @@ pub(crate) fn done_sheet(done: &Done<'_>) -> anyhow::Result<Vec<u8>> {
     let folds = done.folds.iter().map(|fold| {
         let rule = fold.kind.rule().to_owned();
         let (before, after) =
-            (format!("{} {}", fold.start, fold.from), format!("{} {}", fold.into_uid, fold.into));
-        ["folded".to_owned(), rule, fold.uid.clone(), fold.title.clone(), before, after]
+            (format!("{} {}", fold.start, fold.from), format!("{} {}", fold.into_uid(), fold.into));
+        ["folded".to_owned(), rule, fold.uid.to_string(), fold.title.to_string(), before, after]
     });
     sheet(["fate", "rule", "uid", "title", "before", "after"], changes.chain(folds))
 }

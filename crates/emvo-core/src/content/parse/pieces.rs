@@ -139,7 +139,9 @@ fn piece_of(mut parser: Parser<'_>, place: Place) -> Option<Piece<'_>> {
 fn joined(pieces: Vec<Piece<'_>>) -> Parsed<'_> {
     let mut parsed = Parsed::default();
     let mut open: Option<OpenCalendar<'_>> = None;
+    let mut left: usize = pieces.iter().map(|piece| piece.items.len()).sum();
     for piece in pieces {
+        left -= piece.items.len();
         parsed.faults.extend(piece.faults);
         if let Some(open) = &mut open {
             open.items.extend(piece.items);
@@ -149,6 +151,10 @@ fn joined(pieces: Vec<Piece<'_>>) -> Parsed<'_> {
             parsed.roots.extend(open.take().map(OpenCalendar::closed));
             parsed.roots.extend(closing.roots);
             open = closing.open;
+            // Growing step by step would take twice the room for a while.
+            if let Some(open) = &mut open {
+                open.items.reserve_exact(left);
+            }
         }
     }
     if let Some(open) = open {
