@@ -24,7 +24,7 @@ impl Merge<'_> {
 }
 
 impl Group<'_, '_> {
-    fn fold_duplicates(&mut self) {
+    fn fold_duplicates(&mut self) -> Vec<usize> {
         // Numbers can meet by chance, and events with one fingerprint can still
         // contradict each other.
         let mut apart: Vec<(Fingerprint, usize)> = Vec::new();
@@ -38,6 +38,7 @@ impl Group<'_, '_> {
                 None => apart.push((fingerprint, at)),
             }
         }
+        Vec::new()
     }
 
     /// What the events that this one may be a duplicate of share with it. An
@@ -73,9 +74,9 @@ impl Group<'_, '_> {
             && let Some(gained) = union::take_in(&mut entry.series, &folded.series)
         {
             let lead = entry.series.lead().clone();
-            self.change(FoldKind::Duplicate.rule(), &lead, (gained.before, gained.after), at);
+            self.change(FoldKind::Duplicate.rule(), &lead, gained.before, gained.after);
         }
-        self.fold(FoldKind::Duplicate, &folded, stays, at);
+        self.fold(FoldKind::Duplicate, &folded, stays);
         stays
     }
 }

@@ -15,27 +15,22 @@ pub(super) struct Group<'m, 'a> {
     pub(super) terms: &'m Terms,
     /// The events by their places among all, ascending.
     members: Vec<(usize, Option<Entry<'a>>)>,
-    told: Told,
-}
-
-/// What was done, each under the place of an event: what is told in the end
-/// does not depend on which group came first.
-#[derive(Default)]
-struct Told {
-    folds: Vec<(usize, Fold)>,
-    changes: Vec<(usize, Change)>,
+    folds: Vec<Fold>,
+    changes: Vec<Change>,
 }
 
 impl<'a> Merge<'a> {
-    /// Settles events with the same number among themselves. What that gives, in
-    /// order of the first event of each group.
-    pub(super) fn settle<T: Send>(
+    /// Settles events with the same number among themselves, told in order of
+    /// the first event of each group. Returns the places of those that are left
+    /// to be settled otherwise.
+    pub(super) fn settle(
         &mut self,
         numbered: &Numbered,
-        settle: impl Fn(&mut Group<'_, 'a>) -> T + Sync,
-    ) -> Vec<T> {
-        let (mut told, mut given) = (Told::default(), Vec::new());
+        settle: impl Fn(&mut Group<'_, 'a>) -> Vec<usize> + Sync,
+    ) -> Vec<usize> {
+        let mut left = Vec::new();
         let mut groups: Vec<_> = numbered.groups().filter(|group| group.len() > 1).collect();
+        self.folds.reserve_exact(groups.iter().map(|group| group.len() - 1).sum());
         // What stands side by side in the file is settled one after the other.
         groups.par_sort_unstable_by_key(|group| group.places().next());
         for groups in groups.chunks(AT_ONCE) {
@@ -44,31 +39,26 @@ impl<'a> Merge<'a> {
                 .map(|group| group.places().map(|at| (at, self.kept[at].take())).collect())
                 .collect();
             let terms = &self.terms;
-            let settled: Vec<(Group<'_, 'a>, T)> = taken
+            let settled: Vec<(Group<'_, 'a>, Vec<usize>)> = taken
                 .into_par_iter()
                 .with_min_len(32)
                 .map(|members| {
-                    let mut group = Group { terms, members, told: Told::default() };
-                    let given = settle(&mut group);
-                    (group, given)
+                    let mut group = Group { terms, members, folds: Vec::new(), changes: Vec::new() };
+                    let left = settle(&mut group);
+                    (group, left)
                 })
                 .collect();
             for (group, one) in settled {
-                given.push((group.first(), one));
-                told.folds.extend(group.told.folds);
-                told.changes.extend(group.told.changes);
+                left.extend(one);
+                self.balance.folded += group.folds.len();
+                self.folds.extend(group.folds);
+                self.changes.extend(group.changes);
                 for (at, entry) in group.members {
                     self.kept[at] = entry;
                 }
             }
         }
-        told.folds.sort_by_key(|(place, _)| *place);
-        told.changes.sort_by_key(|(place, _)| *place);
-        self.balance.folded += told.folds.len();
-        self.folds.extend(told.folds.into_iter().map(|(_, fold)| fold));
-        self.changes.extend(told.changes.into_iter().map(|(_, change)| change));
-        given.sort_by_key(|(first, _)| *first);
-        given.into_iter().map(|(_, one)| one).collect()
+        left
     }
 }
 
@@ -76,10 +66,6 @@ impl<'a> Group<'_, 'a> {
     /// The places of its events.
     pub(super) fn places(&self) -> impl Iterator<Item = usize> {
         self.members.iter().map(|(at, _)| *at)
-    }
-
-    fn first(&self) -> usize {
-        self.members.first().map_or(0, |(at, _)| *at)
     }
 
     fn number_of(&self, at: usize) -> Option<usize> {
@@ -115,21 +101,15 @@ impl<'a> Group<'_, 'a> {
         self.entry(at).is_some_and(|entry| Some(entry.source) != self.terms.destination)
     }
 
-    /// Tells that an event became part of another, under this place.
-    pub(super) fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize, place: usize) {
+    /// Tells that an event became part of another.
+    pub(super) fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let Some(stays) = self.entry(into) else { return };
         let fold = self.terms.fold(kind, folded, stays);
-        self.told.folds.push((place, fold));
+        self.folds.push(fold);
     }
 
-    /// Tells that an event was changed, under this place.
-    pub(super) fn change(
-        &mut self,
-        rule: &'static str,
-        event: &Event<'_>,
-        (before, after): (String, String),
-        place: usize,
-    ) {
-        self.told.changes.push((place, change_of(Some(rule), event, before, after)));
+    /// Tells that an event was changed.
+    pub(super) fn change(&mut self, rule: &'static str, event: &Event<'_>, before: String, after: String) {
+        self.changes.push(change_of(Some(rule), event, before, after));
     }
 }

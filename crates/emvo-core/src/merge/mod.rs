@@ -102,8 +102,17 @@ pub struct Fold {
     pub into: Arc<str>,
     /// The id of the event that stays, if it is another.
     pub other_uid: Option<Box<str>>,
-    /// The names that the two calendars give themselves, where they differ.
-    pub between: Option<(Arc<str>, Arc<str>)>,
+    /// Whether the two calendars give themselves the same name.
+    pub names: Names,
+}
+
+/// How two calendars are called.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Names {
+    /// Alike, or one of them does not say.
+    Alike,
+    /// Differently: people meant them to be two.
+    Different,
 }
 
 impl Fold {
@@ -262,7 +271,10 @@ impl Terms {
             into: self.labels[stays.source].clone(),
             other_uid: (into != uid).then(|| into.into()),
             uid: uid.into(),
-            between: from.clone().zip(to.clone()).filter(|(from, to)| from != to),
+            names: match from.as_ref().zip(to.as_ref()) {
+                Some((from, to)) if from != to => Names::Different,
+                _ => Names::Alike,
+            },
         }
     }
 }

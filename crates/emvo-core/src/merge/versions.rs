@@ -53,8 +53,7 @@ impl<'a> Merge<'a> {
         let uid = |at: usize| Some(number_of(&self.kept[at].as_ref()?.series.uid()?));
         let numbered = Numbered::of(self.kept.len(), uid);
         #[allow(clippy::redundant_closure_for_method_calls, reason = "the method itself is for one lifetime")]
-        let others = self.settle(&numbered, |group| group.settle_ids());
-        others.into_iter().flatten().collect()
+        self.settle(&numbered, |group| group.settle_ids())
     }
 
     /// Events of their own under an id that is taken. Combined a second time
@@ -178,7 +177,7 @@ impl Group<'_, '_> {
                     }
                 }
             }
-            self.fold(FoldKind::OlderVersion, &part, target, target);
+            self.fold(FoldKind::OlderVersion, &part, target);
         }
         if whole.is_empty() { vec![target] } else { whole }
     }
@@ -205,7 +204,7 @@ impl Group<'_, '_> {
                     };
                     let into = winner.at;
                     if let Some(folded) = self.take(candidate.at) {
-                        self.fold(kind, &folded, into, into);
+                        self.fold(kind, &folded, into);
                     }
                 }
             }
@@ -266,7 +265,7 @@ impl Group<'_, '_> {
         }
         let folded = if is_replaced { self.replace(there, incoming) } else { Some(incoming) };
         if let Some(folded) = folded {
-            self.fold(kind, &folded, there, there);
+            self.fold(kind, &folded, there);
         }
         true
     }
@@ -282,7 +281,7 @@ impl Group<'_, '_> {
             fields.iter().map(|field| format!("{} {}", field.field, of(field))).collect::<Vec<_>>().join(", ")
         };
         let (before, after) = (side(|field| &field.first), side(|field| &field.second));
-        self.change("U02", incoming.series.lead(), (before, after), there);
+        self.change("U02", incoming.series.lead(), before, after);
     }
 }
 

@@ -8,7 +8,7 @@ use anyhow::{Context, bail};
 use emvo_core::calendar::{Classification, Duration};
 use emvo_core::merge::{
     Busy, Clash, Duplicates, Fold, FoldKind, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Merged,
-    Reminders, Stay, merge,
+    Names, Reminders, Stay, merge,
 };
 use emvo_core::recurrence::Ceiling;
 use emvo_core::survey::default_window;
@@ -348,7 +348,7 @@ fn fold_lines(folds: &[Fold], detail: Detail) -> String {
             let _ = writeln!(out, "          {}", styled(DIM, sanitized(&line)));
         }
     }
-    let between: Vec<_> = folds.iter().filter(|fold| fold.between.is_some()).collect();
+    let between: Vec<_> = folds.iter().filter(|fold| fold.names == Names::Different).collect();
     if !between.is_empty() && detail == Detail::Usual {
         let events = counted(between.len(), "event was", "events were");
         let _ = writeln!(out, "{events} folded between calendars of different names; -v lists every fold");
