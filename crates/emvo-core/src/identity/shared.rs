@@ -45,6 +45,14 @@ impl Numbered {
         groups.map(|words| Group { words, place_bits: self.place_bits })
     }
 
+    /// The things that share their number, in order of the first of each group: to
+    /// go through things as they stand in memory takes half of the time.
+    pub(crate) fn in_order(&self) -> Vec<Group<'_>> {
+        let mut groups: Vec<_> = self.groups().filter(|group| group.len() > 1).collect();
+        groups.par_sort_unstable_by_key(|group| group.places().next());
+        groups
+    }
+
     /// The things of two lists that were numbered beside each other and that have
     /// the same number, by number.
     pub(crate) fn meeting<'n>(&'n self, other: &'n Self) -> impl Iterator<Item = (Group<'n>, Group<'n>)> {
@@ -99,6 +107,9 @@ mod tests {
         let numbered = Numbered::of(texts.len(), |at| texts[at].map(|text| number_of(&text)));
         assert_eq!(numbered.shared(), [0, 2, 3, 6, 7]);
         assert_eq!(numbered.groups().map(Group::len).sum::<usize>(), 6);
+        let in_order: Vec<Vec<usize>> =
+            numbered.in_order().into_iter().map(|group| group.places().collect()).collect();
+        assert_eq!(in_order, [vec![0, 3, 7], vec![2, 6]]);
     }
 
     #[test]

@@ -3,6 +3,8 @@
 
 use std::collections::{HashMap, HashSet};
 
+use rayon::prelude::*;
+
 use super::{FoldKind, Merge, union};
 use crate::calendar::Event;
 use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
@@ -100,13 +102,15 @@ impl Merge<'_> {
             return Vec::new();
         }
         let days = Numbered::of(self.kept.len(), |at| title_and_day(self.kept[at].as_ref()?.series.lead()));
-        let mut pairs: Vec<(usize, usize, String)> = Vec::new();
-        for members in days.groups().filter(|members| (2..=MOST_A_DAY).contains(&members.len())) {
-            for (place, one) in members.places().enumerate() {
+        let days = days.in_order().into_par_iter().with_min_len(256);
+        let few = days.filter(|members| members.len() <= MOST_A_DAY);
+        let pairs = few.flat_map_iter(|members| {
+            members.places().enumerate().flat_map(move |(place, one)| {
                 let further = members.places().skip(place + 1);
-                pairs.extend(further.filter_map(|two| Some((one, two, self.likeness(one, two)?))));
-            }
-        }
+                further.filter_map(move |two| Some((one, two, self.likeness(one, two)?)))
+            })
+        });
+        let mut pairs: Vec<(usize, usize, String)> = pairs.collect();
         pairs.extend(
             self.in_series
                 .iter()

@@ -29,10 +29,8 @@ impl<'a> Merge<'a> {
         settle: impl Fn(&mut Group<'_, 'a>) -> Vec<usize> + Sync,
     ) -> Vec<usize> {
         let mut left = Vec::new();
-        let mut groups: Vec<_> = numbered.groups().filter(|group| group.len() > 1).collect();
+        let groups = numbered.in_order();
         self.folds.reserve_exact(groups.iter().map(|group| group.len() - 1).sum());
-        // What stands side by side in the file is settled one after the other.
-        groups.par_sort_unstable_by_key(|group| group.places().next());
         for groups in groups.chunks(AT_ONCE) {
             let taken: Vec<Vec<_>> = groups
                 .iter()
