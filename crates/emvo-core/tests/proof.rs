@@ -446,3 +446,23 @@ fn two_defects_are_told_apart() {
         assert_eq!(named, expected, "{:#?}", found.causes);
     }
 }
+
+/// The takeover's old calendar was exported twice, and what came of both was
+/// moved by an hour: that is one loss, not one and a calendar that is missing.
+#[test]
+fn a_second_export_of_what_moved_is_no_loss_of_its_own() {
+    let sources = planned();
+    let second = sources.iter().filter(|one| one.calendar == "watch");
+    let second =
+        second.map(|one| Planned { calendar: "dock", uid: format!("again-{}", one.uid), ..one.clone() });
+    let both: Vec<Planned> = sources.iter().cloned().chain(second).collect();
+    for ids in [Ids::Kept, Ids::Fresh] {
+        let mut there = destination(&sources, ids);
+        let count = shift("watch", 60)(&mut there);
+        let found = proof(&both, &there);
+        let causes: Vec<_> =
+            found.causes.iter().map(|cause| (cause.kind.name(), cause.occurrences)).collect();
+        assert_eq!(causes, [("offset-shift", count)], "{ids:?}: {:#?}", found.causes);
+        assert_eq!((found.counts.retimed, found.counts.explained, found.counts.missing), (count, count, 0));
+    }
+}

@@ -1,7 +1,8 @@
 //! Series that are in the result as they were, found whole and put apart.
 //!
-//! After a move that went well nearly all are. They are found by their id and
-//! compared field by field, which takes a fraction of the room and time that
+//! After a move that went well nearly all are. They are found by their id, or
+//! where the destination gave others by title and time, and compared field by
+//! field, which takes a fraction of the room and time that
 //! their dates would take one by one. What has a title that is left over on
 //! either side is never apart, since it could be taken for what is left:
 //! [`super::pairing`] comes to the same pairs as if nothing were apart. Causes
@@ -19,7 +20,7 @@ use super::Side;
 use super::explained::Course;
 use super::record::{Span, Told, is_untitled};
 use crate::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
-use crate::identity::{Moment, Numbered, normalised, number_of, recurrence_properties};
+use crate::identity::{Fingerprint, Moment, Numbered, normalised, number_of, recurrence_properties};
 use crate::recurrence::{Occurrences, occurrences_of, own_end};
 use crate::zone::ZoneBook;
 
@@ -71,15 +72,20 @@ impl Apart {
         span: Span,
     ) -> Self {
         let (source, result) = (All::of(sources), All::of(results));
-        let pairs = pairs_by_id(&source, courses, &result).into_par_iter().with_min_len(256);
-        let mut pairs: Vec<Pair> = pairs
-            .filter(|pair| {
+        let alike = |pairs: Vec<Pair>| -> Vec<Pair> {
+            let is_whole = |pair: &Pair| {
                 let (one, two) = (source.series(pair.source), result.series(pair.result));
                 is_alike(one, two) && can_be_listed(one, span)
-            })
-            .collect();
-        let left = Left::of(&pairs, &source, &result);
-        pairs.retain(|pair| !left.shares_title_with(source.series(pair.source).series));
+            };
+            pairs.into_par_iter().with_min_len(256).filter(is_whole).collect()
+        };
+        let mut pairs = alike(pairs_by_id(&source, courses, &result));
+        let others = alike(pairs_by_words(&source, &result, &pairs));
+        pairs.extend(others);
+        if !pairs.is_empty() {
+            let left = Left::of(&pairs, &source, &result);
+            pairs.retain(|pair| !left.shares_title_with(source.series(pair.source).series));
+        }
         let (mut source_flags, mut result_flags) = (Flags::none(sources), Flags::none(results));
         for pair in &pairs {
             source.set(pair.source, &mut source_flags);
@@ -153,18 +159,40 @@ fn pairs_by_id(source: &All<'_, '_>, courses: &Courses<'_>, result: &All<'_, '_>
         Numbered::beside(source.count, result.count, |at| number(&uid_of(source, courses, source.place(at))));
     let results =
         Numbered::beside(result.count, source.count, |at| number(&result.series(at).series.uid_text()));
-    let alone = sources.meeting(&results).filter(|(one, two)| one.len() == 1 && two.len() == 1);
+    // Numbers can meet by chance.
+    let is_same = |pair: &Pair| {
+        uid_of(source, courses, source.place(pair.source)) == result.series(pair.result).series.uid_text()
+    };
+    alone(&sources, &results).into_par_iter().filter(is_same).collect()
+}
+
+/// Series that share title, start and end and are in no pair, where no other
+/// such series does.
+fn pairs_by_words(source: &All<'_, '_>, result: &All<'_, '_>, pairs: &[Pair]) -> Vec<Pair> {
+    let (of_sources, of_results) = (
+        members(pairs.iter().map(|pair| pair.source), source.count),
+        members(pairs.iter().map(|pair| pair.result), result.count),
+    );
+    let number = |known: Known<'_, '_>| Fingerprint::number(known.series.lead(), known.zones);
+    let sources = Numbered::beside(source.count, result.count, |at| {
+        if of_sources[at] { None } else { number(source.series(at)) }
+    });
+    let results = Numbered::beside(result.count, source.count, |at| {
+        if of_results[at] { None } else { number(result.series(at)) }
+    });
+    alone(&sources, &results)
+}
+
+/// What has a number that nothing else on either side has.
+fn alone(sources: &Numbered, results: &Numbered) -> Vec<Pair> {
+    let alone = sources.meeting(results).filter(|(one, two)| one.len() == 1 && two.len() == 1);
     let mut pairs: Vec<Pair> = alone
         .flat_map(|(one, two)| one.places().zip(two.places()))
         .map(|(source, result)| Pair { source, result })
         .collect();
     // What stands side by side in the file is compared one after the other.
     pairs.par_sort_unstable_by_key(|pair| pair.source);
-    // Numbers can meet by chance.
-    let is_same = |pair: &Pair| {
-        uid_of(source, courses, source.place(pair.source)) == result.series(pair.result).series.uid_text()
-    };
-    pairs.into_par_iter().filter(is_same).collect()
+    pairs
 }
 
 /// The id, as receipts say it is by now.
@@ -283,12 +311,18 @@ fn titles_of<'s>(series: &'s Series<'_>) -> impl Iterator<Item = u64> + 's {
     })
 }
 
-fn not_in(members: impl Iterator<Item = usize>, count: usize) -> impl Iterator<Item = usize> {
-    let mut is_in = vec![false; count];
-    for member in members {
-        is_in[member] = true;
-    }
+fn not_in(places: impl Iterator<Item = usize>, count: usize) -> impl Iterator<Item = usize> {
+    let is_in = members(places, count);
     (0..count).filter(move |at| !is_in[*at])
+}
+
+/// Which of so many places are among these.
+fn members(places: impl Iterator<Item = usize>, count: usize) -> Vec<bool> {
+    let mut is_in = vec![false; count];
+    for place in places {
+        is_in[place] = true;
+    }
+    is_in
 }
 
 fn count(pairs: &[Pair], source: &All<'_, '_>, span: Span) -> Counted {

@@ -93,6 +93,8 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.pair_by(Likeness::Key, letters_and_times);
         pairing.pair_nearby(|records, at| records.told(at).title.as_ref());
         pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
+        // What moved or has other words by now moved for its duplicates as well.
+        pairing.explain_duplicates_of_sources();
         pairing
     }
 
@@ -252,7 +254,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     /// Pairs what is left of the same name: in order where as many are left on
     /// both sides, else each with the nearest start.
     fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str + Sync) {
-        if self.fates.iter().all(|fate| *fate != Fate::Unpaired) {
+        if !self.fates.contains(&Fate::Unpaired) {
             return;
         }
         let (sources, results) = self.unpaired_by(|records, at| {
@@ -289,16 +291,49 @@ fn nearest(mut sources: Vec<(i64, usize)>, mut results: Vec<(i64, usize)>) -> Ve
     if sources.len() == results.len() && in_order().all(|(one, two)| (one.0 - two.0).abs() <= NEARBY) {
         return in_order().map(|(one, two)| (one.1, two.1)).collect();
     }
-    let mut free: BTreeSet<(i64, usize)> = results.into_iter().collect();
+    let (mut sources, mut results): (BTreeSet<_>, BTreeSet<_>) =
+        (sources.into_iter().collect(), results.into_iter().collect());
     let mut pairs = Vec::new();
-    for (own, at) in sources {
-        let near = free.range((own - NEARBY, 0)..=(own + NEARBY, usize::MAX));
-        if let Some(key) = near.copied().min_by_key(|(start, _)| (start - own).abs()) {
-            free.remove(&key);
-            pairs.push((at, key.1));
+    // Those first that are nearest to each other: what is left when one of many
+    // is lost must not take its neighbour's.
+    for _ in 0..MOST_ROUNDS {
+        let nearest_of = |source: &(i64, usize)| Some((*source, closest(&results, source.0)?));
+        let is_mutual = |(source, result): &((i64, usize), (i64, usize))| {
+            closest(&sources, result.0).is_some_and(|back| back == *source)
+        };
+        let mutual: Vec<_> = sources.iter().filter_map(nearest_of).filter(is_mutual).collect();
+        if mutual.is_empty() {
+            break;
+        }
+        for (source, result) in mutual {
+            sources.remove(&source);
+            results.remove(&result);
+            pairs.push((source.1, result.1));
+        }
+    }
+    for source in sources {
+        if let Some(result) = closest(&results, source.0) {
+            results.remove(&result);
+            pairs.push((source.1, result.1));
         }
     }
     pairs
+}
+
+/// So often those that are nearest to each other are looked for: a round leaves
+/// few, unless distances shrink from one start to the next all the way.
+const MOST_ROUNDS: usize = 32;
+
+/// The start that is nearest to another, the earlier of two; `None` if none is
+/// near.
+fn closest(starts: &BTreeSet<(i64, usize)>, to: i64) -> Option<(i64, usize)> {
+    // Of several at one time the first, on either side.
+    let before =
+        starts.range(..(to, 0)).next_back().and_then(|(start, _)| starts.range((*start, 0)..).next());
+    let behind = starts.range((to, 0)..).next();
+    let distance = |(start, _): &(i64, usize)| (start - to).abs();
+    let nearest = before.into_iter().chain(behind).min_by_key(|one| distance(one))?;
+    (distance(nearest) <= NEARBY).then_some(*nearest)
 }
 
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
@@ -337,5 +372,35 @@ fn seconds_of(record: &Record) -> i64 {
     match &record.start {
         Moment::Instant(instant) => *instant,
         Moment::Unbound(time) => clock_seconds(time.clock()),
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::nearest;
+
+    /// Source and result starts in hours, and which source goes with which
+    /// result.
+    type Row = (&'static str, &'static [i64], &'static [i64], &'static [(usize, usize)]);
+
+    #[test]
+    fn starts_are_paired_in_order_or_with_the_nearest() {
+        let rows: [Row; 6] = [
+            (
+                "all moved by more than half their distance",
+                &[0, 24, 48],
+                &[13, 37, 61],
+                &[(0, 0), (1, 1), (2, 2)],
+            ),
+            ("all moved back so", &[24, 48, 72], &[11, 35, 59], &[(0, 0), (1, 1), (2, 2)]),
+            ("one of them lost", &[0, 24, 48], &[1, 49], &[(0, 0), (2, 1)]),
+            ("one more there", &[24], &[0, 26], &[(0, 1)]),
+            ("too far away", &[0], &[40], &[]),
+            ("as many, but too far away in order", &[0, 100], &[99, 200], &[(1, 0)]),
+        ];
+        let starts = |hours: &[i64]| hours.iter().map(|hour| hour * 3600).zip(0..).collect::<Vec<_>>();
+        for (name, sources, results, pairs) in rows {
+            assert_eq!(nearest(starts(sources), starts(results)), pairs, "{name}");
+        }
     }
 }

@@ -79,11 +79,12 @@ enum Fate {
     Kept,
     Lost,
     Doubled,
+    Renamed,
     Changed(Planned),
 }
 
 fn fate() -> impl Strategy<Value = Fate> {
-    prop_oneof![6 => Just(Fate::Kept), 1 => Just(Fate::Lost), 1 => Just(Fate::Doubled), 1 => planned().prop_map(Fate::Changed)]
+    prop_oneof![6 => Just(Fate::Kept), 1 => Just(Fate::Lost), 1 => Just(Fate::Doubled), 3 => Just(Fate::Renamed), 1 => planned().prop_map(Fate::Changed)]
 }
 
 fn calendar_of(text: &str) -> Calendar<'_> {
@@ -120,6 +121,7 @@ proptest! {
             match fate {
                 Fate::Kept => there.push(event.clone()),
                 Fate::Lost => {}
+                Fate::Renamed => there.push(Planned { uid: event.uid + 40, ..event.clone() }),
                 Fate::Doubled => there.extend([event.clone(), Planned { uid: event.uid + 20, ..event.clone() }]),
                 Fate::Changed(other) => there.push(Planned { uid: event.uid, ..other.clone() }),
             }
