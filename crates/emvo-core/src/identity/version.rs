@@ -3,6 +3,7 @@
 use jiff::civil::DateTime;
 
 use super::derive::is_derived;
+use super::shared::number_of;
 use super::text::normalised;
 use crate::calendar::{Event, EventTime, Series};
 
@@ -64,6 +65,21 @@ impl VersionKey {
     /// How new it is.
     pub fn revision(&self) -> Revision {
         self.revision
+    }
+
+    /// Its title and its start as numbers, which no title shares with a start.
+    pub(crate) fn numbers(&self) -> (u64, u64) {
+        (number_of(&("title", &self.title)), number_of(&("start", &self.start)))
+    }
+
+    /// Its revision number (`SEQUENCE`).
+    pub(crate) fn sequence(&self) -> i64 {
+        self.revision.sequence
+    }
+
+    /// Whether its id is somebody's promise that two events are one.
+    pub(crate) fn can_have_versions(&self) -> bool {
+        !self.has_derived_id
     }
 
     /// Whether two events under one id are versions of one.

@@ -3,8 +3,8 @@
 //! After a move that went well nearly all are. They are found by their id, or
 //! where the destination gave others by title and time, and compared field by
 //! field, which takes a fraction of the room and time that
-//! their dates would take one by one. What has a title that is left over on
-//! either side is never apart, since it could be taken for what is left:
+//! their dates would take one by one. What has a title or an id that is left over
+//! is never apart, since it could be taken for what is left or explain it:
 //! [`super::pairing`] comes to the same pairs as if nothing were apart. Causes
 //! that look at all dates of a calendar ask for these, too
 //! ([`super::record::Records::starts_apart`]).
@@ -83,8 +83,8 @@ impl Apart {
         let others = alike(pairs_by_words(&source, &result, &pairs));
         pairs.extend(others);
         if !pairs.is_empty() {
-            let left = Left::of(&pairs, &source, &result);
-            pairs.retain(|pair| !left.shares_title_with(source.series(pair.source).series));
+            let left = Left::of(&pairs, &source, courses, &result);
+            pairs.retain(|pair| !left.bears_on(pair.source, &source, courses));
         }
         let (mut source_flags, mut result_flags) = (Flags::none(sources), Flags::none(results));
         for pair in &pairs {
@@ -286,20 +286,27 @@ fn can_be_listed(known: Known<'_, '_>, span: Span) -> bool {
 struct Left {
     /// The titles it has on either side, as numbers.
     titles: HashSet<u64>,
+    /// The ids it has in the sources, as numbers: of two versions one may be
+    /// apart and explain the other.
+    uids: HashSet<u64>,
 }
 
 impl Left {
-    fn of(pairs: &[Pair], source: &All<'_, '_>, result: &All<'_, '_>) -> Self {
+    fn of(pairs: &[Pair], source: &All<'_, '_>, courses: &Courses<'_>, result: &All<'_, '_>) -> Self {
         let of_sources = not_in(pairs.iter().map(|pair| pair.source), source.count);
         let of_results = not_in(pairs.iter().map(|pair| pair.result), result.count);
         let series = of_sources.map(|at| source.series(at)).chain(of_results.map(|at| result.series(at)));
-        Self { titles: series.flat_map(|known| titles_of(known.series)).collect() }
+        let uids = not_in(pairs.iter().map(|pair| pair.source), source.count)
+            .map(|at| number_of(&uid_of(source, courses, source.place(at))));
+        Self { titles: series.flat_map(|known| titles_of(known.series)).collect(), uids: uids.collect() }
     }
 
-    /// Whether something that is left could be taken for a date of this series,
-    /// or the other way round.
-    fn shares_title_with(&self, series: &Series<'_>) -> bool {
-        !self.titles.is_empty() && titles_of(series).any(|title| self.titles.contains(&title))
+    /// Whether something that is left could be taken for a date of this series
+    /// of the sources, or the other way round.
+    fn bears_on(&self, at: usize, source: &All<'_, '_>, courses: &Courses<'_>) -> bool {
+        let has_title = || titles_of(source.series(at).series).any(|title| self.titles.contains(&title));
+        let has_uid = || self.uids.contains(&number_of(&uid_of(source, courses, source.place(at))));
+        !self.titles.is_empty() && has_title() || !self.uids.is_empty() && has_uid()
     }
 }
 

@@ -25,21 +25,34 @@ struct Planned {
     moved: usize,
     place: usize,
     status: usize,
+    sequence: usize,
 }
 
 const TITLES: [&str; 5] = ["Dry dock", "Night sailing", "Safety drill", "", "(untitled)"];
 
 fn planned() -> impl Strategy<Value = Planned> {
     let numbers =
-        (0usize..9, 0usize..5, 0usize..40, 0usize..23, 0usize..5, 0usize..5, 0usize..8, 0usize..8, 0usize..3);
-    (numbers, 0usize..8).prop_map(|((uid, title, day, hour, kind, weeks, skipped, moved, place), status)| {
-        Planned { uid, title, day, hour, kind, weeks, skipped, moved, place, status }
-    })
+        (0usize..9, 0usize..5, 0usize..12, 0usize..23, 0usize..5, 0usize..5, 0usize..8, 0usize..8, 0usize..3);
+    (numbers, 0usize..8, 0usize..3).prop_map(
+        |((uid, title, day, hour, kind, weeks, skipped, moved, place), status, sequence)| Planned {
+            uid,
+            title,
+            day,
+            hour,
+            kind,
+            weeks,
+            skipped,
+            moved,
+            place,
+            status,
+            sequence,
+        },
+    )
 }
 
 impl Planned {
     fn write(&self, out: &mut String) {
-        let Self { uid, title, day, hour, kind, weeks, skipped, moved, place, status } = self;
+        let Self { uid, title, day, hour, kind, weeks, skipped, moved, place, status, sequence } = self;
         // Winter and summer, with the change of clocks between them.
         let time = |name: &str, week: usize, hour: usize| {
             let day = day + 7 * week;
@@ -58,8 +71,10 @@ impl Planned {
             let status = if *status == 0 { "STATUS:CANCELLED\n" } else { "" };
             let place = ["", "LOCATION:Pier 1\n", "LOCATION:Pier  1\n"][*place];
             let title = TITLES[*title];
-            let _ =
-                write!(out, "BEGIN:VEVENT\n{uid}SUMMARY:{title}\n{start}{place}{status}{more}END:VEVENT\n");
+            let _ = write!(
+                out,
+                "BEGIN:VEVENT\n{uid}SEQUENCE:{sequence}\nSUMMARY:{title}\n{start}{place}{status}{more}END:VEVENT\n"
+            );
         };
         let start = time("DTSTART", 0, *hour);
         if *weeks == 0 {
@@ -157,6 +172,7 @@ fn most_of_a_move_that_went_well_is_apart() {
         moved: 2,
         place: 1,
         status: 1,
+        sequence: 0,
     };
     let single = Planned { uid: 2, weeks: 0, kind: 1, ..event.clone() };
     let other = Planned { uid: 3, title: 2, ..single.clone() };
