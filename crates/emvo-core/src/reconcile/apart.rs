@@ -29,7 +29,6 @@ use crate::zone::ZoneBook;
 pub(super) type Courses<'c> = Vec<Vec<Option<Course<'c>>>>;
 
 /// Which series of some calendars are apart, by calendar and series.
-#[derive(Default)]
 pub(super) struct Flags(Vec<Vec<bool>>);
 
 impl Flags {
