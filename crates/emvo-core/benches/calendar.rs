@@ -8,14 +8,14 @@ use std::sync::LazyLock;
 
 use divan::Bencher;
 use divan::counter::{BytesCount, ItemsCount};
-use emvo_core::calendar::{self, Calendar};
-use emvo_core::content::{parse, push_component};
 use emvo_core::merge::{MergeInput, MergeOptions, merge};
-use emvo_core::recurrence::Ceiling;
 use emvo_core::rules::{CheckOptions, Context, RuleChoice, check};
 use emvo_core::select::Selection;
 use emvo_core::survey::{default_window, survey};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{self, Calendar};
+use emvo_ical::content::{parse, push_component};
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 
 const EVENTS: usize = 100_000;
 

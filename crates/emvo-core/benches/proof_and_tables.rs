@@ -6,11 +6,11 @@ use std::sync::LazyLock;
 
 use divan::Bencher;
 use divan::counter::{BytesCount, ItemsCount};
-use emvo_core::calendar::Calendar;
 use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
-use emvo_core::recurrence::Ceiling;
 use emvo_core::table::{ReadOptions, WriteOptions, read, write};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::Calendar;
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 
 const ROWS: usize = 50_000;
 

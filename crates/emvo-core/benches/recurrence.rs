@@ -5,10 +5,10 @@
 
 use divan::Bencher;
 use divan::counter::ItemsCount;
-use emvo_core::calendar::{self, Series};
-use emvo_core::content::parse;
-use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{self, Series};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 use jiff::civil::Date;
 
 fn main() {

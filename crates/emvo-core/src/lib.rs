@@ -20,15 +20,13 @@
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
 pub mod amend;
-pub mod calendar;
-pub mod content;
 pub mod cut;
 pub mod fit;
 pub mod identity;
 pub mod merge;
+pub mod product;
 pub mod receipt;
 pub mod reconcile;
-pub mod recurrence;
 pub mod retime;
 pub mod retract;
 pub mod roll;
@@ -39,4 +37,3 @@ pub mod snapshot;
 pub mod survey;
 pub mod table;
 pub mod unroll;
-pub mod zone;

@@ -3,12 +3,12 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-use emvo_core::calendar::{self, Calendar, Series};
-use emvo_core::content::parse;
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
 use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
-use emvo_core::recurrence::Ceiling;
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{self, Calendar, Series};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 use proptest::prelude::*;
 
 /// An event in the small: few ids, titles and times, so that they collide.
@@ -148,7 +148,7 @@ fn the_newer_version_wins_and_another_event_gets_an_id_of_its_own() {
     // An input with several events under one id: none may be lost for another.
     let merged = merge(None, vec![input(OLD, "old"), input(NEW, "new")], MergeOptions::default());
     assert_eq!(merged.calendar.series.len(), 3);
-    let uids: std::collections::HashSet<_> = merged.calendar.series.iter().map(Series::uid).collect();
+    let uids: hashbrown::HashSet<_> = merged.calendar.series.iter().map(Series::uid).collect();
     assert_eq!(uids.len(), 3);
     let text = written(&merged);
     for line in ["X-WR-CALNAME:Old\r\n", "X-OWN:kept\r\n", "X-OTHER:kept, too\r\n"] {

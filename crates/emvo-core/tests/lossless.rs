@@ -2,8 +2,8 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-use emvo_core::calendar;
-use emvo_core::content::{Component, Item, Property, parse, push_component};
+use emvo_ical::calendar;
+use emvo_ical::content::{Component, Item, Property, parse, push_component};
 use proptest::prelude::*;
 
 /// A component tree as text, with folds anywhere, and what it should be after
@@ -137,7 +137,7 @@ proptest! {
 
     #[test]
     fn any_bytes_are_read_without_a_panic(bytes in prop::collection::vec(any::<u8>(), 0..200)) {
-        let decoded = emvo_core::content::decode(&bytes);
+        let decoded = emvo_ical::content::decode(&bytes);
         for root in parse(&decoded.text).roots {
             let calendar = calendar::read(root, "any");
             let mut out = Vec::new();

@@ -4,10 +4,10 @@
 
 use std::collections::BTreeSet;
 
-use emvo_core::calendar::{Calendar, read, write};
-use emvo_core::content::parse;
 use emvo_core::merge::{FoldKind, MergeInput, MergeOptions, Merged, merge};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{Calendar, read, write};
+use emvo_ical::content::parse;
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 use proptest::prelude::*;
 
 /// An event of the first calendar, by number: titles, days and hours repeat.

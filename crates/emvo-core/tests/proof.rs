@@ -4,11 +4,11 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::calendar::{Calendar, read};
-use emvo_core::content::parse;
 use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
-use emvo_core::recurrence::Ceiling;
-use emvo_core::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{Calendar, read};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
 use jiff::ToSpan;
 use jiff::civil::{DateTime, date};
 

@@ -2,11 +2,11 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-use emvo_core::calendar::{self, Calendar, Series};
-use emvo_core::content::parse;
-use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
 use emvo_core::retime::{Retime, Retimed, localise, retime};
-use emvo_core::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{self, Calendar, Series};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
 use jiff::civil::Date;
 use proptest::prelude::*;
 

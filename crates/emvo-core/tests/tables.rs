@@ -1,14 +1,14 @@
 //! Tables as people and systems make them, and the events that are in them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own tables has failed")]
 
-use emvo_core::calendar::{Calendar, Event, read as read_calendar, write as write_calendar};
-use emvo_core::content::{decode, encode, parse};
-use emvo_core::recurrence::{Ceiling, Window, occurrences_of};
 use emvo_core::table::{
     Columns, DateOrder, Delimiter, Field, NoteKind, ReadOptions, Table, WriteOptions, read, write,
     write_lines,
 };
-use emvo_core::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{Calendar, Event, read as read_calendar, write as write_calendar};
+use emvo_ical::content::{decode, encode, parse};
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
 use proptest::prelude::*;
 
 fn options() -> ReadOptions {
@@ -410,7 +410,7 @@ prop_compose! {
         has_exception in any::<bool>(), has_override in any::<bool>(),
         class in prop::sample::select(vec!["", "CLASS:PRIVATE\n", "CLASS:CONFIDENTIAL\n"]), busy in any::<bool>(), reminder in prop::option::of(0..2000_i64),
     ) -> String {
-        let escape = |text: &str| emvo_core::content::escape_text(text).into_owned();
+        let escape = |text: &str| emvo_ical::content::escape_text(text).into_owned();
         let (parameter, time) = match kind {
             0 => (";VALUE=DATE", String::new()),
             1 => (";TZID=Europe/Stockholm", format!("T{hour:02}1500")),
@@ -461,7 +461,7 @@ fn told(calendar: &Calendar<'_>) -> Vec<String> {
             let event = occurrence.part.event(series);
             let alarms: Vec<_> = event
                 .alarms()
-                .filter_map(|alarm| emvo_core::calendar::Duration::parse(&alarm.property("TRIGGER")?.value()))
+                .filter_map(|alarm| emvo_ical::calendar::Duration::parse(&alarm.property("TRIGGER")?.value()))
                 .map(|length| length.days * 86_400 + length.seconds)
                 .collect();
             all.push(format!(

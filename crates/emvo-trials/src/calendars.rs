@@ -1,10 +1,10 @@
 //! Calendar files.
 
-use emvo_core::calendar::{Calendar, count_events, read, read_bare, write};
-use emvo_core::content::{Component, Item, decode, parse, push_component};
 use emvo_core::merge::{LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::rules::{Consent, RepairPlan, repair};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{Calendar, count_events, read, read_bare, write};
+use emvo_ical::content::{Component, Item, decode, parse, push_component};
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 
 /// What was read and written reads without a fault, and says the same.
 pub fn content(data: &[u8]) {
@@ -39,7 +39,7 @@ pub fn balance(data: &[u8]) {
 }
 
 /// The calendars of a text.
-pub fn calendars(text: &str) -> Vec<Calendar<'_>> {
+pub(crate) fn calendars(text: &str) -> Vec<Calendar<'_>> {
     let mut calendars = Vec::new();
     let mut bare = Vec::new();
     for root in parse(text).roots {

@@ -1,9 +1,9 @@
 //! Tables, and the files that say how to read and write them.
 
-use emvo_core::content::decode;
 use emvo_core::fit::Limits;
 use emvo_core::table::{Columns, DateOrder, ReadOptions, Table, TableError, WriteOptions, read, write};
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::content::decode;
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 
 /// A table that can be read is written again with as many events, and those
 /// read back.

@@ -1,9 +1,9 @@
 //! Rules and zones.
 
-use emvo_core::calendar::read;
-use emvo_core::content::parse;
-use emvo_core::recurrence::{Ceiling, Rule, Window, occurrences_of, rule_in_words};
-use emvo_core::zone::{Definition, ZoneBook, ZoneChoices};
+use emvo_ical::calendar::read;
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Rule, Window, occurrences_of, rule_in_words};
+use emvo_ical::zone::{Definition, ZoneBook, ZoneChoices};
 use jiff::civil::date;
 
 /// So many dates of a series are enough to see whether they are in order.

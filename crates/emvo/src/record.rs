@@ -4,12 +4,12 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::calendar::Calendar;
 use emvo_core::merge::Fold;
 use emvo_core::receipt::{
     Balance, Change, EventRecord, Facts, Fate, FileRecord, RECEIPT_VERSION, Receipt, changes_of_files,
 };
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Calendar;
+use emvo_ical::zone::ZoneBook;
 use emvo_ledger::{Account, Ledger};
 use rayon::prelude::*;
 use ring::digest::{self, SHA256};

@@ -4,12 +4,12 @@ use std::fs;
 use std::path::Path;
 
 use anyhow::{Context, bail};
-use emvo_core::content::decode;
-use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::rules::{self, Described, RuleId};
 use emvo_core::survey::default_window;
 use emvo_core::table::{Columns, DateOrder, Field, ReadOptions};
-use emvo_core::zone::{Zone, ZoneChoices, closest};
+use emvo_ical::content::decode;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, OrderArg, ReadingArgs, WindowArgs};

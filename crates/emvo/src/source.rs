@@ -3,12 +3,12 @@
 use std::path::Path;
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{self, Calendar};
-use emvo_core::content::{self, Charset, Decoded, Fault, FaultKind, Item};
 use emvo_core::receipt::Facts;
 use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::{self, Calendar};
+use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
+use emvo_ical::zone::ZoneBook;
 use rayon::prelude::*;
 
 use crate::gather::{NamedBy, SourceFile};

@@ -3,8 +3,8 @@
 
 use regex::Regex;
 
-use crate::calendar::{Event, Series, Shadow};
-use crate::content::{Property, escape_text};
+use emvo_ical::calendar::{Event, Series, Shadow};
+use emvo_ical::content::{Property, escape_text};
 
 /// A field that can be set or in which words can be replaced.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -278,8 +278,8 @@ pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Option<(Strin
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::{read, write};
-    use crate::content::parse;
+    use emvo_ical::calendar::{read, write};
+    use emvo_ical::content::parse;
 
     const EVENT: &str = "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Drill in Room 2\r\nLOCATION;LANGUAGE=en:Room 2\\, quay\r\n\
         CATEGORIES:Drill,Deck\r\nX-KEEP:me\r\nDTSTART:20260901T080000Z\r\nEND:VEVENT\r\n";

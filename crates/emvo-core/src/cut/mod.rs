@@ -5,12 +5,12 @@
 
 use jiff::civil::Date;
 
-use crate::calendar::{Event, EventTime, Reach, Series};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, on_clock_of};
 use crate::retime::{Refusal, split_at_range, split_off};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Reach, Series};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, on_clock_of};
+use emvo_ical::zone::ZoneBook;
 
 /// A series cut at a window: the dates that touch it, and all others.
 #[derive(Debug, Default)]

@@ -1,7 +1,7 @@
 use super::*;
-use crate::calendar::{Calendar, read};
-use crate::content::parse;
-use crate::zone::ZoneChoices;
+use emvo_ical::calendar::{Calendar, read};
+use emvo_ical::content::parse;
+use emvo_ical::zone::ZoneChoices;
 use proptest::prelude::*;
 
 const WATCHES: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART;TZID=Europe/Helsinki:20260302T200000\nDURATION:PT10H\n\
@@ -33,7 +33,7 @@ fn a_window_keeps_what_touches_it_and_overrides_where_they_are() {
     let calendar = calendar(WATCHES);
     let zones = ZoneBook::of(
         &calendar,
-        &ZoneChoices { house: crate::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() },
+        &ZoneChoices { house: emvo_ical::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() },
     );
     for (from, until, inside) in [
         // The watch of the 16th goes on into the 17th.
@@ -104,7 +104,7 @@ proptest! {
         offset in 0..200_i32, length in 0..60_i32, hours in 0..40_i32,
     ) {
         let calendar = calendar(&format!("BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260105T200000\nDURATION:PT{hours}H\nRRULE:{rule}\nEND:VEVENT\n"));
-        let choices = ZoneChoices { house: crate::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() };
+        let choices = ZoneChoices { house: emvo_ical::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() };
         let zones = ZoneBook::of(&calendar, &choices);
         let from: Date = "2026-01-01".parse::<Date>().unwrap().saturating_add(jiff::Span::new().days(offset));
         let window = Window { from, until: from.saturating_add(jiff::Span::new().days(length)) };

@@ -2,7 +2,7 @@
 
 use serde::Deserialize;
 
-use crate::zone::Zone;
+use emvo_ical::zone::Zone;
 
 /// What a destination accepts. What a file does not say is not limited.
 #[derive(Clone, Debug, Default)]

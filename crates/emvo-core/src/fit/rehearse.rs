@@ -4,21 +4,21 @@
 //! It is no system that exists. It does what a file says, so that a person sees
 //! before the import what would become of it.
 
-use std::collections::HashSet;
+use hashbrown::HashSet;
 
 use jiff::civil::Date;
 
 use super::{
     Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, SameUid, SeriesLimit, UnfitSeries, Zones,
 };
-use crate::calendar::{Calendar, Event, EventTime, Extent, Series};
-use crate::content::{Item, Property};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::day::{SECONDS_A_DAY, day_of};
-use crate::recurrence::{Ceiling, Recurrence, Window};
 use crate::retime::{Retimed, express_in, read_as, split_off};
 use crate::unroll::{Unrolled, unroll};
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, Series};
+use emvo_ical::content::{Item, Property};
+use emvo_ical::day::{SECONDS_A_DAY, day_of};
+use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// How often the import is pressed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -251,5 +251,5 @@ impl<'a> Destination<'_, 'a> {
 }
 
 fn is_foreign(time: &EventTime, own: &Zone) -> bool {
-    !time.is_date() && *time.zone() != own.to_ref() && *time.zone() != crate::calendar::ZoneRef::Floating
+    !time.is_date() && *time.zone() != own.to_ref() && *time.zone() != emvo_ical::calendar::ZoneRef::Floating
 }

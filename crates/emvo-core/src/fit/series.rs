@@ -3,15 +3,15 @@
 use jiff::civil::Date;
 
 use super::{Acceptance, Limits, SeriesLimit, Zones};
-use crate::calendar::{Event, Reach, Series, Shadow};
-use crate::content::{Component, Item, Property};
 use crate::cut::detach_overrides;
 use crate::receipt::Change;
-use crate::recurrence::day::SECONDS_A_DAY;
-use crate::recurrence::{Ceiling, Recurrence, Window};
 use crate::retime::{Refusal, Retimed, express_in, split_off};
 use crate::unroll::{Unrolled, unroll};
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{Event, Reach, Series, Shadow};
+use emvo_ical::content::{Component, Item, Property};
+use emvo_ical::day::SECONDS_A_DAY;
+use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// Series that are taken apart have an end, so all of their dates are.
 const ALL_TIME: Window = Window { from: Date::MIN, until: Date::MAX };
@@ -95,7 +95,7 @@ impl<'a> FittedSeries<'a> {
                 continue;
             }
             let after = options.horizon.tomorrow().unwrap_or(options.horizon);
-            let moment = crate::recurrence::day::day_of(after) * SECONDS_A_DAY;
+            let moment = emvo_ical::day::day_of(after) * SECONDS_A_DAY;
             match split_off(&series, moment, zones) {
                 Ok((Some(head), _)) => {
                     let after = format!("ends with {}", options.horizon);

@@ -1,7 +1,7 @@
 //! One calendar → as many files as a destination's limits ask for.
 
 use super::Limits;
-use crate::calendar::{Calendar, Series};
+use emvo_ical::calendar::{Calendar, Series};
 
 /// A calendar spread over files.
 #[derive(Debug)]

@@ -2,9 +2,9 @@
 //! U04).
 
 use super::text::normalised;
-use crate::calendar::Event;
-use crate::recurrence::day::clock_seconds;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::Event;
+use emvo_ical::day::clock_seconds;
+use emvo_ical::zone::ZoneBook;
 
 /// Marks that systems put in front of a copied title.
 const IN_FRONT: [&str; 9] =

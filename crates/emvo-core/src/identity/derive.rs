@@ -3,7 +3,7 @@
 use ring::digest::{Context, SHA256};
 
 use super::text::normalised;
-use crate::calendar::{Event, Uid};
+use emvo_ical::calendar::{Event, Uid};
 
 /// What derived ids end in, so that people see where they come from.
 const MARK: &str = "-derived";

@@ -1,7 +1,7 @@
 //! In what two versions of an event differ, field by field.
 
 use super::text::normalised;
-use crate::calendar::{Event, Series};
+use emvo_ical::calendar::{Event, Series};
 
 /// One field that differs.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -6,10 +6,10 @@ use jiff::civil::Date;
 
 use super::shared::number_of;
 use super::text::normalised;
-use crate::calendar::{Event, EventTime, Series, Status};
-use crate::content::Property;
-use crate::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Series, Status};
+use emvo_ical::content::Property;
+use emvo_ical::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
+use emvo_ical::zone::ZoneBook;
 
 /// What two events must share before they are worth comparing: title, start
 /// and end. Starts and ends count as instants where their zones are known.
@@ -104,7 +104,7 @@ pub fn same_dates(
     let window = Window { from, until };
     let dates = |series: &Series<'_>, zones: &ZoneBook| {
         let Occurrences { list, cancelled, .. } = occurrences_of(series, zones, window, ceiling);
-        let moments = |list: Vec<crate::recurrence::Occurrence>| {
+        let moments = |list: Vec<emvo_ical::recurrence::Occurrence>| {
             list.into_iter()
                 .map(|occurrence| {
                     let title = occurrence.part.event(series).title().unwrap_or_default().into_owned();

@@ -5,7 +5,7 @@ use jiff::civil::DateTime;
 use super::derive::is_derived;
 use super::shared::number_of;
 use super::text::normalised;
-use crate::calendar::{Event, EventTime, Series};
+use emvo_ical::calendar::{Event, EventTime, Series};
 
 /// How new a version is: by `SEQUENCE`, then `LAST-MODIFIED`, then `DTSTAMP`
 /// (RFC 5546 section 2.1.5). A missing stamp is older than any.

@@ -1,13 +1,13 @@
 //! Look-alikes among the events that stay (rule U04), and what a person said
 //! about them.
 
-use std::collections::{HashMap, HashSet};
+use hashbrown::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
 use super::{FoldKind, Merge, union};
-use crate::calendar::Event;
 use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
+use emvo_ical::calendar::Event;
 
 /// So many events of one title on a day are compared with each other; more of
 /// them are a habit, not look-alikes.

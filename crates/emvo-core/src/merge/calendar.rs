@@ -1,11 +1,12 @@
 //! The combined calendar around the events: its own lines, and the components
 //! that are no events.
 
-use std::collections::HashSet;
+use hashbrown::HashSet;
 
-use super::{Merge, MergeWarning, Merged, PRODUCT_ID};
-use crate::calendar::{Calendar, EventTime, Placed, Series, ZoneRef, is_vendor_color};
-use crate::content::{Component, Property};
+use super::{Merge, MergeWarning, Merged};
+use crate::product::PRODUCT_ID;
+use emvo_ical::calendar::{Calendar, EventTime, Placed, Series, ZoneRef, is_vendor_color};
+use emvo_ical::content::{Component, Property};
 
 /// Lines that describe how a copy was fetched, not what it holds: they would
 /// make the result pretend to be that copy.

@@ -3,9 +3,9 @@
 use rayon::prelude::*;
 
 use super::{Entry, Fold, FoldKind, Merge, Terms, change_of};
-use crate::calendar::{Event, Series};
 use crate::identity::Numbered;
 use crate::receipt::Change;
+use emvo_ical::calendar::{Event, Series};
 
 /// So many groups are taken out of the events at once.
 const AT_ONCE: usize = 1 << 13;

@@ -6,9 +6,9 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::{Entry, FoldKind, Merge, union};
-use crate::calendar::{Event, Series};
 use crate::identity::{Moment, contradiction, normalised, number_of};
-use crate::recurrence::{Part, Window, occurrences_of};
+use emvo_ical::calendar::{Event, Series};
+use emvo_ical::recurrence::{Part, Window, occurrences_of};
 
 /// A single event by what a date of a series would share with it: its title,
 /// and title, start and end, each as a number.

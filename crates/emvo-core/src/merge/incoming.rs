@@ -1,12 +1,12 @@
 //! What incoming events are given or lose on their way into a calendar. The
 //! destination's own events stay as they are.
 
-use std::collections::HashSet;
+use hashbrown::HashSet;
 
 use super::Merge;
-use crate::calendar::{Classification, Duration, Event, Series, Shadow, Uid};
-use crate::content::{Component, Item, Property, escape_text};
 use crate::show::fresh_uid;
+use emvo_ical::calendar::{Classification, Duration, Event, Series, Shadow, Uid};
+use emvo_ical::content::{Component, Item, Property, escape_text};
 
 /// What is done to every incoming event.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

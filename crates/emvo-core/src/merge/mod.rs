@@ -21,13 +21,10 @@ pub(crate) use zones::refer_to;
 
 use std::sync::Arc;
 
-use crate::calendar::{Calendar, Event, EventTime, Series};
 use crate::receipt::{Balance, Change};
-use crate::recurrence::Ceiling;
-use crate::zone::ZoneBook;
-
-/// The name under which Emvo signs what it writes (RFC 5545 section 3.7.3).
-pub const PRODUCT_ID: &str = "-//Emvo//Emvo//EN";
+use emvo_ical::calendar::{Calendar, Event, EventTime, Series};
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::ZoneBook;
 
 /// One calendar to combine.
 #[derive(Debug)]

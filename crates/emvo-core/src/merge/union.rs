@@ -1,8 +1,8 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
-use crate::calendar::{Classification, Event, Series};
-use crate::content::{Item, Property, escape_text};
+use emvo_ical::calendar::{Classification, Event, Series};
+use emvo_ical::content::{Item, Property, escape_text};
 
 /// What an event took over, for the report.
 pub(super) struct Gained {

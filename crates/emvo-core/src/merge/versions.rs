@@ -5,10 +5,10 @@ use std::collections::BTreeMap;
 
 use super::group::Group;
 use super::{Clash, Entry, FoldKind, Merge};
-use crate::calendar::{Calendar, Series, Uid};
 use crate::identity::{
     Difference, Numbered, Origin, VersionKey, derived_uid, differences, is_derived, number_of,
 };
+use emvo_ical::calendar::{Calendar, Series, Uid};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 

@@ -7,10 +7,10 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::{Entry, Merge, MergeWarning};
-use crate::calendar::{Calendar, Event, Placed, Series, ZoneName};
-use crate::content::{Component, Item};
 use crate::receipt::Change;
-use crate::zone::{Behaviour, Definition, InUse, Zone, ZoneBook, ZoneSource, definition_of};
+use emvo_ical::calendar::{Calendar, Event, Placed, Series, ZoneName};
+use emvo_ical::content::{Component, Item};
+use emvo_ical::zone::{Behaviour, Definition, InUse, Zone, ZoneBook, ZoneSource, definition_of};
 
 /// A name in use and what it stands for.
 struct Defined {
@@ -105,7 +105,7 @@ impl Merge<'_> {
                 Some(there) if there.behaviour.as_ref() != Some(&behaviour) => continue,
                 Some(_) => {}
                 None => {
-                    component.set(crate::content::Property::text_of("TZID", &fresh));
+                    component.set(emvo_ical::content::Property::text_of("TZID", &fresh));
                     defined.insert(
                         fresh.clone(),
                         Defined { behaviour: Some(behaviour), component: Some(component) },

@@ -2,7 +2,6 @@
 //! was read from through every change.
 
 use std::hash::{BuildHasher, Hash, Hasher};
-use std::num::NonZeroU32;
 use std::sync::Arc;
 
 use hashbrown::HashMap;
@@ -10,15 +9,10 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use super::Change;
-use crate::calendar::{Calendar, Classification, Event, Series};
 use crate::identity::normalised;
 use crate::merge::Fold;
-use crate::zone::ZoneBook;
-
-/// Which of the events that were read an event comes from. Copies and parts of
-/// it keep that.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub struct Origin(NonZeroU32);
+use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
+use emvo_ical::zone::ZoneBook;
 
 /// An event as it was read, as far as a receipt needs it.
 #[derive(Clone, Debug)]
@@ -157,7 +151,7 @@ impl Facts {
             calendar.series.par_iter().with_min_len(512).map(|series| Fact::of(&path, series, zones)),
         );
         for (at, series) in calendar.series.iter_mut().enumerate() {
-            let origin = u32::try_from(before + at + 1).ok().and_then(NonZeroU32::new).map(Origin);
+            let origin = Origin::at(before + at);
             series.events_mut().for_each(|event| event.set_origin(origin));
         }
     }
@@ -175,7 +169,7 @@ impl Facts {
         let mut added = Vec::new();
         for (calendar, zones) in written {
             for series in &calendar.series {
-                let place = series.lead().origin().map(|origin| origin.0.get() as usize - 1);
+                let place = series.lead().origin().map(Origin::position);
                 match place.and_then(|place| parts.get_mut(place)) {
                     Some(parts) => parts.push((series, zones)),
                     None => added.push(series),
@@ -324,7 +318,7 @@ fn whole_of(series: &Series<'_>) -> u64 {
     hasher.finish()
 }
 
-fn hash_component(component: &crate::content::Component<'_>, hasher: &mut impl Hasher) {
+fn hash_component(component: &emvo_ical::content::Component<'_>, hasher: &mut impl Hasher) {
     for property in component.properties() {
         property.logical().hash(hasher);
     }

@@ -7,7 +7,7 @@
 mod fates;
 mod file;
 
-pub use fates::{ChangeRecord, EventRecord, Facts, Fate, Now, Origin};
+pub use fates::{ChangeRecord, EventRecord, Facts, Fate, Now};
 pub use file::{FileRecord, RECEIPT_VERSION, Receipt, ReceiptError, changes_of_files};
 
 use std::ops::AddAssign;

@@ -10,9 +10,9 @@ use rayon::prelude::*;
 use super::explained::Course;
 use super::pairing::{Fate, Pairing};
 use super::{Counts, Difference, DifferenceKind, Found, Ownership, Side};
-use crate::calendar::Series;
 use crate::identity::Moment;
-use crate::recurrence::day::clock_seconds;
+use emvo_ical::calendar::Series;
+use emvo_ical::day::clock_seconds;
 
 impl Pairing<'_, '_, '_> {
     /// How many dates each day has on either side, without those that need not

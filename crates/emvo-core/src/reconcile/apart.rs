@@ -19,10 +19,10 @@ use rayon::prelude::*;
 use super::Side;
 use super::explained::Course;
 use super::record::{Span, Told, is_untitled};
-use crate::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::identity::{Fingerprint, Moment, Numbered, normalised, number_of, recurrence_properties};
-use crate::recurrence::{Occurrences, occurrences_of, own_end};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
+use emvo_ical::recurrence::{Occurrences, occurrences_of, own_end};
+use emvo_ical::zone::ZoneBook;
 
 /// What receipts say became of the series of the sources, by calendar and
 /// series; empty without receipts.

@@ -7,8 +7,8 @@ use super::Side;
 use super::record::{Record, Told};
 use crate::identity::{Moment, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
-use crate::recurrence::day::clock_seconds;
-use crate::zone::Zone;
+use emvo_ical::day::clock_seconds;
+use emvo_ical::zone::Zone;
 use rayon::prelude::*;
 
 /// The receipts of the runs between sources and result, in their order.

@@ -15,10 +15,10 @@ use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 
-use crate::calendar::Calendar;
-use crate::recurrence::{Ceiling, Window};
 use crate::survey::default_window;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::Calendar;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::ZoneBook;
 
 pub use explained::Explanations;
 

@@ -12,9 +12,9 @@ use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::record::{Record, Records, Told};
-use crate::calendar::{Event, Uid};
 use crate::identity::{Group, Moment, Numbered, Origin, VersionKey, contradiction, number_of};
-use crate::recurrence::day::clock_seconds;
+use emvo_ical::calendar::{Event, Uid};
+use emvo_ical::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
 /// date that moved by one is found.

@@ -8,9 +8,9 @@ use rayon::prelude::*;
 use super::Side;
 use super::apart::{Counted, Courses, Flags};
 use super::explained::Course;
-use crate::calendar::{Classification, Event, EventTime, Series};
 use crate::identity::{Moment, normalised, number_of};
-use crate::recurrence::{Ceiling, Part, Window, occurrences_of};
+use emvo_ical::calendar::{Classification, Event, EventTime, Series};
+use emvo_ical::recurrence::{Ceiling, Part, Window, occurrences_of};
 
 /// What an event tells about each of its occurrences.
 pub(super) struct Told<'c> {

@@ -4,10 +4,10 @@ use super::shift::{RuleEnd, move_rules};
 use super::split::split_off;
 use super::times::map_series;
 use super::{Refusal, Retimed};
-use crate::calendar::{Event, Series, ZoneRef};
-use crate::recurrence::day::clock_seconds;
-use crate::recurrence::{Last, Rule, Starts, last_of};
-use crate::zone::{Behaviour, Zone, ZoneBook};
+use emvo_ical::calendar::{Event, Series, ZoneRef};
+use emvo_ical::day::clock_seconds;
+use emvo_ical::recurrence::{Last, Rule, Starts, last_of};
+use emvo_ical::zone::{Behaviour, Zone, ZoneBook};
 
 /// How many dates are looked at to find where one rule does not do.
 const MOST_DATES: usize = 100_000;

@@ -20,9 +20,9 @@ pub(crate) use times::{with_dates_in_zone_of_start, with_times_in_zone_of_start,
 pub use to_dates::to_dates;
 pub(crate) use to_dates::whole_days;
 
-use crate::calendar::Series;
-use crate::recurrence::Window;
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::Series;
+use emvo_ical::recurrence::Window;
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// What is done to the times of a series.
 #[derive(Clone, Debug)]

@@ -4,11 +4,11 @@
 use super::shift::{RuleEnd, later, move_rules};
 use super::times::{Role, map_event};
 use super::{Refusal, split_off};
-use crate::calendar::{Reach, Series, Uid};
-use crate::content::{Item, Property};
-use crate::recurrence::day::clock_seconds;
-use crate::recurrence::on_clock_of;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Reach, Series, Uid};
+use emvo_ical::content::{Item, Property};
+use emvo_ical::day::clock_seconds;
+use emvo_ical::recurrence::on_clock_of;
+use emvo_ical::zone::ZoneBook;
 
 /// The properties that say when a series has dates.
 const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
@@ -18,7 +18,8 @@ const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
 /// stay what they were.
 pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
-    let slot_of = |event: &crate::calendar::Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
+    let slot_of =
+        |event: &emvo_ical::calendar::Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
     let ranged = series.overrides().iter().filter(|event| event.reach() == Reach::ThisAndFuture);
     let Some((slot, event)) =
         ranged.filter_map(|event| Some((slot_of(event)?, event))).min_by_key(|(slot, _)| *slot)

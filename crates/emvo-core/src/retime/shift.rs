@@ -3,10 +3,10 @@
 
 use super::times::{Role, map_rules, map_series};
 use super::{Refusal, Retimed};
-use crate::calendar::{EventTime, Series, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, civil, clock_at, clock_seconds};
-use crate::recurrence::{Frequency, Last, Rule, Starts, Weekday};
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{EventTime, Series, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, civil, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Frequency, Last, Rule, Starts, Weekday};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// How many dates of a moved rule are compared with those of the old one.
 const COMPARED: usize = 600;
@@ -61,7 +61,7 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneBook) -> Retimed
     if seconds == 0 {
         return Retimed::Untouched;
     }
-    if series.events().any(crate::calendar::Event::is_all_day) && seconds % SECONDS_A_DAY != 0 {
+    if series.events().any(emvo_ical::calendar::Event::is_all_day) && seconds % SECONDS_A_DAY != 0 {
         return Retimed::Refused(Refusal::WholeDays);
     }
     let mut new = series.clone();

@@ -1,11 +1,11 @@
 //! One series → several that follow each other, with the same dates in all.
 
 use super::Refusal;
-use crate::calendar::{Event, EventTime, Reach, Series};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
-use crate::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Reach, Series};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
+use emvo_ical::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
+use emvo_ical::zone::ZoneBook;
 
 /// A series cut at a window: what comes before it, what starts in it, what
 /// comes after.
@@ -27,7 +27,8 @@ pub fn split_by_window<'a>(
     zones: &ZoneBook,
 ) -> Result<Parts<'a>, Refusal> {
     let touches = || {
-        let found = crate::recurrence::occurrences_of(series, zones, window, crate::recurrence::Ceiling(1));
+        let found =
+            emvo_ical::recurrence::occurrences_of(series, zones, window, emvo_ical::recurrence::Ceiling(1));
         !(found.list.is_empty() && found.cancelled.is_empty())
     };
     if !series.master().is_some_and(Event::repeats) {
@@ -150,8 +151,8 @@ fn end_of_head(start: &EventTime, last: i64, zones: &ZoneBook) -> EventTime {
     let Some(clock) = clock_at(last) else { return start.clone() };
     let end = start.at_clock(clock);
     match zones.instant(&end).and_then(clock_at) {
-        Some(at) if *start.zone() != crate::calendar::ZoneRef::Floating => {
-            EventTime::Clock { at, zone: crate::calendar::ZoneRef::Utc }
+        Some(at) if *start.zone() != emvo_ical::calendar::ZoneRef::Floating => {
+            EventTime::Clock { at, zone: emvo_ical::calendar::ZoneRef::Utc }
         }
         _ => end,
     }
@@ -167,9 +168,9 @@ fn move_start(series: &mut Series<'_>, start: i64) -> Result<(), Refusal> {
     let Some(master) = series.master_mut() else { return Ok(()) };
     let seconds = start - clock_seconds(master.start().clock());
     let new = super::shift::later(master.start(), seconds);
-    if let crate::calendar::Extent::End(end) = master.extent() {
+    if let emvo_ical::calendar::Extent::End(end) = master.extent() {
         let end = super::shift::later(end, seconds);
-        master.set_extent(crate::calendar::Extent::End(end));
+        master.set_extent(emvo_ical::calendar::Extent::End(end));
     }
     if clock_seconds(new.clock()) != start {
         return Err(Refusal::Ceiling);

@@ -1,10 +1,10 @@
 //! Every time of a series through one function: the only place that knows
 //! which properties hold times.
 
-use crate::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
-use crate::content::{Item, Property};
-use crate::recurrence::{Rule, RuleError};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
+use emvo_ical::content::{Item, Property};
+use emvo_ical::recurrence::{Rule, RuleError};
+use emvo_ical::zone::ZoneBook;
 
 /// What a time is to its event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]

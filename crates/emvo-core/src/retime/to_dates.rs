@@ -2,9 +2,9 @@
 
 use super::times::{Role, map_rules, map_series};
 use super::{Refusal, Retimed};
-use crate::calendar::{Event, EventTime, Extent, Series, Shadow, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Extent, Series, Shadow, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::zone::ZoneBook;
 
 /// Turns events from 00:00 to 00:00 into whole days; an end at 23:59 or
 /// 23:59:59 means the midnight behind it. Measured on the event's own clock,
@@ -28,7 +28,7 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
         Role::Slot if !time.is_date() => EventTime::Date(on_measuring_clock(time, zones).clock().date()),
         Role::Slot | Role::Start | Role::End => time.clone(),
     });
-    let by_day = |rule: &crate::recurrence::Rule| {
+    let by_day = |rule: &emvo_ical::recurrence::Rule| {
         let mut rule = rule.clone();
         rule.until = rule.until.map(|until| {
             let on_clock =

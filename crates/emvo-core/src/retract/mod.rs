@@ -4,12 +4,12 @@
 //! Events are found by their id first, then by title, start and end. Of those
 //! found by the latter at most as many go as the wrong import held.
 
-use std::collections::{HashMap, HashSet};
+use hashbrown::{HashMap, HashSet};
 
-use crate::calendar::{Calendar, Series, Uid};
 use crate::identity::{Fingerprint, differences, same_dates};
-use crate::recurrence::Ceiling;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Calendar, Series, Uid};
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::ZoneBook;
 
 /// A calendar with what its zone names mean.
 pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
@@ -113,9 +113,9 @@ fn since(own: &Series<'_>, own_zones: &ZoneBook, now: &Series<'_>, zones: &ZoneB
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::read;
-    use crate::content::parse;
-    use crate::zone::ZoneChoices;
+    use emvo_ical::calendar::read;
+    use emvo_ical::content::parse;
+    use emvo_ical::zone::ZoneChoices;
 
     fn event(uid: &str, title: &str, date: &str, more: &str) -> String {
         format!(

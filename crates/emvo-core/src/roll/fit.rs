@@ -1,9 +1,9 @@
 //! Dates → the shortest rule that has exactly these.
 
 use super::{Rolled, moment, time_at};
-use crate::calendar::Series;
-use crate::recurrence::day::{SECONDS_A_DAY, civil, clock_at, days_in_month, weekday};
-use crate::recurrence::{ByDay, Frequency, Last, Rule, Starts, Weekday};
+use emvo_ical::calendar::Series;
+use emvo_ical::day::{SECONDS_A_DAY, civil, clock_at, days_in_month, weekday};
+use emvo_ical::recurrence::{ByDay, Frequency, Last, Rule, Starts, Weekday};
 
 /// What an exception costs against a letter of the rule.
 const EXCEPTION: usize = 16;

@@ -7,19 +7,20 @@
 
 mod fit;
 
-use std::collections::{BTreeMap, HashMap, HashSet};
+use hashbrown::{HashMap, HashSet};
+use std::collections::BTreeMap;
 use std::hash::{DefaultHasher, Hash, Hasher};
 
 use jiff::ToSpan;
 
-use crate::calendar::{Event, EventTime, Series, Uid, ZoneRef};
-use crate::content::{Item, Property};
 use crate::identity::{Numbered, number_of};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Ceiling, Rule, Window, occurrences_of};
 use crate::table::COLUMN_HEADER;
 use crate::unroll::series_of;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Series, Uid, ZoneRef};
+use emvo_ical::content::{Item, Property};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Ceiling, Rule, Window, occurrences_of};
+use emvo_ical::zone::ZoneBook;
 
 /// Properties in which the dates of one series may differ.
 const OWN: [&str; 7] = ["UID", "DTSTART", "DTEND", "DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE"];

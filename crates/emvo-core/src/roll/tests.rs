@@ -1,8 +1,8 @@
 use super::*;
-use crate::calendar::{Calendar, read};
-use crate::content::parse;
 use crate::unroll::{Unrolled, unroll};
-use crate::zone::ZoneChoices;
+use emvo_ical::calendar::{Calendar, read};
+use emvo_ical::content::parse;
+use emvo_ical::zone::ZoneChoices;
 use proptest::prelude::*;
 
 fn calendar(lines: &str) -> Calendar<'static> {

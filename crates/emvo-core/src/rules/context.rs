@@ -11,11 +11,11 @@ use super::event_edit::has_no_day;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
 
-use crate::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
 use crate::fit::Limits;
-use crate::recurrence::{Recurrence, Window, rule_in_words};
 use crate::roll::{Rolled, roll};
-use crate::zone::{
+use emvo_ical::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
+use emvo_ical::recurrence::{Recurrence, Window, rule_in_words};
+use emvo_ical::zone::{
     Definition, DefinitionError, InUse, Zone, ZoneBook, ZoneKind, ZoneSource, is_of_one_windows_zone,
     zones_that_agree,
 };
@@ -324,7 +324,7 @@ impl<'c, 'a> Context<'c, 'a> {
     pub(super) fn all_day_habit(&self) -> (usize, usize) {
         *self.all_day_habit.get_or_init(|| {
             let events = || self.calendar.events().filter(|event| event.is_all_day());
-            let of_one_day = |event: &&crate::calendar::Event<'_>| {
+            let of_one_day = |event: &&emvo_ical::calendar::Event<'_>| {
                 matches!(event.extent(), Extent::End(end) if event.start().date().tomorrow().is_ok_and(|next| next == end.date()))
             };
             (events().filter(|event| has_no_day(event)).count(), events().filter(of_one_day).count())

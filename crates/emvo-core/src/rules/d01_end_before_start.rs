@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, ends_before_start};
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
+use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
 declare_rule! {
     /// ## What it finds

@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use super::event_edit::{EventEdit, has_no_day};
 use super::r18_until_short::HABIT;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::Extent;
+use emvo_ical::calendar::Extent;
 
 declare_rule! {
     /// ## What it finds

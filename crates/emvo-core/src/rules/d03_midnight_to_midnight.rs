@@ -2,8 +2,8 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::ZoneRef;
 use crate::retime::whole_days;
+use emvo_ical::calendar::ZoneRef;
 
 declare_rule! {
     /// ## What it finds

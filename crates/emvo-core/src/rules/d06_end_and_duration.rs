@@ -3,8 +3,8 @@
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::Duration;
-use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
+use emvo_ical::calendar::Duration;
+use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
 declare_rule! {
     /// ## What it finds

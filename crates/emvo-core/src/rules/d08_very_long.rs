@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_seconds};
+use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 use jiff::civil::Date;
 
 /// Two weeks, in seconds.

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::Extent;
+use emvo_ical::calendar::Extent;
 
 declare_rule! {
     /// ## What it finds

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::recurrence::has_date_in;
+use emvo_ical::recurrence::has_date_in;
 
 declare_rule! {
     /// ## What it finds

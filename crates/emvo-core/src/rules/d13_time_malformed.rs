@@ -4,8 +4,8 @@ use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::source::{Place, SourceFacts};
 use super::{Context, Described, Edit, Findings, Group, Level, Rule, RuleChoice, Safety, Subject};
-use crate::calendar::{Calendar, Event, EventError, Reading, Series, TimeError, mended};
 use crate::receipt::Change;
+use emvo_ical::calendar::{Calendar, Event, EventError, Reading, Series, TimeError, mended};
 
 declare_rule! {
     /// ## What it finds

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
 use super::{Described, Findings, Group, Level, Rule, Safety};
-use crate::calendar::EventError;
+use emvo_ical::calendar::EventError;
 
 declare_rule! {
     /// ## What it finds

@@ -4,15 +4,15 @@ use std::sync::Arc;
 
 use super::event_edit::EventEdit;
 use super::series_edit::SeriesEdit;
-use crate::calendar::{EventTime, Series, ZoneName, ZoneRef};
-use crate::content::{Item, Property, undone_mojibake};
 use crate::merge::refer_to;
 use crate::retime::{
     Refusal, Retimed, express_in, localise, pin, to_dates, with_dates_in_zone_of_start,
     with_times_in_zone_of_start,
 };
 use crate::roll::Rolled;
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{EventTime, Series, ZoneName, ZoneRef};
+use emvo_ical::content::{Item, Property, undone_mojibake};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// What a repair does. Where it needs a definition, the definition follows.
 #[derive(Clone, Debug)]

@@ -1,8 +1,8 @@
 //! What repairs do to the events of a series, each by itself.
 
-use crate::calendar::{Duration, Event, EventTime, Extent, Series, Uid, mended};
-use crate::content::{Component, Item, Property, escape_text};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, mended};
+use emvo_ical::content::{Component, Item, Property, escape_text};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 
 /// A change to every event of a series that needs it.
 #[derive(Clone, Debug)]

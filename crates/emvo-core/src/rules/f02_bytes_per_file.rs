@@ -24,7 +24,7 @@ impl Rule for BytesPerFile {
         let Some(limits) = &context.options.limits else { return };
         let Some(most) = limits.bytes_per_file.filter(|_| subject.index == 0) else { return };
         let mut bytes = Vec::new();
-        crate::calendar::write(context.calendar, &mut bytes);
+        emvo_ical::calendar::write(context.calendar, &mut bytes);
         if bytes.len() > most {
             let message = format!("{} bytes, and a file may have {most}", bytes.len());
             found.show(self, Level::Warning, subject, message);

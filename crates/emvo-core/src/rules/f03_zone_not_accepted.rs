@@ -2,8 +2,8 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::Event;
 use crate::fit::Zones;
+use emvo_ical::calendar::Event;
 
 declare_rule! {
     /// ## What it finds

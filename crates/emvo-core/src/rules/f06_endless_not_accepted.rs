@@ -23,7 +23,8 @@ declare_rule! {
 impl Rule for EndlessNotAccepted {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
-        let is_endless = subject.recurrence.as_ref().is_some_and(crate::recurrence::Recurrence::is_endless);
+        let is_endless =
+            subject.recurrence.as_ref().is_some_and(emvo_ical::recurrence::Recurrence::is_endless);
         if limits.endless_series == Acceptance::Refused && is_endless {
             found.show(self, Level::Warning, subject, "never ends, which is not accepted".to_owned());
         }

@@ -101,8 +101,8 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 
-use crate::calendar::Series;
 use crate::select::Selection;
+use emvo_ical::calendar::Series;
 
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use d13_time_malformed::{Placed, place_unsound};

@@ -3,10 +3,10 @@
 use super::describe::declare_rule;
 use super::series_edit::{SeriesEdit, end_of_rule, moment_of};
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::{EventTime, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Last, Rule as RecurrenceRule, Starts, last_of, last_start};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{EventTime, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Last, Rule as RecurrenceRule, Starts, last_of, last_start};
+use emvo_ical::zone::ZoneBook;
 
 declare_rule! {
     /// ## What it finds

@@ -5,7 +5,7 @@ use std::cmp::Ordering;
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::recurrence::{Rule as RecurrenceRule, last_of, last_start};
+use emvo_ical::recurrence::{Rule as RecurrenceRule, last_of, last_start};
 
 declare_rule! {
     /// ## What it finds

@@ -4,8 +4,8 @@ use super::context::StartAs;
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::recurrence::day::{clock_at, clock_seconds};
-use crate::recurrence::{Last, Starts, is_start_of, on_clock_of, rule_in_words};
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{Last, Starts, is_start_of, on_clock_of, rule_in_words};
 
 declare_rule! {
     /// ## What it finds
@@ -37,7 +37,8 @@ impl Rule for StartOffRule {
             return;
         }
         let own = clock_seconds(start.clock());
-        let is_own = |date: &crate::calendar::EventTime| on_clock_of(date, start, context.zones) == Some(own);
+        let is_own =
+            |date: &emvo_ical::calendar::EventTime| on_clock_of(date, start, context.zones) == Some(own);
         let is_told_apart = ["RDATE", "EXDATE"].iter().any(|name| master.dates(name).iter().any(is_own));
         if is_told_apart && rule.count.is_none() {
             return;

@@ -3,11 +3,11 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::calendar::{EventTime, ZoneRef};
-use crate::recurrence::Recurrence;
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::on_clock_of;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{EventTime, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::Recurrence;
+use emvo_ical::recurrence::on_clock_of;
+use emvo_ical::zone::ZoneBook;
 use std::collections::BTreeSet;
 
 declare_rule! {

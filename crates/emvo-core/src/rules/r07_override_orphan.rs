@@ -3,10 +3,10 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::EventTime;
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::on_clock_of;
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::EventTime;
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::on_clock_of;
+use emvo_ical::zone::ZoneBook;
 
 declare_rule! {
     /// ## What it finds

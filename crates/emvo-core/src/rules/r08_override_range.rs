@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::{EventTime, Reach};
+use emvo_ical::calendar::{EventTime, Reach};
 
 declare_rule! {
     /// ## What it finds

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::recurrence::rule_in_words;
+use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
     /// ## What it finds

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::{SeriesEdit, end_of_rule};
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::recurrence::{Rule as RecurrenceRule, rule_in_words};
+use emvo_ical::recurrence::{Rule as RecurrenceRule, rule_in_words};
 
 declare_rule! {
     /// ## What it finds

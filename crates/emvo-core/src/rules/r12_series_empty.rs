@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::recurrence::{exceptions, on_clock_of};
+use emvo_ical::recurrence::{exceptions, on_clock_of};
 
 /// A series with more exceptions than this is not empty in any export we know.
 const LOOKED_AT: usize = 20_000;

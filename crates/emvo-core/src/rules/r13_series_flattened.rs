@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
-use crate::recurrence::rule_in_words;
+use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
     /// ## What it finds

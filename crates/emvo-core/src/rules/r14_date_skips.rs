@@ -2,9 +2,9 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::EventTime;
-use crate::recurrence::day::{SECONDS_A_DAY, civil, clock_seconds, days_in_month};
-use crate::recurrence::{Frequency, Rule as RecurrenceRule};
+use emvo_ical::calendar::EventTime;
+use emvo_ical::day::{SECONDS_A_DAY, civil, clock_seconds, days_in_month};
+use emvo_ical::recurrence::{Frequency, Rule as RecurrenceRule};
 
 /// Periods looked at in a series that never ends.
 const MOST_PERIODS: i64 = 1_200;

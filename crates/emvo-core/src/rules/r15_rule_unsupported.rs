@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::recurrence::{Rule as RecurrenceRule, is_unsupported};
+use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported};
 
 declare_rule! {
     /// ## What it finds

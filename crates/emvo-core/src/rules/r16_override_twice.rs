@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use crate::identity::Revision;
-use crate::recurrence::on_clock_of;
+use emvo_ical::recurrence::on_clock_of;
 use std::collections::BTreeMap;
 
 declare_rule! {

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::{EventTime, Status};
+use emvo_ical::calendar::{EventTime, Status};
 
 declare_rule! {
     /// ## What it finds
@@ -24,7 +24,7 @@ declare_rule! {
 impl Rule for OverrideCancelled {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let series = subject.series;
-        if !series.master().is_some_and(crate::calendar::Event::repeats) {
+        if !series.master().is_some_and(emvo_ical::calendar::Event::repeats) {
             return;
         }
         let overrides = series.overrides().iter().enumerate();

@@ -3,10 +3,10 @@
 use super::describe::declare_rule;
 use super::series_edit::{SeriesEdit, end_of_rule};
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::calendar::{EventTime, Series, ZoneRef};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Frequency, Last, Rule as RecurrenceRule, Starts};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{EventTime, Series, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Frequency, Last, Rule as RecurrenceRule, Starts};
+use emvo_ical::zone::ZoneBook;
 
 /// So many series that end alike are a habit of the system that wrote them.
 pub(super) const HABIT: usize = 3;

@@ -1,17 +1,19 @@
 //! Applies repairs: in the order of the rules, one to a series at a time, again
 //! and again until nothing is left that may be done.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap};
+use crate::product::PRODUCT_ID;
+use hashbrown::HashMap;
+use std::collections::{BTreeMap, BTreeSet};
 
 use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, check};
-use crate::calendar::{Calendar, Placed, Series, Uid, ZoneName};
-use crate::content::Property;
 use crate::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use crate::receipt::Change;
-use crate::recurrence::Window;
 use crate::retime::{Refusal, split_by_window};
 use crate::select::Selection;
-use crate::zone::{InUse, Zone, ZoneBook, ZoneChoices, definition_of};
+use emvo_ical::calendar::{Calendar, Placed, Series, Uid, ZoneName};
+use emvo_ical::content::Property;
+use emvo_ical::recurrence::Window;
+use emvo_ical::zone::{InUse, Zone, ZoneBook, ZoneChoices, definition_of};
 
 /// More rounds than this would be a repair that undoes another: a fault of
 /// Emvo's own.
@@ -220,7 +222,7 @@ fn round(
         match result {
             Ok(parts) => {
                 if matches!(edit, Edit::Head) {
-                    let missing = repaired.calendar.missing_head();
+                    let missing = repaired.calendar.missing_head(PRODUCT_ID);
                     repaired.calendar.properties.splice(0..0, missing);
                 }
                 let is_news = definitions.note(edit);
@@ -327,7 +329,7 @@ pub fn settle_definitions(
     anew: &BTreeSet<ZoneName>,
 ) {
     let after = names_in_use(calendar);
-    let name_of = |zone: &Placed<crate::content::Component<'_>>| {
+    let name_of = |zone: &Placed<emvo_ical::content::Component<'_>>| {
         zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()))
     };
     calendar.zones.retain(|zone| {
@@ -356,7 +358,7 @@ fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
 pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
     let mut names = BTreeSet::new();
     let mut last = None;
-    for name in calendar.events().flat_map(crate::calendar::Event::zone_names) {
+    for name in calendar.events().flat_map(emvo_ical::calendar::Event::zone_names) {
         if last.as_ref() != Some(&name) {
             names.insert(name.clone());
             last = Some(name);

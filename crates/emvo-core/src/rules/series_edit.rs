@@ -1,12 +1,12 @@
 //! What repairs do to the rule, the dates and the overrides of one series.
 
-use crate::calendar::{Event, EventTime, Extent, Series, Uid};
-use crate::content::Property;
 use crate::identity::{derived_uid, derived_uid_of_parts};
-use crate::recurrence::day::{clock_at, clock_seconds};
-use crate::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
 use crate::retime::{Refusal, split_at_range};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Extent, Series, Uid};
+use emvo_ical::content::Property;
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
+use emvo_ical::zone::ZoneBook;
 
 /// More dates than this are not written out one by one.
 const MOST_DATES: usize = 2_000;
@@ -147,7 +147,7 @@ fn replace_rule(series: &mut Series<'_>, from: &str, to: &str) {
         let line = component.properties().find(|line| line.is("RRULE") && line.value() == from);
         let Some(new) = line.map(|line| line.with_value(to)) else { return };
         for item in component.items_mut() {
-            if let crate::content::Item::Property(line) = item
+            if let emvo_ical::content::Item::Property(line) = item
                 && line.is("RRULE")
                 && line.value() == from
             {
@@ -181,8 +181,8 @@ fn start_is_extra(series: &mut Series<'_>, zones: &ZoneBook) -> Result<(), Refus
 /// the start has a zone.
 pub(super) fn end_of_rule(last: &EventTime, zones: &ZoneBook) -> EventTime {
     match zones.instant(last).and_then(clock_at) {
-        Some(at) if *last.zone() != crate::calendar::ZoneRef::Floating => {
-            EventTime::Clock { at, zone: crate::calendar::ZoneRef::Utc }
+        Some(at) if *last.zone() != emvo_ical::calendar::ZoneRef::Floating => {
+            EventTime::Clock { at, zone: emvo_ical::calendar::ZoneRef::Utc }
         }
         _ => last.clone(),
     }
@@ -301,7 +301,7 @@ fn own_series<'a>(
         Starts::new(other, start.clock(), last_of(other, start, zones)).skip_while(|at| *at <= own);
     let first = dates.next().and_then(clock_at).ok_or_else(refusal)?;
     let both = Starts::new(stays, start.clock(), last_of(stays, start, zones)).skip(1);
-    let taken: std::collections::HashSet<i64> = both.take(MOST_DATES).collect();
+    let taken: hashbrown::HashSet<i64> = both.take(MOST_DATES).collect();
     let is_shared = dates.take(MOST_DATES).any(|date| taken.contains(&date));
     if is_shared || other.count.is_some() || !series.overrides().is_empty() {
         return Err(refusal());

@@ -1,9 +1,9 @@
 //! A file around its calendars, for the rules that look at how it is written.
 
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
-use crate::calendar::Unsound;
-use crate::content::{Charset, Fault};
 use crate::table::{Note, NoteKind, SetAsideRow};
+use emvo_ical::calendar::Unsound;
+use emvo_ical::content::{Charset, Fault};
 
 /// What is known about a file besides the events that could be read from it.
 #[derive(Debug)]

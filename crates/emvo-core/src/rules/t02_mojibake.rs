@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::content::undone_mojibake;
+use emvo_ical::content::undone_mojibake;
 
 /// The fields that people read.
 const FIELDS: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "CATEGORIES", "COMMENT"];

@@ -4,6 +4,7 @@
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use crate::product::PRODUCT_ID;
 
 declare_rule! {
     /// ## What it finds
@@ -25,7 +26,7 @@ declare_rule! {
 impl Rule for PropertyMissing {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let is_from_table = subject.series.lead().line() == 0;
-        let missing = context.calendar.missing_head();
+        let missing = context.calendar.missing_head(PRODUCT_ID);
         if let Some(first) = missing.first().filter(|_| subject.index == 0 && !is_from_table) {
             let message = format!("the calendar has no {}", first.name());
             found.offer(self, subject, message, Safety::Safe, Edit::Head);

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::{Classification, Event};
+use emvo_ical::calendar::{Classification, Event};
 
 declare_rule! {
     /// ## What it finds

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::{Shadow, shadow_of};
+use emvo_ical::calendar::{Shadow, shadow_of};
 
 declare_rule! {
     /// ## What it finds

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::Event;
+use emvo_ical::calendar::Event;
 
 declare_rule! {
     /// ## What it finds

@@ -26,7 +26,7 @@ declare_rule! {
 impl Rule for ControlCharacters {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for name in FIELDS {
-            let has_any = |event: &crate::calendar::Event<'_>| {
+            let has_any = |event: &emvo_ical::calendar::Event<'_>| {
                 event.component().properties_named(name).any(|line| line.value().chars().any(is_odd_control))
             };
             if subject.series.events().any(has_any) {

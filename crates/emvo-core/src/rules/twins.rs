@@ -4,12 +4,12 @@
 use hashbrown::HashMap;
 
 use super::Context;
-use crate::calendar::{Series, Uid};
 use crate::identity::{
     Fingerprint, Numbered, Sides, contradiction, derived_uid, likeness, number_of, same_dates,
     without_copy_marks,
 };
-use crate::recurrence::Ceiling;
+use emvo_ical::calendar::{Series, Uid};
+use emvo_ical::recurrence::Ceiling;
 
 /// So many events of one title on a day are compared; more are a habit.
 const MOST_A_DAY: usize = 12;

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::zone::ZoneSource;
+use emvo_ical::zone::ZoneSource;
 
 declare_rule! {
     /// ## What it finds

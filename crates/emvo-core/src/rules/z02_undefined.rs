@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::zone::{Definition, DefinitionExtent, closest};
+use emvo_ical::zone::{Definition, DefinitionExtent, closest};
 
 declare_rule! {
     /// ## What it finds

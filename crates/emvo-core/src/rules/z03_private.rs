@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject, ZoneFacts};
-use crate::zone::{Zone, ZoneKind, ZoneSource};
+use emvo_ical::zone::{Zone, ZoneKind, ZoneSource};
 
 /// How many candidates a message names.
 const NAMED: usize = 5;

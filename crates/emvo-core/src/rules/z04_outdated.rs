@@ -4,9 +4,9 @@ use std::collections::BTreeSet;
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject, ZoneFacts};
-use crate::calendar::{Duration, ZoneRef};
-use crate::recurrence::day::{clock_at, clock_seconds};
-use crate::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::calendar::{Duration, ZoneRef};
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
 
 /// How many dates of a series are compared.
 const COMPARED: Ceiling = Ceiling(5_000);

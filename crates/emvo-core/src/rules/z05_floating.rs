@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use crate::calendar::ZoneRef;
+use emvo_ical::calendar::ZoneRef;
 
 declare_rule! {
     /// ## What it finds

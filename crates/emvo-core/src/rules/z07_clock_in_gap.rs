@@ -2,10 +2,10 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use crate::calendar::{EventTime, Series};
-use crate::recurrence::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
-use crate::zone::{Behaviour, ClockReading, Zone};
+use emvo_ical::calendar::{EventTime, Series};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
+use emvo_ical::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
+use emvo_ical::zone::{Behaviour, ClockReading, Zone};
 
 declare_rule! {
     /// ## What it finds

@@ -2,8 +2,8 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject, ZoneFacts};
-use crate::calendar::ZoneName;
-use crate::zone::ZoneSource;
+use emvo_ical::calendar::ZoneName;
+use emvo_ical::zone::ZoneSource;
 
 declare_rule! {
     /// ## What it finds

@@ -2,8 +2,8 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-use crate::calendar::{EventTime, Extent, Series, ZoneRef};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{EventTime, Extent, Series, ZoneRef};
+use emvo_ical::zone::ZoneBook;
 
 declare_rule! {
     /// ## What it finds

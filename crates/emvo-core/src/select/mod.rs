@@ -2,9 +2,9 @@
 
 use regex::{Regex, RegexBuilder};
 
-use crate::calendar::{Event, Series};
-use crate::recurrence::{Ceiling, Window, occurrences_of};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, Series};
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::zone::ZoneBook;
 
 /// A text that a field has to contain, or a pattern it has to match.
 #[derive(Clone, Debug)]
@@ -111,8 +111,8 @@ impl Selection {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::read;
-    use crate::content::parse;
+    use emvo_ical::calendar::read;
+    use emvo_ical::content::parse;
 
     const EVENTS: &str = "BEGIN:VCALENDAR\n\
         BEGIN:VEVENT\nUID:1\nSUMMARY:Fire drill\nCATEGORIES:Drill,Deck\nDTSTART:20260301T080000\nRRULE:FREQ=DAILY;COUNT=3\nEND:VEVENT\n\

@@ -4,10 +4,10 @@
 //! Nothing is taken out here; what may be seen is put in. A property that
 //! nobody named, known or not, has no way into such a copy.
 
-use crate::calendar::{Calendar, Classification, Event, EventTime, Extent, Series, Status, Uid};
-use crate::content::{Component, Item, Property};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::Rule;
+use emvo_ical::calendar::{Calendar, Classification, Event, EventTime, Extent, Series, Status, Uid};
+use emvo_ical::content::{Component, Item, Property};
+use emvo_ical::recurrence::Rule;
 
 /// A part of an event that a copy may show. Times always are.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -174,7 +174,7 @@ fn bare<'a>(event: &Event<'a>, fields: &[ShowField], title: &str) -> Option<Even
     }
     if let Some(replaces) = event.replaces() {
         let slot = replaces.to_property("RECURRENCE-ID");
-        let range = (event.reach() == crate::calendar::Reach::ThisAndFuture).then_some("THISANDFUTURE");
+        let range = (event.reach() == emvo_ical::calendar::Reach::ThisAndFuture).then_some("THISANDFUTURE");
         new.add(slot.with_parameter("RANGE", range));
     }
     for name in ["RRULE", "EXRULE"] {
@@ -254,8 +254,8 @@ pub fn bare_calendar<'a>(calendar: &Calendar<'a>) -> Calendar<'a> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::{read, write};
-    use crate::content::parse;
+    use emvo_ical::calendar::{read, write};
+    use emvo_ical::content::parse;
 
     const SECRET: &str = "BEGIN:VEVENT\nUID:secret-uid@example.org\nDTSTAMP:20260101T000000Z\nDTSTART;TZID=Europe/Helsinki;X-NOTE=secret-parameter:20260302T080000\n\
         DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=4\nEXDATE;TZID=Europe/Helsinki:20260309T080000\nSUMMARY:secret-title\n\

@@ -7,11 +7,11 @@
 use hashbrown::HashMap;
 use jiff::civil::Date;
 
-use crate::calendar::{Calendar, Event, Extent, Series};
-use crate::content::{Component, Property};
 use crate::identity::{Fingerprint, Moment};
-use crate::recurrence::{Ceiling, Recurrence};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Calendar, Event, Extent, Series};
+use emvo_ical::content::{Component, Property};
+use emvo_ical::recurrence::{Ceiling, Recurrence};
+use emvo_ical::zone::ZoneBook;
 
 /// One calendar of a snapshot.
 pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
@@ -254,8 +254,8 @@ fn last_day(series: &Series<'_>, zones: &ZoneBook) -> Date {
     if recurrence.is_endless() {
         return Date::MAX;
     }
-    let window = crate::recurrence::Window { from: Date::MIN, until: Date::MAX };
-    let found = crate::recurrence::occurrences_of(series, zones, window, Ceiling::default());
+    let window = emvo_ical::recurrence::Window { from: Date::MIN, until: Date::MAX };
+    let found = emvo_ical::recurrence::occurrences_of(series, zones, window, Ceiling::default());
     found.list.last().map_or(own, |last| last.end.date().max(own))
 }
 

@@ -5,10 +5,10 @@ use std::collections::{BTreeMap, BTreeSet};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
-use crate::calendar::{Calendar, Series, ZoneRef};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
-use crate::zone::{Zone, ZoneBook, ZoneKind};
+use emvo_ical::calendar::{Calendar, Series, ZoneRef};
+use emvo_ical::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
+use emvo_ical::zone::{Zone, ZoneBook, ZoneKind};
 
 /// What a calendar holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -206,9 +206,9 @@ pub fn events_digest(calendar: &Calendar<'_>) -> Option<String> {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::read;
-    use crate::content::parse;
-    use crate::zone::ZoneChoices;
+    use emvo_ical::calendar::read;
+    use emvo_ical::content::parse;
+    use emvo_ical::zone::ZoneChoices;
 
     const CALENDAR: &str = "BEGIN:VCALENDAR\nX-WR-TIMEZONE:Europe/Helsinki\n\
         BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nRRULE:FREQ=WEEKLY;COUNT=4\nEND:VEVENT\n\

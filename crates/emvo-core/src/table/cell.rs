@@ -3,7 +3,7 @@
 use std::borrow::Cow;
 
 use super::words::{answer_of, state_of, unit_of};
-use crate::calendar::Duration;
+use emvo_ical::calendar::Duration;
 
 /// Signs with which a spreadsheet starts a formula.
 const FORMULA_SIGNS: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];

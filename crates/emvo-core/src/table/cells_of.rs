@@ -4,10 +4,12 @@ use super::COLUMN_PROPERTY;
 use super::column::Field;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
 use super::write::CannotCarry;
-use crate::calendar::{Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef};
-use crate::content::Component;
-use crate::recurrence::{Rule, rule_in_words};
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{
+    Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef,
+};
+use emvo_ical::content::Component;
+use emvo_ical::recurrence::{Rule, rule_in_words};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// An event with what its row needs besides.
 pub(super) struct Row<'r, 'a> {
@@ -90,7 +92,7 @@ impl Row<'_, '_> {
             Extent::End(end) => {
                 let instants = self.zones.instant(self.event.start()).zip(self.zones.instant(end));
                 let clocks =
-                    [self.event.start(), end].map(|time| crate::recurrence::day::clock_seconds(time.clock()));
+                    [self.event.start(), end].map(|time| emvo_ical::day::clock_seconds(time.clock()));
                 let seconds = instants.map_or(clocks[1] - clocks[0], |(start, end)| end - start);
                 Duration::from_seconds(seconds).to_string()
             }
@@ -130,7 +132,7 @@ impl Row<'_, '_> {
     fn repeat_until(&self) -> String {
         let day = self.event.rules().find_map(|text| {
             let rule = Rule::parse(&text).ok()?;
-            crate::recurrence::last_day_of(&rule, self.event.start(), self.zones)
+            emvo_ical::recurrence::last_day_of(&rule, self.event.start(), self.zones)
         });
         day.map(|day| self.date(&EventTime::Date(day))).unwrap_or_default()
     }
@@ -148,7 +150,7 @@ impl Row<'_, '_> {
         }
         let zone = self.zones.zone_of(start.zone());
         let clock = zone.zip(self.zones.instant(time)).and_then(|(zone, instant): (Zone, i64)| {
-            crate::recurrence::day::clock_at(zone.behaviour().clock_at(instant))
+            emvo_ical::day::clock_at(zone.behaviour().clock_at(instant))
         });
         clock.map_or_else(|| time.clone(), |clock| start.at_clock(clock))
     }

@@ -73,8 +73,8 @@ fn read_compact(cell: &str) -> Option<Stated> {
     if !is_compact {
         return None;
     }
-    let time = crate::calendar::EventTime::parse(cell, None).ok()?;
-    let offset = (*time.zone() == crate::calendar::ZoneRef::Utc).then_some(0);
+    let time = emvo_ical::calendar::EventTime::parse(cell, None).ok()?;
+    let offset = (*time.zone() == emvo_ical::calendar::ZoneRef::Utc).then_some(0);
     Some(Stated { date: Some(time.date()), time: (!time.is_date()).then(|| time.clock().time()), offset })
 }
 

@@ -5,8 +5,8 @@ use serde_json::{Map, Value};
 use super::cells_of::Row;
 use super::column::Field;
 use super::write::COLUMNS;
-use crate::calendar::{Calendar, Event, Series};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Calendar, Event, Series};
+use emvo_ical::zone::ZoneBook;
 
 /// Writes each series as one JSON object on a line; how many there are.
 pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> (Vec<u8>, usize) {

@@ -17,10 +17,10 @@ use super::order::DateOrder;
 use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;
-use crate::calendar::{Calendar, ReadEvent, of_events, read_stated};
-use crate::content::{Component, Property};
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
-use crate::zone::Zone;
+use emvo_ical::calendar::{Calendar, ReadEvent, of_events, read_stated};
+use emvo_ical::content::{Component, Property};
+use emvo_ical::zone::Zone;
 
 use records::{Records, Stretch, is_row};
 use scan::{Scan, Serials};

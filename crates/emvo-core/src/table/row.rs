@@ -16,11 +16,11 @@ use super::order::DateOrder;
 use super::serial::{Epoch, read_part_of_day, read_serial};
 use super::words::{is_total, rule_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
-use crate::calendar::{Duration, EventTime, Extent, ZoneRef};
-use crate::content::{Component, Property, escape_text};
-use crate::recurrence::day::{clock_at, clock_seconds};
-use crate::recurrence::{PhraseError, rule_of_words, rule_of_words_until};
-use crate::zone::Zone;
+use emvo_ical::calendar::{Duration, EventTime, Extent, ZoneRef};
+use emvo_ical::content::{Component, Property, escape_text};
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{PhraseError, rule_of_words, rule_of_words_until};
+use emvo_ical::zone::Zone;
 
 /// The title of an event whose row has none (rule C07).
 pub(super) const UNTITLED: &str = "(untitled)";

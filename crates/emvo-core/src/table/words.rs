@@ -1,6 +1,6 @@
 //! The words of data files: header words, yes and no, plain words for rules.
 
-use std::collections::HashMap;
+use hashbrown::HashMap;
 use std::sync::LazyLock;
 
 use super::column::Field;

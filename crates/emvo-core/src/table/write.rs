@@ -9,8 +9,8 @@ use super::cells_of::Row;
 use super::column::Field;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
-use crate::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
-use crate::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
+use emvo_ical::zone::{Zone, ZoneBook};
 
 /// The columns that are always written, in their order.
 pub(super) const COLUMNS: [Field; 17] = [
@@ -249,7 +249,7 @@ fn carried_cell(event: &Event<'_>, header: &str) -> String {
 mod tests {
     use super::*;
     use crate::table::{ReadOptions, read};
-    use crate::zone::ZoneChoices;
+    use emvo_ical::zone::ZoneChoices;
 
     const TABLE: &str = "title,start,end,all_day,zone,repeat,exceptions,extra_dates,location,description,category,busy,private,\
         reminder,url,calendar,uid,replaces,status,Vessel\r\n\
@@ -277,7 +277,7 @@ mod tests {
         let text = "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nDTSTART:20260101T100000Z\nATTENDEE:mailto:a@example.org\n\
             ATTENDEE:mailto:b@example.org\nX-ROOM:3\nBEGIN:VALARM\nTRIGGER;RELATED=END:-PT5M\nEND:VALARM\nEND:VEVENT\n\
             BEGIN:VTODO\nUID:2\nEND:VTODO\nEND:VCALENDAR\n";
-        let calendar = crate::calendar::read(crate::content::parse(text).roots.remove(0), "f");
+        let calendar = emvo_ical::calendar::read(emvo_ical::content::parse(text).roots.remove(0), "f");
         let written = write(&[(&calendar, &ZoneBook::default())], &WriteOptions::default()).unwrap();
         let left: Vec<_> = written.cannot_carry.iter().map(|(name, count)| (name.as_str(), *count)).collect();
         assert_eq!(left, [("ATTENDEE", 2), ("VALARM", 1), ("VTODO", 1), ("X-ROOM", 1)]);

@@ -4,12 +4,12 @@
 //! each event gets an id derived from its series and its date, and says which
 //! series it came from.
 
-use crate::calendar::{Event, EventTime, Extent, Series};
-use crate::content::{Component, Property};
 use crate::identity::derived_uid_of_parts;
-use crate::recurrence::{Ceiling, Occurrence, Part, RuleError, Window, occurrences_of};
 use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
-use crate::zone::ZoneBook;
+use emvo_ical::calendar::{Event, EventTime, Extent, Series};
+use emvo_ical::content::{Component, Property};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, RuleError, Window, occurrences_of};
+use emvo_ical::zone::ZoneBook;
 
 /// The header of the column, and the carried cell, that names the series.
 pub(crate) const SERIES_HEADER: &str = "series";
@@ -73,7 +73,7 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
     }
     component.set(Property::text_of("UID", uid.as_str()));
     if !own.is_empty() {
-        let value = crate::content::escape_text(&own).into_owned();
+        let value = emvo_ical::content::escape_text(&own).into_owned();
         component.add(Property::new(COLUMN_PROPERTY, &[(COLUMN_HEADER, SERIES_HEADER)], &value));
     }
     let mut single = event.made_anew(component)?;
@@ -88,9 +88,9 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::calendar::{Calendar, read};
-    use crate::content::parse;
-    use crate::zone::ZoneChoices;
+    use emvo_ical::calendar::{Calendar, read};
+    use emvo_ical::content::parse;
+    use emvo_ical::zone::ZoneChoices;
     use proptest::prelude::*;
 
     fn calendar(lines: &str) -> Calendar<'static> {

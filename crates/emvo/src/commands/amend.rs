@@ -2,11 +2,11 @@
 
 use anyhow::{Context, bail};
 use emvo_core::amend::{AmendField, Amendment, amend};
-use emvo_core::calendar::Series;
 use emvo_core::receipt::Change;
-use emvo_core::recurrence::Window;
 use emvo_core::retime::{Refusal, split_by_window};
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Series;
+use emvo_ical::recurrence::Window;
+use emvo_ical::zone::ZoneBook;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};

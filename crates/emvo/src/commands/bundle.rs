@@ -1,14 +1,15 @@
 //! `bundle`: a backup of calendars that can be checked, and read back.
 
+use emvo_core::product::PRODUCT_ID;
 use std::collections::BTreeSet;
 use std::fs;
 use std::io::{Cursor, Read, Write};
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{count_events, write_with_head};
-use emvo_core::recurrence::Ceiling;
 use emvo_core::survey::{default_window, survey};
+use emvo_ical::calendar::{count_events, write_with_head};
+use emvo_ical::recurrence::Ceiling;
 use serde::{Deserialize, Serialize};
 use zip::write::SimpleFileOptions;
 use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
@@ -138,7 +139,7 @@ fn calendars(
             let name = loaded.calendar.name();
             let calendar = as_calendar_file(&path, loaded, reading);
             let mut bytes = Vec::new();
-            write_with_head(&calendar, &calendar.missing_head(), &mut bytes);
+            write_with_head(&calendar, &calendar.missing_head(PRODUCT_ID), &mut bytes);
             let events = std::str::from_utf8(&bytes).map_or(0, count_events);
             if events != calendar.series.len() {
                 bail!(

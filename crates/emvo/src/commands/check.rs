@@ -1,6 +1,7 @@
 //! `check`: what is wrong, why it matters, what would repair it.
 
-use std::collections::{BTreeMap, HashMap};
+use hashbrown::HashMap;
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 use std::path::PathBuf;
 

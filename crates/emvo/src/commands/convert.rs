@@ -1,19 +1,19 @@
 //! `convert`: calendars ⇄ tables.
 
-use std::collections::{HashMap, HashSet};
+use hashbrown::{HashMap, HashSet};
 use std::path::Path;
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::Calendar;
-use emvo_core::content::Property;
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::receipt::Change;
-use emvo_core::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
 use emvo_core::table::{CannotCarry, Field};
 use emvo_core::unroll::{Unrolled, unroll};
-use emvo_core::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::Calendar;
+use emvo_ical::content::Property;
+use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
+use emvo_ical::zone::{Zone, ZoneBook};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};

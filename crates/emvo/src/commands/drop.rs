@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 
 use anyhow::bail;
-use emvo_core::calendar::Series;
 use emvo_core::cut::{WithoutDate, before_day, cut_by_window, without_date};
 use emvo_core::receipt::Change;
-use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::rules::{names_in_use, settle_definitions};
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Series;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::ZoneBook;
 use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};

@@ -5,9 +5,9 @@ use std::cmp::Ordering;
 use std::fmt::Write as _;
 
 use anyhow::Context as _;
-use emvo_core::calendar::{Event, Series, Status};
-use emvo_core::recurrence::{Window, occurrences_of, rule_in_words};
 use emvo_core::rules::CheckOptions;
+use emvo_ical::calendar::{Event, Series, Status};
+use emvo_ical::recurrence::{Window, occurrences_of, rule_in_words};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
@@ -278,7 +278,7 @@ fn heading(field: FieldArg) -> &'static str {
 fn everything(
     picked: &Picked<'_, '_>,
     window: Option<Window>,
-    ceiling: emvo_core::recurrence::Ceiling,
+    ceiling: emvo_ical::recurrence::Ceiling,
 ) -> String {
     let row = Row::of(picked);
     let mut out = format!("{}\n", styled(STRONG, sanitized(&row.title)));
@@ -305,7 +305,7 @@ fn everything(
     out
 }
 
-fn lines_of(component: &emvo_core::content::Component<'_>, indent: usize, out: &mut String) {
+fn lines_of(component: &emvo_ical::content::Component<'_>, indent: usize, out: &mut String) {
     for property in component.properties() {
         let _ = writeln!(out, "{:indent$}{}", "", sanitized(&property.logical()));
     }

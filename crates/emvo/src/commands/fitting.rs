@@ -5,13 +5,13 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::calendar::Calendar;
-use emvo_core::content::decode;
 use emvo_core::fit::{FitOptions, Limits, fit_series, split_files};
-use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::rules::{names_in_use, settle_definitions};
 use emvo_core::table::Columns;
-use emvo_core::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::calendar::Calendar;
+use emvo_ical::content::decode;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::{ZoneBook, ZoneChoices};
 
 use crate::commands::per_input::{Changed, Part};
 

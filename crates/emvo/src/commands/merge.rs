@@ -5,14 +5,14 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Classification, Duration};
 use emvo_core::merge::{
     Busy, Clash, Duplicates, Fold, FoldKind, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Merged,
     Names, Reminders, Stay, merge,
 };
-use emvo_core::recurrence::Ceiling;
 use emvo_core::survey::default_window;
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::{Classification, Duration};
+use emvo_ical::recurrence::Ceiling;
+use emvo_ical::zone::ZoneBook;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs};

@@ -1,16 +1,17 @@
 //! Commands that change each calendar by itself: one output for all inputs, or
 //! a folder with one for each.
 
+use emvo_core::product::PRODUCT_ID;
 use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Calendar, Unsound, count_events_in, write_to, write_with_head};
-use emvo_core::content::{Component, Property, encode};
 use emvo_core::merge::Fold;
 use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::{Calendar, Unsound, count_events_in, write_to, write_with_head};
+use emvo_ical::content::{Component, Property, encode};
+use emvo_ical::zone::ZoneBook;
 use rayon::prelude::*;
 
 use crate::commands::fitting::{Fitting, Spread};
@@ -354,7 +355,7 @@ pub(crate) fn bytes_of(
 
 /// What a calendar from a table lacks at its head; every other keeps its own.
 fn missing_head(calendar: &Calendar<'_>) -> Vec<Property<'static>> {
-    let missing = calendar.missing_head();
+    let missing = calendar.missing_head(PRODUCT_ID);
     if missing.len() < 2 { Vec::new() } else { missing }
 }
 

@@ -3,12 +3,12 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::{Calendar, Series};
 use emvo_core::cut::cut_by_window;
 use emvo_core::receipt::Balance;
-use emvo_core::recurrence::{Ceiling, Window};
 use emvo_core::rules::{names_in_use, settle_definitions};
 use emvo_core::show::{Attachments, Private, Show, ShowField, Showing, Uids, bare_calendar, shown};
+use emvo_ical::calendar::{Calendar, Series};
+use emvo_ical::recurrence::{Ceiling, Window};
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};

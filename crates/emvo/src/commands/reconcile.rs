@@ -6,12 +6,12 @@ use std::fs;
 use std::path::PathBuf;
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::Duration;
 use emvo_core::receipt::{FileRecord, Receipt};
 use emvo_core::reconcile::{
     CauseKind, Counts, Difference, DifferenceKind, Explanations, Ownership, Reconciliation, Side, Verdict,
     reconcile,
 };
+use emvo_ical::calendar::Duration;
 use rayon::prelude::*;
 use serde::Serialize;
 

@@ -4,12 +4,12 @@ use std::collections::BTreeSet;
 use std::path::PathBuf;
 
 use anyhow::{Context, bail};
-use emvo_core::calendar::write;
 use emvo_core::fit::{Presses, rehearse};
 use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
 use emvo_core::rules::settle_definitions;
 use emvo_core::survey::default_window;
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::write;
+use emvo_ical::zone::ZoneBook;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::commands::fitting::limits_file;
@@ -110,6 +110,6 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
 }
 
 /// The zones of all inputs, to define those that the destination holds.
-fn inputs_zones(inputs: &[(&emvo_core::calendar::Calendar<'_>, &ZoneBook)]) -> ZoneBook {
+fn inputs_zones(inputs: &[(&emvo_ical::calendar::Calendar<'_>, &ZoneBook)]) -> ZoneBook {
     inputs.first().map(|(_, zones)| (*zones).clone()).unwrap_or_default()
 }

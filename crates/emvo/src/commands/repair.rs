@@ -1,14 +1,14 @@
 //! `repair`: makes the safe repairs, and the risky ones that a person agreed to.
 
-use std::collections::HashMap;
+use hashbrown::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
-use emvo_core::calendar::Duration;
 use emvo_core::receipt::Change;
 use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, check_source, repair};
 use emvo_core::table::read_length;
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Duration;
+use emvo_ical::zone::ZoneBook;
 use jiff::civil::Date;
 use serde::Serialize;
 
@@ -335,9 +335,9 @@ fn format_line(mark: &str, line: &str) -> String {
 
 /// Takes the series out that are not chosen.
 fn take_out<'t>(
-    calendar: &mut emvo_core::calendar::Calendar<'t>,
+    calendar: &mut emvo_ical::calendar::Calendar<'t>,
     chosen: &[usize],
-) -> Vec<emvo_core::calendar::Series<'t>> {
+) -> Vec<emvo_ical::calendar::Series<'t>> {
     let series = std::mem::take(&mut calendar.series);
     let (kept, spared): (Vec<_>, Vec<_>) =
         series.into_iter().enumerate().partition(|(at, _)| chosen.contains(at));

@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 
 use anyhow::{Context as _, bail};
-use emvo_core::calendar::Series;
 use emvo_core::receipt::Change;
-use emvo_core::recurrence::Window;
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::rules::{names_in_use, settle_definitions, spans};
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Series;
+use emvo_ical::recurrence::Window;
+use emvo_ical::zone::ZoneBook;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};

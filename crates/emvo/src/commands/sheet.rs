@@ -4,10 +4,10 @@ use std::fs;
 use std::path::Path;
 
 use anyhow::{Context, bail};
-use emvo_core::content::decode;
 use emvo_core::merge::{LookAlike, SamePair};
 use emvo_core::rules::Answers;
 use emvo_core::table::{guarded, unguarded};
+use emvo_ical::content::decode;
 
 use crate::commands::check::Found;
 use crate::settle::rule_named;

@@ -3,8 +3,8 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::calendar::count_events;
 use emvo_core::receipt::{Balance, Change};
+use emvo_ical::calendar::count_events;
 
 use crate::output::{Mode, OutputPlan, Target};
 use crate::progress;

@@ -3,9 +3,9 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::calendar::Unsound;
-use emvo_core::content::{Component, push_component};
-use emvo_core::merge::PRODUCT_ID;
+use emvo_core::product::PRODUCT_ID;
+use emvo_ical::calendar::Unsound;
+use emvo_ical::content::{Component, push_component};
 
 use super::{OutputPlan, Pending, Target};
 use crate::source::{Format, Source};

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
-use emvo_core::calendar::Calendar;
+use emvo_ical::calendar::Calendar;
 
 use crate::source::{Format, Source};
 

@@ -5,13 +5,13 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::content::decode;
 use emvo_core::merge::{Busy, Clash, Duplicates, Incoming};
-use emvo_core::recurrence::Window;
 use emvo_core::rules::{Consent, Described, RuleChoice, rule};
 use emvo_core::show::Private;
 use emvo_core::table::{Columns, DateOrder, ReadOptions};
-use emvo_core::zone::{Zone, ZoneChoices, closest};
+use emvo_ical::content::decode;
+use emvo_ical::recurrence::Window;
+use emvo_ical::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 use toml::Spanned;
 

@@ -10,51 +10,51 @@ use assert_cmd::Command;
 use tempfile::TempDir;
 
 /// A temporary folder with files in it.
-pub struct Case {
+pub(crate) struct Case {
     folder: TempDir,
 }
 
 /// How a run ended.
 #[derive(Debug)]
-pub struct Run {
+pub(crate) struct Run {
     pub status: i32,
     pub stdout: String,
     pub stderr: String,
 }
 
 impl Case {
-    pub fn new() -> Self {
+    pub(crate) fn new() -> Self {
         Self { folder: tempfile::tempdir().unwrap() }
     }
 
     /// The demo's exports, in `exports`.
-    pub fn with_demo_exports() -> Self {
+    pub(crate) fn with_demo_exports() -> Self {
         let case = Self::new();
         copy(&demo_exports(), &case.path("exports"));
         case
     }
 
-    pub fn file(self, name: &str, content: impl AsRef<[u8]>) -> Self {
+    pub(crate) fn file(self, name: &str, content: impl AsRef<[u8]>) -> Self {
         self.put(name, content);
         self
     }
 
-    pub fn put(&self, name: &str, content: impl AsRef<[u8]>) {
+    pub(crate) fn put(&self, name: &str, content: impl AsRef<[u8]>) {
         let path = self.path(name);
         fs::create_dir_all(path.parent().unwrap()).unwrap();
         fs::write(path, content).unwrap();
     }
 
-    pub fn path(&self, name: &str) -> PathBuf {
+    pub(crate) fn path(&self, name: &str) -> PathBuf {
         self.folder.path().join(name)
     }
 
-    pub fn read(&self, name: &str) -> String {
+    pub(crate) fn read(&self, name: &str) -> String {
         fs::read_to_string(self.path(name)).unwrap_or_else(|error| panic!("{name}: {error}"))
     }
 
     /// The files in the folder, by name.
-    pub fn names(&self) -> Vec<String> {
+    pub(crate) fn names(&self) -> Vec<String> {
         let mut names: Vec<_> = fs::read_dir(self.folder.path())
             .unwrap()
             .map(|entry| entry.unwrap().file_name().into_string().unwrap())
@@ -63,11 +63,11 @@ impl Case {
         names
     }
 
-    pub fn emvo(&self, arguments: &[&str]) -> Run {
+    pub(crate) fn emvo(&self, arguments: &[&str]) -> Run {
         self.emvo_with_input(arguments, "")
     }
 
-    pub fn emvo_with_input(&self, arguments: &[&str], input: &str) -> Run {
+    pub(crate) fn emvo_with_input(&self, arguments: &[&str], input: &str) -> Run {
         let output = Command::cargo_bin("emvo")
             .unwrap()
             .args(arguments)
@@ -80,19 +80,19 @@ impl Case {
     }
 
     /// A run that has to end with this status.
-    pub fn ends(&self, status: i32, arguments: &[&str]) -> Run {
+    pub(crate) fn ends(&self, status: i32, arguments: &[&str]) -> Run {
         let run = self.emvo(arguments);
         assert_eq!(run.status, status, "{arguments:?}: {run:#?}");
         run
     }
 
     /// The JSON of a run that has to end with this status.
-    pub fn json_ends(&self, status: i32, arguments: &[&str]) -> serde_json::Value {
+    pub(crate) fn json_ends(&self, status: i32, arguments: &[&str]) -> serde_json::Value {
         let run = self.ends(status, arguments);
         serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:#?}"))
     }
 
-    pub fn json(&self, arguments: &[&str]) -> serde_json::Value {
+    pub(crate) fn json(&self, arguments: &[&str]) -> serde_json::Value {
         let run = self.emvo(arguments);
         serde_json::from_str(&run.stdout).unwrap_or_else(|error| panic!("{error}: {run:#?}"))
     }
@@ -108,7 +108,7 @@ impl Run {
     }
 
     /// All of it as one text, for snapshots.
-    pub fn shown(&self) -> String {
+    pub(crate) fn shown(&self) -> String {
         let mut text = self.stdout.clone();
         if !self.stderr.is_empty() {
             text.push_str("--- stderr\n");
@@ -118,7 +118,7 @@ impl Run {
     }
 }
 
-pub fn demo_exports() -> PathBuf {
+pub(crate) fn demo_exports() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/exports")
 }
 
@@ -137,7 +137,7 @@ fn copy(from: &Path, to: &Path) {
 
 /// A calendar around some lines of events, each with the stamp that every event
 /// has.
-pub fn calendar(lines: &str) -> String {
+pub(crate) fn calendar(lines: &str) -> String {
     let stamped = lines.replace("BEGIN:VEVENT\n", "BEGIN:VEVENT\nDTSTAMP:20260101T000000Z\n");
     format!(
         "BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:-//x//x//EN\r\n{}END:VCALENDAR\r\n",

@@ -6,11 +6,11 @@ use std::fmt::Write as _;
 use proptest::prelude::*;
 
 use super::*;
-use crate::calendar::{Calendar, read};
-use crate::content::parse;
 use crate::reconcile::{Reconciliation, account};
-use crate::recurrence::{Ceiling, Window};
-use crate::zone::ZoneChoices;
+use emvo_ical::calendar::{Calendar, read};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::ZoneChoices;
 
 /// An event of a few titles and ids, so that they meet often.
 #[derive(Clone, Debug)]

@@ -1,7 +1,8 @@
 //! Why occurrences are missing: a calendar, a range of dates, the ends of
 //! series.
 
-use std::collections::{BTreeMap, BTreeSet, HashMap, HashSet};
+use hashbrown::{HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::civil::DateTime;
 use rayon::prelude::*;
@@ -58,8 +59,8 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
         let kept = Kept::of(evidence, side);
         let is_before_kept = |at: &usize| kept.first.is_none_or(|first| place(*at) < first);
         let is_behind_kept = |at: &usize| kept.last.is_none_or(|last| place(*at) > last);
-        let head = all.iter().take_while(|at| missing.contains_key(at) && is_before_kept(at)).count();
-        let tail = all.iter().rev().take_while(|at| missing.contains_key(at) && is_behind_kept(at)).count();
+        let head = all.iter().take_while(|at| missing.contains_key(*at) && is_before_kept(at)).count();
+        let tail = all.iter().rev().take_while(|at| missing.contains_key(*at) && is_behind_kept(at)).count();
         for (count, is_head) in [(head, true), (tail, false)] {
             let cut = if is_head { &all[..count] } else { &all[all.len() - count..] };
             let rest = if is_head { &all[count..] } else { &all[..all.len() - count] };
@@ -127,7 +128,7 @@ pub(super) fn series_cut(evidence: &mut Evidence<'_, '_, '_>) {
     for (key, mut dates) in all {
         dates.sort_by_key(|at| evidence.source.list[*at].start.clone());
         let gone = &missing[&key];
-        let tail = dates.iter().rev().take_while(|at| gone.contains_key(at)).count();
+        let tail = dates.iter().rev().take_while(|at| gone.contains_key(*at)).count();
         // Of one date in two, or one in all, nobody can say that it is an end.
         if tail < gone.len() || tail == dates.len() || dates.len() < LEAST_OF_A_SERIES {
             continue;

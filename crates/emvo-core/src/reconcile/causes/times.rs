@@ -6,11 +6,11 @@ use std::collections::BTreeMap;
 use hashbrown::HashSet;
 
 use super::{ENOUGH, Evidence, occurrences_are};
-use crate::calendar::Duration;
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
-use crate::recurrence::day::clock_seconds;
+use emvo_ical::calendar::Duration;
+use emvo_ical::day::clock_seconds;
 
 pub(super) fn pair<'e>(evidence: &Evidence<'e, '_, '_>, at: usize) -> Option<(&'e Record, &'e Record)> {
     let found = &evidence.found[at];

@@ -3,9 +3,9 @@
 use std::collections::BTreeMap;
 
 use super::Evidence;
-use crate::content::undone_mojibake;
 use crate::reconcile::record::Told;
 use crate::reconcile::{CauseKind, DifferenceKind};
+use emvo_ical::content::undone_mojibake;
 
 /// What happened to a text.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -132,7 +132,7 @@ pub(super) fn lost_fields(evidence: &mut Evidence<'_, '_, '_>) {
                 "location" => told.location.is_empty(),
                 "description" => told.description.is_empty(),
                 "busy" => told.is_busy,
-                _ => told.classification == crate::calendar::Classification::Public,
+                _ => told.classification == emvo_ical::calendar::Classification::Public,
             })
         };
         let count = members.len();

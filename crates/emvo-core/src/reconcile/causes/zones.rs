@@ -7,11 +7,11 @@ use rayon::prelude::*;
 
 use super::times::{pair, shown_length};
 use super::{ENOUGH, Evidence, days, occurrences_are};
-use crate::calendar::{Duration, ZoneRef};
 use crate::identity::Moment;
 use crate::reconcile::record::Record;
 use crate::reconcile::{CauseKind, DifferenceKind};
-use crate::zone::{Behaviour, Zone};
+use emvo_ical::calendar::{Duration, ZoneRef};
+use emvo_ical::zone::{Behaviour, Zone};
 
 /// Of ten occurrences so many have to fit for a zone to be named.
 const MOST_OF_TEN: usize = 9;

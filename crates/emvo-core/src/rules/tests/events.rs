@@ -299,7 +299,7 @@ fn a_length_is_given_only_where_it_is_said() {
         consent: Consent::All,
         rules: RuleChoice { only: [rule("D05").unwrap().id()].into(), ..RuleChoice::default() },
         options: CheckOptions {
-            length: length.and_then(crate::calendar::Duration::parse),
+            length: length.and_then(emvo_ical::calendar::Duration::parse),
             ..CheckOptions::default()
         },
         ..RepairPlan::default()

@@ -1,8 +1,8 @@
 //! Rules about files and tables.
 
 use super::*;
-use crate::content::decode;
 use crate::table::{self, ReadOptions, TableError};
+use emvo_ical::content::decode;
 
 /// A file, looked at as a whole.
 fn findings_in(bytes: &[u8]) -> Vec<Finding> {

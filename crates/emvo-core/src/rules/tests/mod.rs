@@ -8,10 +8,10 @@ mod recurrence;
 mod zones;
 
 use super::*;
-use crate::calendar::{Calendar, read, write};
-use crate::content::parse;
-use crate::recurrence::{Ceiling, Window, occurrences_of};
-use crate::zone::{Definition, Zone, ZoneBook, ZoneChoices};
+use emvo_ical::calendar::{Calendar, read, write};
+use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
+use emvo_ical::zone::{Definition, Zone, ZoneBook, ZoneChoices};
 
 const HELSINKI: &str = "BEGIN:STANDARD\nDTSTART:16010101T040000\nTZOFFSETFROM:+0300\nTZOFFSETTO:+0200\n\
     RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10\nEND:STANDARD\n\

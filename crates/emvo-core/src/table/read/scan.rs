@@ -12,7 +12,7 @@ use crate::table::date::read_date;
 use crate::table::layout::Layout;
 use crate::table::order::{DateOrder, OrderEvidence};
 use crate::table::serial::is_serial;
-use crate::zone::Zone;
+use emvo_ical::zone::Zone;
 
 /// How many rows a stretch has.
 const ROWS_A_STRETCH: usize = 2048;

@@ -1,5 +1,5 @@
 use super::*;
-use crate::calendar::Event;
+use emvo_ical::calendar::Event;
 
 fn table(text: &str) -> Table {
     read(text, "file", &ReadOptions::default()).unwrap()

@@ -5,7 +5,7 @@ mod row;
 use std::fmt::Write as _;
 
 use anyhow::{Context as _, bail};
-use emvo_core::recurrence::{Ceiling, Window};
+use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::Date;
 use serde::Serialize;
 

@@ -5,9 +5,9 @@ use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use emvo_core::calendar::{Event, EventTime, Series, ZoneRef};
-use emvo_core::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
-use emvo_core::zone::{Zone, ZoneBook};
+use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
+use emvo_ical::zone::{Zone, ZoneBook};
 use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 

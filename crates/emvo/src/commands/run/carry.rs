@@ -1,16 +1,16 @@
 //! A plan carried out in memory: everything is known before anything is written.
 
 use anyhow::Context;
-use emvo_core::calendar::Calendar;
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge, outfit};
 use emvo_core::receipt::{Balance, Change, Receipt};
 use emvo_core::reconcile::{Explanations, Reconciliation, Verdict, reconcile};
-use emvo_core::recurrence::{Ceiling, Window, has_date_in};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::show::{Attachments, Private, Show, Showing, Uids, shown};
 use emvo_core::survey::default_window;
 use emvo_core::table::CannotCarry;
-use emvo_core::zone::ZoneBook;
+use emvo_ical::calendar::Calendar;
+use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
+use emvo_ical::zone::ZoneBook;
 use rayon::prelude::*;
 
 use super::follow_up::{FollowUp, follow_up};
@@ -134,7 +134,7 @@ pub(crate) fn carry_out(plan: &Plan, kept: Noting) -> anyhow::Result<Carried> {
 }
 
 fn there_reading(plan: &Plan) -> Reading {
-    let zones = emvo_core::zone::ZoneChoices { house: plan.zone.clone(), ..Default::default() };
+    let zones = emvo_ical::zone::ZoneChoices { house: plan.zone.clone(), ..Default::default() };
     Reading { zones, ..Reading::plain() }
 }
 

@@ -3,9 +3,9 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use emvo_core::calendar::{Calendar, Classification, Event};
 use emvo_core::receipt::Change;
-use emvo_core::recurrence::Rule;
+use emvo_ical::calendar::{Calendar, Classification, Event};
+use emvo_ical::recurrence::Rule;
 use jiff::civil::Date;
 
 use crate::terminal::counted;

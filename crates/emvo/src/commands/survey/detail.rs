@@ -3,10 +3,10 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::content::Charset;
-use emvo_core::recurrence::rule_in_words;
 use emvo_core::survey::ZoneMeaning;
 use emvo_core::table::{DateOrder, Sniffed};
+use emvo_ical::content::Charset;
+use emvo_ical::recurrence::rule_in_words;
 
 use super::Row;
 use crate::source::Source;

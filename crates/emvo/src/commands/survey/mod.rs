@@ -3,7 +3,8 @@
 mod detail;
 mod json;
 
-use std::collections::{BTreeMap, HashMap};
+use hashbrown::HashMap;
+use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};

@@ -1,0 +1,28 @@
+//! The lossless iCalendar layer: bytes ⇄ content lines ⇄ components.
+//!
+//! Owns charset, line ends, folding, parameter quoting and TEXT escaping
+//! (RFC 5545 section 3.1 and 3.3.11, RFC 6868). It knows nothing of what a
+//! property means; that is [`crate::calendar`]'s.
+//!
+//! Nothing is interpreted away here: a [`Component`] keeps its properties in
+//! order with their original text, and one that nobody changed is copied back
+//! byte for byte. What cannot be read becomes a [`Fault`] with its line and
+//! its text.
+
+mod charset;
+mod component;
+mod mojibake;
+mod names;
+mod parse;
+mod property;
+mod text;
+mod write;
+
+pub use charset::{Charset, Decoded, EncodeError, decode, decode_as, encode};
+pub use component::{Component, Item, ItemsMut};
+pub use mojibake::undone_mojibake;
+pub use parse::logical_lines;
+pub use parse::{Fault, FaultKind, Parsed, parse};
+pub use property::{Parameter, Property};
+pub use text::{escape_text, split_list, unescape_text};
+pub use write::{push_component, push_property};

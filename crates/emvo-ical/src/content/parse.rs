@@ -1,0 +1,353 @@
+//! Text → components, in one pass that borrows from the text.
+
+mod pieces;
+
+use std::borrow::Cow;
+
+use memchr::memchr_iter;
+
+use super::component::{Component, Item};
+use super::names::Names;
+use super::property::Property;
+
+/// Deeper nesting than this is no calendar; the standard's own is three deep.
+const DEEPEST: usize = 32;
+
+/// What a text holds.
+#[derive(Debug, Default)]
+pub struct Parsed<'a> {
+    /// The outermost components in order: calendars, or what stood bare.
+    pub roots: Vec<Component<'a>>,
+    /// What could not be read, in order of lines.
+    pub faults: Vec<Fault<'a>>,
+}
+
+/// A part of a text that could not be read and is in no component.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fault<'a> {
+    /// Where it starts, counted from 1.
+    pub line: u32,
+    /// What is wrong with it.
+    pub kind: FaultKind,
+    /// Its text, with its line ends; empty if all of it could be kept.
+    pub text: &'a str,
+}
+
+/// What is wrong with a part of a text.
+#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+pub enum FaultKind {
+    /// A line without a name or without a colon.
+    #[error("not a property: a line needs a name and a colon")]
+    UnreadableLine,
+    /// A whole component (an event, a task) that is never closed. Its text is
+    /// the fault's.
+    #[error("{name} is never closed")]
+    Unclosed {
+        /// The component's name.
+        name: String,
+    },
+    /// An inner component, such as an alarm, that is never closed; the one
+    /// around it could be kept.
+    #[error("{name} inside another component is never closed")]
+    UnclosedInside {
+        /// The component's name.
+        name: String,
+    },
+    /// The calendar itself has no `END`; what is in it could be kept.
+    #[error("the calendar is never closed: the file may be cut off")]
+    UnclosedCalendar,
+    /// An `END` that nothing opened.
+    #[error("END without a BEGIN")]
+    StrayEnd,
+    /// A property outside any component.
+    #[error("outside any calendar")]
+    OutsideCalendar,
+    /// Components inside components without an end in sight.
+    #[error("nested more than {DEEPEST} deep")]
+    TooDeep,
+}
+
+/// Reads a text into components.
+///
+/// Never fails: what cannot be read becomes a fault, and the rest is read.
+/// An event that is never closed is set aside whole, and the next one starts
+/// afresh at its `BEGIN`.
+///
+/// A long text is read in pieces side by side, with the same result.
+pub fn parse(text: &str) -> Parsed<'_> {
+    pieces::parse(text).unwrap_or_else(|| {
+        let mut parser = Parser::at_the_start(text);
+        parser.read(1);
+        parser.finish();
+        parser.parsed
+    })
+}
+
+/// The logical lines of a text, with their folds.
+pub fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
+    let mut lines = PhysicalLines::of(text, 1);
+    std::iter::from_fn(move || lines.next_logical())
+}
+
+/// A logical line of the source with its folds.
+#[derive(Clone, Copy)]
+pub struct SourceLine<'a> {
+    raw: &'a str,
+    start: usize,
+    end: usize,
+    number: u32,
+    is_folded: bool,
+    /// Whether all its line ends are CRLF.
+    is_clean: bool,
+}
+
+impl<'a> SourceLine<'a> {
+    /// Its text without the last line end.
+    pub fn raw(&self) -> &'a str {
+        self.raw
+    }
+}
+
+struct PhysicalLines<'a, I> {
+    text: &'a str,
+    breaks: I,
+    start: usize,
+    number: u32,
+}
+
+impl<'a> PhysicalLines<'a, ()> {
+    /// `number` is that of the first line.
+    fn of(text: &'a str, number: u32) -> PhysicalLines<'a, impl Iterator<Item = usize> + 'a> {
+        PhysicalLines { text, breaks: memchr_iter(b'\n', text.as_bytes()), start: 0, number }
+    }
+}
+
+impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
+    #[inline]
+    fn next_logical(&mut self) -> Option<SourceLine<'a>> {
+        let bytes = self.text.as_bytes();
+        let (start, number) = (self.start, self.number);
+        if start >= bytes.len() {
+            return None;
+        }
+        let mut is_clean = true;
+        let (content_end, end) = loop {
+            let Some(at) = self.breaks.next() else {
+                is_clean = false;
+                break (bytes.len(), bytes.len());
+            };
+            self.number += 1;
+            is_clean &= at > start && bytes[at - 1] == b'\r' && (at < 2 || bytes[at - 2] != b'\r');
+            if !matches!(bytes.get(at + 1), Some(b' ' | b'\t')) {
+                break (at, at + 1);
+            }
+        };
+        self.start = end;
+        let raw = self.text[start..content_end].trim_end_matches('\r');
+        let is_folded = self.number > number + 1 || (end == content_end && self.number > number);
+        Some(SourceLine { raw, start, end, number, is_folded, is_clean })
+    }
+}
+
+/// A component whose end was not met yet.
+struct Open<'a> {
+    name: Cow<'a, str>,
+    line: u32,
+    start: usize,
+    can_copy: bool,
+    names: Names,
+    /// Where its items begin among the parser's.
+    first_item: usize,
+}
+
+struct Parser<'a> {
+    text: &'a str,
+    open: Vec<Open<'a>>,
+    /// The items of all open components, those of inner ones last: each gets
+    /// room for exactly its items when it is closed.
+    items: Vec<Item<'a>>,
+    /// How many components deeper than allowed the current line is.
+    too_deep: usize,
+    parsed: Parsed<'a>,
+}
+
+impl<'a> Parser<'a> {
+    fn at_the_start(text: &'a str) -> Self {
+        Self { text, open: Vec::new(), items: Vec::new(), too_deep: 0, parsed: Parsed::default() }
+    }
+
+    /// Takes all lines of its text; the first has this number.
+    fn read(&mut self, first_line: u32) {
+        let mut lines = PhysicalLines::of(self.text, first_line);
+        while let Some(line) = lines.next_logical() {
+            self.take(line);
+        }
+    }
+
+    #[inline]
+    fn take(&mut self, line: SourceLine<'a>) {
+        let raw = line.raw.trim_start_matches('\u{feff}');
+        let is_clean = line.is_clean && raw.len() == line.raw.len();
+        let line = SourceLine { raw, is_clean, ..line };
+        let Some(property) = Property::from_source(line.raw, line.is_folded, line.number) else {
+            self.take_unreadable(line);
+            return;
+        };
+        if property.is("BEGIN") {
+            self.begin(line, &property);
+        } else if property.is("END") {
+            self.end(line, property.value().trim());
+        } else if self.too_deep > 0 {
+            self.fault(line, FaultKind::TooDeep);
+        } else if let Some(open) = self.open.last_mut() {
+            open.can_copy &= line.is_clean;
+            open.names.insert(property.name());
+            self.items.push(Item::Property(property));
+        } else {
+            self.fault(line, FaultKind::OutsideCalendar);
+        }
+    }
+
+    #[cold]
+    fn take_unreadable(&mut self, line: SourceLine<'a>) {
+        // A blank line says nothing, so leaving it out loses nothing.
+        if line.raw.trim().is_empty() {
+            self.forbid_copying();
+        } else {
+            self.fault(line, FaultKind::UnreadableLine);
+        }
+    }
+
+    fn begin(&mut self, line: SourceLine<'a>, property: &Property<'a>) {
+        let name = property.value();
+        if name.trim().is_empty() {
+            return self.fault(line, FaultKind::UnreadableLine);
+        }
+        if self.too_deep > 0 || self.open.len() >= DEEPEST {
+            self.too_deep += 1;
+            return self.fault(line, FaultKind::TooDeep);
+        }
+        self.close_what_cannot_hold(name.trim(), line.start);
+        let name = match line.raw.split_once(':') {
+            Some((_, name)) if !line.is_folded => Cow::Borrowed(name.trim()),
+            _ => Cow::Owned(name.trim().to_owned()),
+        };
+        self.open.push(Open {
+            name,
+            line: line.number,
+            start: line.start,
+            can_copy: line.is_clean,
+            names: Names::default(),
+            first_item: self.items.len(),
+        });
+    }
+
+    fn end(&mut self, line: SourceLine<'a>, name: &str) {
+        if self.too_deep > 0 {
+            self.too_deep -= 1;
+            return self.fault(line, FaultKind::TooDeep);
+        }
+        let Some(depth) = self.open.iter().rposition(|open| open.name.eq_ignore_ascii_case(name)) else {
+            return self.fault(line, FaultKind::StrayEnd);
+        };
+        self.set_aside_down_to(depth + 1, line.start);
+        if let Some(mut open) = self.open.pop() {
+            open.can_copy &= line.is_clean;
+            self.close(open, line.end);
+        }
+    }
+
+    /// An event stands in a calendar and in nothing else, and a calendar in
+    /// nothing: one that starts elsewhere means that what is open there was never
+    /// closed.
+    fn close_what_cannot_hold(&mut self, name: &str, at: usize) {
+        if is_calendar(name) {
+            self.set_aside_down_to(1, at);
+            self.close_cut_calendar(at);
+        } else if is_calendar_part(name)
+            && let Some(depth) = self.open.iter().position(|open| !is_calendar(&open.name))
+        {
+            self.set_aside_down_to(depth, at);
+        }
+    }
+
+    /// Sets aside what is open at `depth` and deeper, as one text.
+    fn set_aside_down_to(&mut self, depth: usize, at: usize) {
+        if depth >= self.open.len() {
+            return;
+        }
+        let is_inside = depth > 0 && !is_calendar(&self.open[depth - 1].name);
+        let broken = self.open.drain(depth..).next();
+        if let Some(broken) = broken {
+            self.items.truncate(broken.first_item);
+            let name = broken.name.into_owned();
+            let kind =
+                if is_inside { FaultKind::UnclosedInside { name } } else { FaultKind::Unclosed { name } };
+            let text = &self.text[broken.start..at];
+            self.parsed.faults.push(Fault { line: broken.line, kind, text });
+        }
+        self.forbid_copying();
+    }
+
+    fn close_cut_calendar(&mut self, at: usize) {
+        if let Some(mut open) = self.open.pop() {
+            let line = open.line;
+            if is_calendar(&open.name) {
+                self.parsed.faults.push(Fault { line, kind: FaultKind::UnclosedCalendar, text: "" });
+                open.can_copy = false;
+                self.close(open, at);
+            } else {
+                self.open.push(open);
+                self.set_aside_down_to(0, at);
+            }
+        }
+    }
+
+    fn close(&mut self, open: Open<'a>, end: usize) {
+        let items = self.items.drain(open.first_item..).collect();
+        let source = open.can_copy.then(|| &self.text[open.start..end]);
+        let component = Component::read(open.name, items, open.names, open.line).copied_from(source);
+        match self.open.last_mut() {
+            Some(outer) => {
+                outer.can_copy &= open.can_copy;
+                self.items.push(Item::Component(Box::new(component)));
+            }
+            None => self.parsed.roots.push(component),
+        }
+    }
+
+    #[cold]
+    fn fault(&mut self, line: SourceLine<'a>, kind: FaultKind) {
+        self.forbid_copying();
+        let text = &self.text[line.start..line.end];
+        self.parsed.faults.push(Fault { line: line.number, kind, text });
+    }
+
+    /// What was left out must not come back by copying the source.
+    fn forbid_copying(&mut self) {
+        if let Some(open) = self.open.last_mut() {
+            open.can_copy = false;
+        }
+    }
+
+    fn finish(&mut self) {
+        let at = self.text.len();
+        self.set_aside_down_to(1, at);
+        self.close_cut_calendar(at);
+        self.parsed.faults.sort_by_key(|fault| fault.line);
+    }
+}
+
+fn is_calendar(name: &str) -> bool {
+    name.eq_ignore_ascii_case("VCALENDAR")
+}
+
+/// The components that stand directly in a calendar (RFC 5545 section 3.6).
+fn is_calendar_part(name: &str) -> bool {
+    ["VEVENT", "VTODO", "VJOURNAL", "VFREEBUSY", "VTIMEZONE"]
+        .iter()
+        .any(|part| part.eq_ignore_ascii_case(name))
+}
+
+#[cfg(test)]
+mod tests;

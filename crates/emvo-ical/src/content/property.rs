@@ -1,0 +1,440 @@
+//! One content line: `NAME;PARAM=value:value` (RFC 5545 section 3.1).
+
+use std::borrow::Cow;
+
+use memchr::{memchr, memchr2, memchr2_iter};
+
+use super::text::{escape_text, unescape_text};
+
+/// One property with its original text.
+///
+/// Reading is lazy: the parser finds the name and where the value starts;
+/// parameters and folded values are taken apart when somebody asks.
+#[derive(Clone, Debug)]
+pub struct Property<'a>(Form<'a>);
+
+/// Three words: there are ten times as many properties as events, so that they
+/// are small counts. What does not fit is [`Joined`].
+#[derive(Clone, Debug)]
+enum Form<'a> {
+    /// As in the source, on one physical line.
+    Plain { raw: &'a str, line: u32, value_start: u16, name_end: u8 },
+    /// As in the source, folded somewhere in its value.
+    Folded { raw: &'a str, line: u32, value_start: u16, name_end: u8 },
+    /// Made or changed here; one logical line.
+    Own { logical: Box<str>, line: u32, value_start: u16, name_end: u8 },
+    /// Folded before its value starts, or with an unusually long head.
+    Joined(Box<Joined<'a>>),
+}
+
+/// The offsets count in `logical`.
+#[derive(Clone, Debug)]
+struct Joined<'a> {
+    /// As in the source, if it comes from there.
+    raw: Option<&'a str>,
+    logical: Box<str>,
+    line: u32,
+    name_end: usize,
+    value_start: usize,
+}
+
+/// Where the name of a line ends and its value starts.
+#[derive(Clone, Copy)]
+struct Head {
+    name_end: usize,
+    value_start: usize,
+}
+
+impl Head {
+    /// The same in few bits, if they are enough.
+    #[inline]
+    fn small(self) -> Option<(u16, u8)> {
+        Some((u16::try_from(self.value_start).ok()?, u8::try_from(self.name_end).ok()?))
+    }
+}
+
+/// One parameter of a property, decoded.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Parameter<'p> {
+    /// The name as written; compare without regard to case.
+    pub name: &'p str,
+    /// Its values, without quotes and with RFC 6868 carets decoded.
+    pub values: Vec<Cow<'p, str>>,
+}
+
+/// What a property looks like when it is written.
+pub(super) enum Written<'p> {
+    /// Lines of the source: only their ends need to fit.
+    Source(&'p str),
+    /// One logical line that is still to be folded.
+    Logical(&'p str),
+}
+
+impl<'a> Property<'a> {
+    /// Reads a line of the source. `raw` has its folds but not its last line
+    /// end. `None` if there is no name or no colon.
+    #[inline]
+    pub(super) fn from_source(raw: &'a str, is_folded: bool, line: u32) -> Option<Self> {
+        if !is_folded && let Some((value_start, name_end)) = split(raw)?.small() {
+            return Some(Self(Form::Plain { raw, line, value_start, name_end }));
+        }
+        Self::from_unusual_source(raw, line)
+    }
+
+    fn from_unusual_source(raw: &'a str, line: u32) -> Option<Self> {
+        let first_fold = memchr(b'\n', raw.as_bytes()).unwrap_or(raw.len());
+        if let Some(head) = split(raw)
+            && head.value_start <= first_fold
+            && let Some((value_start, name_end)) = head.small()
+        {
+            return Some(Self(Form::Folded { raw, line, value_start, name_end }));
+        }
+        let logical = unfold(raw).into_boxed_str();
+        let head = split(&logical)?;
+        Some(Self::joined(Some(raw), logical, line, head))
+    }
+
+    #[cold]
+    fn joined(raw: Option<&'a str>, logical: Box<str>, line: u32, head: Head) -> Self {
+        let Head { name_end, value_start } = head;
+        Self(Form::Joined(Box::new(Joined { raw, logical, line, name_end, value_start })))
+    }
+
+    /// One logical line that is the property's own.
+    fn own(logical: Box<str>, line: u32, head: Head) -> Self {
+        match head.small() {
+            Some((value_start, name_end)) => Self(Form::Own { logical, line, value_start, name_end }),
+            None => Self::joined(None, logical, line, head),
+        }
+    }
+
+    /// A new property with a value as it stands in a file, that is already
+    /// escaped if it is TEXT.
+    ///
+    /// Line breaks cannot be part of a value and are taken out.
+    pub fn new(name: &str, parameters: &[(&str, &str)], value: &str) -> Property<'static> {
+        // Exactly what plain values need.
+        let room: usize = parameters.iter().map(|(name, value)| name.len() + value.len() + 2).sum();
+        let mut line = String::with_capacity(name.len() + room + value.len() + 1);
+        line.push_str(name);
+        for (name, value) in parameters {
+            push_parameter(&mut line, name, std::iter::once(*value));
+        }
+        Property::with_head(line, value, 0)
+    }
+
+    /// A property that is the same in every event: one short line.
+    pub fn fixed(line: &'static str) -> Property<'static> {
+        Property::from_source(line, false, 0)
+            .unwrap_or_else(|| unreachable!("`{line}` has a name and a colon"))
+    }
+
+    /// A new TEXT property; escapes `text`.
+    pub fn text_of(name: &str, text: &str) -> Property<'static> {
+        Property::new(name, &[], &escape_text(text))
+    }
+
+    /// This property with another value and the same name and parameters.
+    #[must_use]
+    pub fn with_value(&self, value: &str) -> Property<'static> {
+        let head = self.logical();
+        let head = &head[..self.value_start() - 1];
+        Property::with_head(head.to_owned(), value, self.line())
+    }
+
+    /// This property with one parameter set to a value, or taken out.
+    #[must_use]
+    pub fn with_parameter(&self, name: &str, value: Option<&str>) -> Property<'static> {
+        let mut head = self.name().to_owned();
+        for parameter in self.parameters() {
+            if !parameter.name.eq_ignore_ascii_case(name) {
+                let values = parameter.values.iter().map(AsRef::as_ref);
+                push_parameter(&mut head, parameter.name, values);
+            }
+        }
+        if let Some(value) = value {
+            push_parameter(&mut head, name, std::iter::once(value));
+        }
+        Property::with_head(head, &self.value(), self.line())
+    }
+
+    fn with_head(mut head: String, value: &str, line: u32) -> Property<'static> {
+        head.push(':');
+        match memchr2(b'\r', b'\n', value.as_bytes()) {
+            None => head.push_str(value),
+            Some(_) => head.extend(value.chars().filter(|char| !matches!(char, '\r' | '\n'))),
+        }
+        // The head was built from a name and quoted parameters, so it splits.
+        let split = split(&head).unwrap_or(Head { name_end: 0, value_start: 0 });
+        Property::own(head.into_boxed_str(), line, split)
+    }
+
+    /// The property without ties to the source's buffer.
+    pub fn into_owned(self) -> Property<'static> {
+        let head = Head { name_end: self.name_end(), value_start: self.value_start() };
+        let line = self.line();
+        let logical = match self.0 {
+            Form::Own { logical, .. } => logical,
+            Form::Plain { raw, .. } => raw.into(),
+            Form::Folded { raw, .. } => unfold(raw).into_boxed_str(),
+            Form::Joined(joined) => joined.logical,
+        };
+        Property::own(logical, line, head)
+    }
+
+    /// The name as written, such as `DTSTART`.
+    #[inline]
+    pub fn name(&self) -> &str {
+        &self.head_text()[..self.name_end()]
+    }
+
+    /// Whether the property has this name, without regard to case.
+    #[inline]
+    pub fn is(&self, name: &str) -> bool {
+        // Almost all names are in capitals, as those asked for are.
+        self.name_end() == name.len() && (self.name() == name || self.name().eq_ignore_ascii_case(name))
+    }
+
+    /// The value as it stands in the file, unfolded and still escaped.
+    #[inline]
+    pub fn value(&self) -> Cow<'_, str> {
+        let start = self.value_start();
+        match &self.0 {
+            Form::Folded { raw, .. } => Cow::Owned(unfold(&raw[start..])),
+            _ => Cow::Borrowed(&self.head_text()[start..]),
+        }
+    }
+
+    /// The value as text that people read.
+    pub fn text(&self) -> Cow<'_, str> {
+        match self.value() {
+            Cow::Borrowed(value) => unescape_text(value),
+            Cow::Owned(value) => match unescape_text(&value) {
+                Cow::Owned(text) => Cow::Owned(text),
+                Cow::Borrowed(_) => Cow::Owned(value),
+            },
+        }
+    }
+
+    /// The parameters in order.
+    pub fn parameters(&self) -> impl Iterator<Item = Parameter<'_>> {
+        self.bare_parameters().map(|(name, values)| Parameter { name, values: values_of(values) })
+    }
+
+    fn bare_parameters(&self) -> BareParameters<'_> {
+        let head = &self.head_text()[..self.value_start().saturating_sub(1)];
+        BareParameters { rest: &head[self.name_end().min(head.len())..] }
+    }
+
+    /// The first value of a parameter.
+    pub fn parameter(&self, name: &str) -> Option<Cow<'_, str>> {
+        self.bare_parameters()
+            .find(|(other, _)| other.eq_ignore_ascii_case(name))
+            .map(|(_, values)| first_value(values))
+    }
+
+    /// The line in the source, counted from 1; 0 for a property made here.
+    pub fn line(&self) -> u32 {
+        match &self.0 {
+            Form::Plain { line, .. } | Form::Folded { line, .. } | Form::Own { line, .. } => *line,
+            Form::Joined(joined) => joined.line,
+        }
+    }
+
+    /// The whole property as one logical line.
+    pub fn logical(&self) -> Cow<'_, str> {
+        match &self.0 {
+            Form::Folded { raw, .. } => Cow::Owned(unfold(raw)),
+            _ => Cow::Borrowed(self.head_text()),
+        }
+    }
+
+    pub(super) fn written(&self) -> Written<'_> {
+        match &self.0 {
+            Form::Plain { raw, .. } | Form::Folded { raw, .. } => Written::Source(raw),
+            Form::Own { logical, .. } => Written::Logical(logical),
+            Form::Joined(joined) => joined.raw.map_or(Written::Logical(&joined.logical), Written::Source),
+        }
+    }
+
+    /// The text in which `name_end` and `value_start` count.
+    #[inline]
+    fn head_text(&self) -> &str {
+        match &self.0 {
+            Form::Plain { raw, .. } | Form::Folded { raw, .. } => raw,
+            Form::Own { logical, .. } => logical,
+            Form::Joined(joined) => &joined.logical,
+        }
+    }
+
+    #[inline]
+    fn name_end(&self) -> usize {
+        match &self.0 {
+            Form::Plain { name_end, .. } | Form::Folded { name_end, .. } | Form::Own { name_end, .. } => {
+                usize::from(*name_end)
+            }
+            Form::Joined(joined) => joined.name_end,
+        }
+    }
+
+    #[inline]
+    fn value_start(&self) -> usize {
+        match &self.0 {
+            Form::Plain { value_start, .. }
+            | Form::Folded { value_start, .. }
+            | Form::Own { value_start, .. } => usize::from(*value_start),
+            Form::Joined(joined) => joined.value_start,
+        }
+    }
+}
+
+/// Takes the folds out of a physical line (RFC 5545 section 3.1).
+fn unfold(raw: &str) -> String {
+    let mut out = String::with_capacity(raw.len());
+    let mut lines = raw.split('\n');
+    if let Some(first) = lines.next() {
+        out.push_str(first.trim_end_matches('\r'));
+    }
+    for line in lines {
+        // Behind a fold stands one blank or tab, which the parser looked for.
+        out.push_str(line.trim_end_matches('\r').get(1..).unwrap_or_default());
+    }
+    out
+}
+
+/// Where the name ends and the value starts.
+#[inline]
+fn split(line: &str) -> Option<Head> {
+    let bytes = line.as_bytes();
+    let name_end = bytes.iter().position(|byte| !is_name_byte(*byte))?;
+    let value_start = match bytes[name_end] {
+        _ if name_end == 0 => return None,
+        b':' => name_end + 1,
+        b';' => value_start_behind_parameters(bytes, name_end)?,
+        _ => return None,
+    };
+    Some(Head { name_end, value_start })
+}
+
+fn value_start_behind_parameters(bytes: &[u8], from: usize) -> Option<usize> {
+    let mut is_quoted = false;
+    for at in memchr2_iter(b':', b'"', &bytes[from..]) {
+        match bytes[from + at] {
+            b'"' => is_quoted = !is_quoted,
+            b':' if !is_quoted => return Some(from + at + 1),
+            _ => {}
+        }
+    }
+    // A quote that is never closed: the first colon is the best there is.
+    memchr(b':', &bytes[from..]).map(|at| from + at + 1)
+}
+
+/// RFC 5545 allows letters, digits and `-`; exports add `_`, `.` and `/`.
+#[inline]
+fn is_name_byte(byte: u8) -> bool {
+    byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/')
+}
+
+/// The parameters of a line, each as its name and the text of its values.
+struct BareParameters<'p> {
+    /// What is left, starting at the `;` in front of the next parameter.
+    rest: &'p str,
+}
+
+impl<'p> Iterator for BareParameters<'p> {
+    type Item = (&'p str, &'p str);
+
+    fn next(&mut self) -> Option<(&'p str, &'p str)> {
+        let rest = self.rest.strip_prefix(';')?;
+        let end = end_outside_quotes(rest, b';');
+        let (parameter, rest) = rest.split_at(end);
+        self.rest = rest;
+        let (name, values) = parameter.split_once('=').unwrap_or((parameter, ""));
+        Some((name.trim(), values))
+    }
+}
+
+fn first_value(values: &str) -> Cow<'_, str> {
+    decode_caret(values[..end_outside_quotes(values, b',')].trim_matches('"'))
+}
+
+fn values_of(mut values: &str) -> Vec<Cow<'_, str>> {
+    let mut decoded = Vec::with_capacity(1);
+    loop {
+        decoded.push(first_value(values));
+        match values.get(end_outside_quotes(values, b',') + 1..) {
+            Some(more) => values = more,
+            None => return decoded,
+        }
+    }
+}
+
+fn end_outside_quotes(text: &str, mark: u8) -> usize {
+    let mut is_quoted = false;
+    for (at, byte) in text.bytes().enumerate() {
+        if byte == b'"' {
+            is_quoted = !is_quoted;
+        } else if byte == mark && !is_quoted {
+            return at;
+        }
+    }
+    text.len()
+}
+
+/// RFC 6868: `^n` is a line break, `^^` a caret, `^'` a double quote.
+fn decode_caret(value: &str) -> Cow<'_, str> {
+    if memchr(b'^', value.as_bytes()).is_none() {
+        return Cow::Borrowed(value);
+    }
+    let mut out = String::with_capacity(value.len());
+    let mut rest = value.chars().peekable();
+    while let Some(char) = rest.next() {
+        let decoded = match (char, rest.peek()) {
+            ('^', Some('n')) => '\n',
+            ('^', Some('^')) => '^',
+            ('^', Some('\'')) => '"',
+            _ => {
+                out.push(char);
+                continue;
+            }
+        };
+        rest.next();
+        out.push(decoded);
+    }
+    Cow::Owned(out)
+}
+
+fn push_parameter<'v>(line: &mut String, name: &str, values: impl Iterator<Item = &'v str>) {
+    line.push(';');
+    line.push_str(name);
+    line.push('=');
+    for (index, value) in values.enumerate() {
+        if index > 0 {
+            line.push(',');
+        }
+        let is_plain = value.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"/-_+. ".contains(&byte));
+        if is_plain {
+            line.push_str(value);
+            continue;
+        }
+        let needs_quotes = value.contains([':', ';', ',']);
+        if needs_quotes {
+            line.push('"');
+        }
+        for char in value.chars() {
+            match char {
+                '\n' => line.push_str("^n"),
+                '^' => line.push_str("^^"),
+                '"' => line.push_str("^'"),
+                control if control.is_control() && control != '\t' => {}
+                other => line.push(other),
+            }
+        }
+        if needs_quotes {
+            line.push('"');
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests;

@@ -1,0 +1,6 @@
+//! iCalendar as data.
+pub mod calendar;
+pub mod content;
+pub mod day;
+pub mod recurrence;
+pub mod zone;

@@ -1,0 +1,25 @@
+//! Recurrence: rules, and the dates they stand for.
+//!
+//! Owns RFC 5545 sections 3.3.10 (rules) and 3.8.5 (rules, further dates and
+//! exceptions of a series). Expansion is lazy and works on clock times; which
+//! instant a clock time is, and where an `UNTIL` in UTC lies on the series'
+//! own clock, is asked of [`crate::zone`].
+
+mod ends;
+mod expand;
+mod occurrences;
+mod period;
+mod phrase;
+mod probable;
+mod rule;
+mod slots;
+
+pub use ends::own_end;
+pub use expand::{Last, Starts, is_start_of, last_start};
+pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};
+pub use phrase::{
+    PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_of_words, rule_of_words_until,
+};
+pub use probable::{Probable, is_unsupported, probable_rule};
+pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};
+pub use slots::{Recurrence, exceptions, last_of, on_clock_of};

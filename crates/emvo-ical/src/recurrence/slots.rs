@@ -1,0 +1,219 @@
+//! The dates of a series before exceptions and overrides: its rules and its
+//! further dates together, as moments on its own clock.
+
+use hashbrown::HashSet;
+use std::collections::BTreeMap;
+use std::iter::Peekable;
+
+use super::expand::{Last, Starts};
+use super::rule::{Rule, RuleError};
+use crate::calendar::{Duration, Event, EventTime, ZoneName, ZoneRef};
+use crate::day::clock_seconds;
+use crate::zone::ZoneBook;
+
+/// What says when a series has dates, read once.
+#[derive(Clone, Debug)]
+pub struct Recurrence {
+    start: EventTime,
+    rules: Vec<(Rule, Last)>,
+    /// `RDATE`, with a length where the date is a period.
+    extra: BTreeMap<i64, Option<Duration>>,
+    unreadable: Vec<RuleError>,
+}
+
+impl Recurrence {
+    /// Reads it from the master of a series. Where a rule cannot be read, no
+    /// rule is followed: a part of a series would be worse than none.
+    pub fn of(master: &Event<'_>, zones: &ZoneBook) -> Self {
+        let start = master.start().clone();
+        let (mut rules, mut unreadable) = (Vec::new(), Vec::new());
+        for text in master.rules() {
+            match Rule::parse(&text) {
+                Ok(rule) => {
+                    let last = last_of(&rule, &start, zones);
+                    rules.push((rule, last));
+                }
+                Err(error) => unreadable.push(error),
+            }
+        }
+        if !unreadable.is_empty() {
+            rules.clear();
+        }
+        let extra = extra_dates(master, zones);
+        Self { start, rules, extra, unreadable }
+    }
+
+    /// The start of the series.
+    pub fn start(&self) -> &EventTime {
+        &self.start
+    }
+
+    /// Its rules.
+    pub fn rules(&self) -> impl Iterator<Item = &Rule> {
+        self.rules.iter().map(|(rule, _)| rule)
+    }
+
+    /// Why rules of it could not be read.
+    pub fn unreadable(&self) -> &[RuleError] {
+        &self.unreadable
+    }
+
+    /// Whether it goes on for ever.
+    pub fn is_endless(&self) -> bool {
+        self.rules().any(Rule::is_endless)
+    }
+
+    /// The length of a further date that has its own.
+    pub fn length_at(&self, moment: i64) -> Option<&Duration> {
+        self.extra.get(&moment).and_then(Option::as_ref)
+    }
+
+    /// The moments from one to another, both inclusive, ascending, each once.
+    pub fn slots(&self, from: i64, until: i64) -> Slots<'_> {
+        let start = self.start.clock();
+        let rules =
+            self.rules.iter().map(|(rule, last)| Starts::new(rule, start, *last).from(from).peekable());
+        let own = self.rules.is_empty().then(|| clock_seconds(start));
+        let mut dates: Vec<i64> = self.extra.range(from..).map(|(date, _)| *date).collect();
+        if let Some(own) = own.filter(|own| *own >= from) {
+            dates.push(own);
+            dates.sort_unstable();
+        }
+        Slots { rules: rules.collect(), dates: dates.into_iter().peekable(), until, last: i64::MIN }
+    }
+
+    /// Whether the series has a date at this moment.
+    pub fn has(&self, moment: i64) -> bool {
+        self.slots(moment, moment).next().is_some()
+    }
+}
+
+/// The moments of a series, ascending.
+pub struct Slots<'r> {
+    rules: Vec<Peekable<Starts<'r>>>,
+    dates: Peekable<std::vec::IntoIter<i64>>,
+    until: i64,
+    last: i64,
+}
+
+impl Slots<'_> {
+    /// The next moment of several sources: the earliest of their next ones.
+    fn earliest(&mut self) -> Option<i64> {
+        let next = self.rules.iter_mut().filter_map(|source| source.peek().copied());
+        let moment = next.chain(self.dates.peek().copied()).min()?;
+        for source in &mut self.rules {
+            source.next_if_eq(&moment);
+        }
+        self.dates.next_if_eq(&moment);
+        Some(moment)
+    }
+}
+
+impl Iterator for Slots<'_> {
+    type Item = i64;
+
+    #[inline]
+    fn next(&mut self) -> Option<i64> {
+        loop {
+            let moment = match self.rules.as_mut_slice() {
+                // The way almost all series go.
+                [only] if self.dates.peek().is_none() => only.next()?,
+                _ => self.earliest()?,
+            };
+            if moment > self.until {
+                return None;
+            }
+            if moment != self.last {
+                self.last = moment;
+                return Some(moment);
+            }
+        }
+    }
+}
+
+fn extra_dates(master: &Event<'_>, zones: &ZoneBook) -> BTreeMap<i64, Option<Duration>> {
+    let mut dates = BTreeMap::new();
+    for property in master.component().properties_named("RDATE") {
+        let zone = property.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
+        for value in property.value().split(',') {
+            let (first, length) = match value.trim().split_once('/') {
+                Some((first, length)) => (first, Some(length)),
+                None => (value.trim(), None),
+            };
+            let Ok(date) = EventTime::parse(first, zone.as_ref()) else { continue };
+            let length = length.and_then(|length| {
+                Duration::parse(length).or_else(|| {
+                    let end = EventTime::parse(length, zone.as_ref()).ok()?;
+                    Some(Duration::from_seconds(clock_seconds(end.clock()) - clock_seconds(date.clock())))
+                })
+            });
+            if let Some(moment) = on_clock_of(&date, master.start(), zones) {
+                dates.insert(moment, length);
+            }
+        }
+    }
+    dates
+}
+
+/// Exceptions as moments on the master's clock: `EXDATE`, and the dates of the
+/// obsolete `EXRULE` (RFC 2445) from one moment to another, at most so many.
+pub fn exceptions(
+    master: &Event<'_>,
+    zones: &ZoneBook,
+    (from, until): (i64, i64),
+    most: usize,
+) -> HashSet<i64> {
+    let start = master.start();
+    let dates = master.dates("EXDATE");
+    let mut excluded: HashSet<i64> =
+        dates.iter().filter_map(|date| on_clock_of(date, start, zones)).collect();
+    for property in master.component().properties_named("EXRULE") {
+        if let Ok(rule) = Rule::parse(&property.value()) {
+            let starts = Starts::new(&rule, start.clock(), last_of(&rule, start, zones)).from(from);
+            excluded.extend(starts.take(most).take_while(|moment| *moment <= until));
+        }
+    }
+    excluded
+}
+
+/// A time as a moment on the clock of a series, in seconds. `None` if it is a
+/// date where the series has times, or the reverse: then it hits nothing.
+pub fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneBook) -> Option<i64> {
+    if time.is_date() != start.is_date() {
+        return None;
+    }
+    if time.zone() == start.zone() {
+        return Some(clock_seconds(time.clock()));
+    }
+    let zone = zones.zone_of(start.zone());
+    match (zones.instant(time), zone) {
+        (Some(instant), Some(zone)) => Some(zone.behaviour().clock_at(instant)),
+        // Without the zones the clock times are all there is to go by.
+        _ => Some(clock_seconds(time.clock())),
+    }
+}
+
+/// Where a rule's `UNTIL` lies on the clock of its series.
+pub fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
+    let Some(until) = &rule.until else { return Last::Open };
+    let own = match until {
+        // A date means through that day, whatever the series' kind (R01).
+        EventTime::Date(date) => clock_seconds(date.at(23, 59, 59, 0)),
+        EventTime::Clock { at, .. } if start.is_date() => clock_seconds(at.date().at(0, 0, 0, 0)),
+        EventTime::Clock { at, zone: ZoneRef::Utc } => match zones.zone_of(start.zone()) {
+            Some(zone) => latest_clock_at(clock_seconds(*at), zone.behaviour()),
+            None => clock_seconds(*at),
+        },
+        EventTime::Clock { at, .. } => clock_seconds(*at),
+    };
+    Last::At(own)
+}
+
+/// The last clock time whose instant is not after `instant`: where clocks are
+/// set back, the first pass of the repeated hour counts.
+fn latest_clock_at(instant: i64, zone: &crate::zone::Behaviour) -> i64 {
+    let clock = zone.clock_at(instant);
+    // In a second pass every clock time of the first pass has gone by.
+    let first_pass = instant + i64::from(zone.offset_of_clock(clock));
+    clock.max(first_pass)
+}

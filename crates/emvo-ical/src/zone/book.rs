@@ -1,0 +1,289 @@
+//! Which zone each name of a calendar means.
+
+use hashbrown::{HashMap, HashSet};
+use std::collections::{BTreeMap, BTreeSet};
+use std::sync::Arc;
+
+use rayon::prelude::*;
+
+use super::behaviour::Behaviour;
+use super::definition::{Definition, DefinitionError};
+use super::names::{NameMeaning, meaning_of};
+use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
+use crate::day::{clock_at, clock_seconds};
+
+/// A zone that is known to behave in some way.
+#[derive(Clone, Debug)]
+pub struct Zone {
+    name: Arc<str>,
+    kind: ZoneKind,
+    behaviour: Arc<Behaviour>,
+}
+
+/// Where a zone's behaviour comes from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ZoneKind {
+    /// The tz database.
+    Iana,
+    /// The offset in its name.
+    Fixed,
+    /// A definition in the file that no name in the tz database explains.
+    Own,
+}
+
+/// The names that the starts and ends of a calendar refer to.
+fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeSet<&'c ZoneName> {
+    let add = |mut names: HashSet<&'c ZoneName>, series: &'c Series<'_>| {
+        for event in series.events() {
+            let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
+            names.extend([Some(event.start()), end].into_iter().flatten().filter_map(named));
+        }
+        names
+    };
+    let unite = |one: HashSet<&'c ZoneName>, two: HashSet<&'c ZoneName>| one.union(&two).copied().collect();
+    let all = calendar.series.par_iter().with_min_len(1024);
+    all.fold(HashSet::new, add).reduce(HashSet::new, unite).into_iter().collect()
+}
+
+impl Zone {
+    /// Coordinated Universal Time.
+    pub fn utc() -> Self {
+        Self { name: "Etc/UTC".into(), kind: ZoneKind::Iana, behaviour: Arc::new(Behaviour::fixed(0)) }
+    }
+
+    /// The zone that a name means, without any file to ask.
+    pub fn named(name: &str) -> Option<Self> {
+        match meaning_of(name)? {
+            NameMeaning::Iana(name) => Self::iana(name),
+            NameMeaning::Offset(minutes) => {
+                let behaviour = Arc::new(Behaviour::fixed(i32::from(minutes) * 60));
+                Some(Self { name: name.trim().into(), kind: ZoneKind::Fixed, behaviour })
+            }
+        }
+    }
+
+    fn iana(name: &str) -> Option<Self> {
+        Some(Self { name: name.into(), kind: ZoneKind::Iana, behaviour: Behaviour::of_iana(name)? })
+    }
+
+    fn own(definition: &Definition) -> Self {
+        let behaviour = Arc::new(definition.behaviour.clone());
+        Self { name: definition.tzid.as_str().into(), kind: ZoneKind::Own, behaviour }
+    }
+
+    /// Its name: IANA's where it is IANA's, else as the file has it.
+    pub fn name(&self) -> &str {
+        &self.name
+    }
+
+    /// Where its behaviour comes from.
+    pub fn kind(&self) -> ZoneKind {
+        self.kind
+    }
+
+    /// What its clocks do.
+    pub fn behaviour(&self) -> &Behaviour {
+        &self.behaviour
+    }
+
+    /// Whether this is UTC, under whichever name.
+    pub fn is_utc(&self) -> bool {
+        matches!(&*self.name, "Etc/UTC" | "UTC")
+    }
+
+    /// How events refer to it: UTC has a form of its own.
+    pub fn to_ref(&self) -> ZoneRef {
+        match ZoneName::new(&self.name) {
+            Some(name) if !self.is_utc() => ZoneRef::Named(name),
+            _ => ZoneRef::Utc,
+        }
+    }
+}
+
+impl PartialEq for Zone {
+    fn eq(&self, other: &Self) -> bool {
+        self.name == other.name && self.kind == other.kind
+    }
+}
+
+/// What a person said about zones, for all inputs.
+#[derive(Clone, Debug, Default)]
+pub struct ZoneChoices {
+    /// The house zone: for times that carry none.
+    pub house: Option<Zone>,
+    /// What names mean that nobody else knows.
+    pub map: BTreeMap<String, Zone>,
+}
+
+/// Why a name means what it means.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum ZoneSource {
+    /// A person said so.
+    Map,
+    /// The name itself says so.
+    Name,
+    /// The file's own definition does.
+    Definition,
+}
+
+/// All that is known about one zone name of a calendar.
+#[derive(Clone, Debug)]
+pub struct ZoneEntry {
+    /// The zone, and whose word that is; `None` if nobody knows.
+    pub zone: Option<(Zone, ZoneSource)>,
+    /// The file's definitions under this name, in order.
+    pub definitions: Vec<Result<Definition, DefinitionError>>,
+}
+
+/// The zones of one calendar, by the names it uses. Each is resolved once.
+#[derive(Clone, Debug, Default)]
+pub struct ZoneBook {
+    entries: HashMap<ZoneName, ZoneEntry>,
+    floating: Option<Zone>,
+    stated: Option<Zone>,
+    map: BTreeMap<String, Zone>,
+}
+
+impl ZoneBook {
+    /// Looks up every name that the calendar's definitions and times use.
+    ///
+    /// A person's word counts first, then a name that means a zone, then the
+    /// file's own definition: people agreed on clock times, and destinations go
+    /// by the name.
+    pub fn of(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Self {
+        let stated = calendar.stated_zone().and_then(|name| Zone::named(&name));
+        let floating = choices.house.clone().or_else(|| stated.clone());
+        let mut book = Self { entries: HashMap::new(), floating, stated, map: choices.map.clone() };
+        let mut definitions: BTreeMap<ZoneName, Vec<_>> = BTreeMap::new();
+        for zone in &calendar.zones {
+            let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
+            if let Some(name) = name {
+                definitions.entry(name).or_default().push(Definition::read(&zone.it));
+            }
+        }
+        for (name, definitions) in definitions {
+            let entry = book.entry(&name, definitions);
+            book.entries.insert(name, entry);
+        }
+        for name in names_in_times(calendar) {
+            if !book.entries.contains_key(name) {
+                let entry = book.entry(name, Vec::new());
+                book.entries.insert(name.clone(), entry);
+            }
+        }
+        book
+    }
+
+    fn entry(&self, name: &ZoneName, definitions: Vec<Result<Definition, DefinitionError>>) -> ZoneEntry {
+        let mapped = self.map.get(name.as_str()).map(|zone| (zone.clone(), ZoneSource::Map));
+        let zone = mapped.or_else(|| Some((Zone::named(name.as_str())?, ZoneSource::Name))).or_else(|| {
+            let definition = definitions.iter().find_map(|definition| definition.as_ref().ok())?;
+            let by_location = definition.location.as_deref().and_then(Zone::named);
+            let agrees = |zone: &Zone| {
+                // A location that the definition contradicts is a leftover.
+                let (from, until) = super::span_of_interest();
+                zone.behaviour.agrees_with(&definition.behaviour, from, until)
+            };
+            let zone = by_location.filter(agrees).unwrap_or_else(|| Zone::own(definition));
+            Some((zone, ZoneSource::Definition))
+        });
+        ZoneEntry { zone, definitions }
+    }
+
+    /// What is known about a name.
+    pub fn get(&self, name: &ZoneName) -> Option<&ZoneEntry> {
+        self.entries.get(name)
+    }
+
+    /// The names known here, in order.
+    pub fn names(&self) -> BTreeSet<&ZoneName> {
+        self.entries.keys().collect()
+    }
+
+    /// The zone that a name means.
+    pub fn zone_named(&self, name: &ZoneName) -> Option<Zone> {
+        match self.entries.get(name) {
+            Some(entry) => entry.zone.as_ref().map(|(zone, _)| zone.clone()),
+            None => self.map.get(name.as_str()).cloned().or_else(|| Zone::named(name.as_str())),
+        }
+    }
+
+    /// The zone in which a time is to be read. Floating times are read in the
+    /// house zone or else the calendar's stated zone, if there is either.
+    pub fn zone_of(&self, zone: &ZoneRef) -> Option<Zone> {
+        match zone {
+            ZoneRef::Floating => self.floating.clone(),
+            ZoneRef::Utc => Some(Zone::utc()),
+            ZoneRef::Named(name) => self.zone_named(name),
+        }
+    }
+
+    /// A time at its instant in another zone; in UTC where that zone's clock
+    /// would be read as another instant. `None` for dates and where nobody knows
+    /// the instant.
+    pub fn time_in(&self, time: &EventTime, zone: &Zone) -> Option<EventTime> {
+        self.time_in_called(time, zone, &zone.to_ref())
+    }
+
+    /// The same, where a file has a name of its own for the zone.
+    pub fn time_in_called(&self, time: &EventTime, zone: &Zone, name: &ZoneRef) -> Option<EventTime> {
+        let instant = self.instant(time)?;
+        let clock = zone.behaviour.clock_at(instant);
+        if zone.behaviour.instant_of(clock) != instant {
+            return Some(EventTime::Clock { at: clock_at(instant)?, zone: ZoneRef::Utc });
+        }
+        Some(EventTime::Clock { at: clock_at(clock)?, zone: name.clone() })
+    }
+
+    /// Asks the behaviour of a time's zone something, without a copy of it.
+    pub fn with_behaviour<T>(&self, zone: &ZoneRef, ask: impl Fn(&Behaviour) -> T) -> Option<T> {
+        match zone {
+            ZoneRef::Utc => None,
+            ZoneRef::Named(name) => match self.entries.get(name) {
+                Some(entry) => entry.zone.as_ref().map(|(zone, _)| ask(&zone.behaviour)),
+                None => self.zone_of(zone).map(|zone| ask(&zone.behaviour)),
+            },
+            ZoneRef::Floating => self.floating.as_ref().map(|zone| ask(&zone.behaviour)),
+        }
+    }
+
+    /// The zone in which floating times and dates are read.
+    pub fn floating_zone(&self) -> Option<&Zone> {
+        self.floating.as_ref()
+    }
+
+    /// The zone that the calendar states for itself, if its name means one.
+    pub fn stated_zone(&self) -> Option<&Zone> {
+        self.stated.as_ref()
+    }
+
+    /// The instant of a clock time, in seconds since 1970 in UTC. `None` for
+    /// dates, and where the zone is unknown.
+    pub fn instant(&self, time: &EventTime) -> Option<i64> {
+        let EventTime::Clock { at, zone } = time else { return None };
+        let clock = clock_seconds(*at);
+        match zone {
+            ZoneRef::Utc => Some(clock),
+            // The way almost all times go: nothing is cloned.
+            ZoneRef::Named(name) => match self.entries.get(name) {
+                Some(entry) => Some(entry.zone.as_ref()?.0.behaviour.instant_of(clock)),
+                None => Some(self.zone_of(zone)?.behaviour.instant_of(clock)),
+            },
+            ZoneRef::Floating => Some(self.floating.as_ref()?.behaviour.instant_of(clock)),
+        }
+    }
+}
+
+fn named(time: &EventTime) -> Option<&ZoneName> {
+    match time.zone() {
+        ZoneRef::Named(name) => Some(name),
+        ZoneRef::Floating | ZoneRef::Utc => None,
+    }
+}
+
+/// The IANA zones that do what a definition does over an inclusive range of
+/// instants, by name.
+pub fn zones_that_agree(behaviour: &Behaviour, from: i64, until: i64) -> Vec<Zone> {
+    let zones = super::names::places().filter_map(Zone::iana);
+    zones.filter(|zone| zone.behaviour.agrees_with(behaviour, from, until)).collect()
+}

@@ -1,0 +1,218 @@
+//! Behaviour → `VTIMEZONE`: a small definition that covers the dates in use.
+
+use super::behaviour::{Behaviour, Change, ClockKind, LAST_YEAR};
+use super::definition::offset_value;
+use crate::calendar::EventTime;
+use crate::content::{Component, Property};
+use crate::day::{SECONDS_A_DAY, civil, clock_at, day_number, days_in_month, weekday};
+use crate::recurrence::{ByDay, Frequency, Rule, Weekday};
+
+/// A definition of `name` that is right from the instant `from` on (seconds
+/// since 1970 in UTC).
+///
+/// Changes that come by one rule every year are written as that rule, the one
+/// that goes on for ever without an end. Irregular changes are written up to
+/// `until`, and one more year.
+pub fn definition_of(name: &str, behaviour: &Behaviour, from: i64, until: i64) -> Component<'static> {
+    let mut definition = Component::new("VTIMEZONE");
+    definition.add(Property::text_of("TZID", name));
+    let begin = behaviour.change_before(from).map_or(from, |change| change.instant);
+    let changes = behaviour.changes_between(begin, i64::MAX);
+    if behaviour.change_before(from).is_none() {
+        definition.add_component(constant(behaviour.first_offset()));
+    }
+    let horizon = until.saturating_add(366 * SECONDS_A_DAY);
+    for run in runs(changes) {
+        if run.first.instant <= horizon || run.is_endless() {
+            definition.add_component(run.to_component());
+        }
+    }
+    definition
+}
+
+fn constant(offset: i32) -> Component<'static> {
+    let start = Property::new("DTSTART", &[], "19700101T000000");
+    observance("STANDARD", start, offset, offset, "")
+}
+
+fn observance(
+    kind: &'static str,
+    start: Property<'static>,
+    before: i32,
+    after: i32,
+    name: &str,
+) -> Component<'static> {
+    let mut part = Component::new(kind);
+    part.add(start);
+    part.add(Property::new("TZOFFSETFROM", &[], &offset_value(before)));
+    part.add(Property::new("TZOFFSETTO", &[], &offset_value(after)));
+    if !name.is_empty() {
+        part.add(Property::text_of("TZNAME", name));
+    }
+    part
+}
+
+/// Changes that come by one rule in years without a gap.
+struct Run<'c> {
+    first: &'c Change,
+    last: &'c Change,
+    last_year: i64,
+    /// The ways in which all days of the run can be said, the best first.
+    patterns: Vec<DayPattern>,
+}
+
+/// How a day of the year is found again in other years.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum DayPattern {
+    Weekday(ByDay),
+    Date(i64),
+}
+
+fn runs(changes: &[Change]) -> Vec<Run<'_>> {
+    let mut runs: Vec<Run<'_>> = Vec::new();
+    for change in changes {
+        let (year, month, day) = onset_date(change);
+        let patterns = patterns_of(year, month, day);
+        let grown = runs.iter_mut().rev().find(|run| run.last_year + 1 == year && run.continues_with(change));
+        if let Some(run) = grown {
+            let common: Vec<_> =
+                run.patterns.iter().filter(|known| patterns.contains(known)).copied().collect();
+            if !common.is_empty() {
+                run.patterns = common;
+                run.last = change;
+                run.last_year = year;
+                continue;
+            }
+        }
+        runs.push(Run { first: change, last: change, last_year: year, patterns });
+    }
+    runs
+}
+
+fn onset_clock(change: &Change) -> i64 {
+    change.instant + i64::from(change.before)
+}
+
+fn onset_date(change: &Change) -> (i64, i64, i64) {
+    civil(onset_clock(change).div_euclid(SECONDS_A_DAY))
+}
+
+fn patterns_of(year: i64, month: i64, day: i64) -> Vec<DayPattern> {
+    let weekday = Weekday::after_monday(weekday(day_number(year, month, day)));
+    let of_ordinal = |ordinal: i64| {
+        let ordinal = i8::try_from(ordinal).ok();
+        DayPattern::Weekday(ByDay { ordinal, weekday })
+    };
+    let mut patterns = Vec::with_capacity(3);
+    if day + 7 > days_in_month(year, month) {
+        patterns.push(of_ordinal(-1));
+    }
+    if day <= 28 {
+        patterns.push(of_ordinal((day - 1) / 7 + 1));
+    }
+    patterns.push(DayPattern::Date(day));
+    patterns
+}
+
+impl Run<'_> {
+    fn continues_with(&self, change: &Change) -> bool {
+        let same_day = |one: &Change| onset_clock(one).rem_euclid(SECONDS_A_DAY);
+        self.first.before == change.before
+            && self.first.after == change.after
+            && self.first.kind == change.kind
+            && self.first.abbreviation == change.abbreviation
+            && onset_date(self.first).1 == onset_date(change).1
+            && same_day(self.first) == same_day(change)
+    }
+
+    fn is_endless(&self) -> bool {
+        self.last_year >= LAST_YEAR - 1
+    }
+
+    fn to_component(&self) -> Component<'static> {
+        let kind = match self.first.kind {
+            ClockKind::Standard => "STANDARD",
+            ClockKind::Summer => "DAYLIGHT",
+        };
+        let start = Property::new("DTSTART", &[], &clock_value(onset_clock(self.first)));
+        let mut part = observance(kind, start, self.first.before, self.first.after, &self.first.abbreviation);
+        if self.first.instant != self.last.instant {
+            part.add(Property::new("RRULE", &[], &self.rule().to_string()));
+        }
+        part
+    }
+
+    fn rule(&self) -> Rule {
+        let mut rule = Rule::bare(Frequency::Yearly);
+        rule.by_month = i16::try_from(onset_date(self.first).1).into_iter().collect();
+        match self.patterns.first() {
+            Some(DayPattern::Weekday(day)) => rule.by_day = vec![*day],
+            Some(DayPattern::Date(day)) => rule.by_month_day = i16::try_from(*day).into_iter().collect(),
+            None => {}
+        }
+        if !self.is_endless() {
+            rule.until = EventTime::parse(&format!("{}Z", clock_value(self.last.instant)), None).ok();
+        }
+        rule
+    }
+}
+
+fn clock_value(seconds: i64) -> String {
+    clock_at(seconds).map(crate::calendar::basic_clock).unwrap_or_default()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::content::push_component;
+    use crate::zone::Definition;
+
+    fn seconds(year: i64) -> i64 {
+        day_number(year, 1, 1) * SECONDS_A_DAY
+    }
+
+    #[test]
+    fn a_definition_is_small_and_ends_with_the_rule_in_force() {
+        let helsinki = Behaviour::of_iana("Europe/Helsinki").unwrap();
+        let mut out = Vec::new();
+        push_component(&mut out, &definition_of("Europe/Helsinki", &helsinki, seconds(2026), seconds(2027)));
+        insta::assert_snapshot!(String::from_utf8(out).unwrap().replace('\r', ""), @r"
+        BEGIN:VTIMEZONE
+        TZID:Europe/Helsinki
+        BEGIN:STANDARD
+        DTSTART:20251026T040000
+        TZOFFSETFROM:+0300
+        TZOFFSETTO:+0200
+        TZNAME:EET
+        RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10
+        END:STANDARD
+        BEGIN:DAYLIGHT
+        DTSTART:20260329T030000
+        TZOFFSETFROM:+0200
+        TZOFFSETTO:+0300
+        TZNAME:EEST
+        RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=3
+        END:DAYLIGHT
+        END:VTIMEZONE
+        ");
+    }
+
+    #[test]
+    fn every_zone_reads_back_as_it_behaves() {
+        let names = include_str!("data/iana-names.tsv").lines().filter(|line| !line.starts_with('#'));
+        let mut count = 0;
+        for name in names.map(|line| line.split('\t').next().unwrap()) {
+            let Some(zone) = Behaviour::of_iana(name) else { continue };
+            for (from, until) in [(1975, 2040), (2026, 2027)] {
+                let definition =
+                    Definition::read(&definition_of(name, &zone, seconds(from), seconds(until))).unwrap();
+                assert!(
+                    definition.behaviour.agrees_with(&zone, seconds(from), seconds(until)),
+                    "{name} {from}"
+                );
+            }
+            count += 1;
+        }
+        assert!(count > 500, "only {count} zones are known");
+    }
+}
