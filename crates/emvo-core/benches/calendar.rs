@@ -15,7 +15,7 @@ use emvo_core::survey::{default_window, survey};
 use emvo_ical::calendar::{self, Calendar};
 use emvo_ical::content::{parse, push_component};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 const EVENTS: usize = 100_000;
 
@@ -84,7 +84,7 @@ fn read_typed_calendar(bencher: Bencher<'_, '_>) {
 #[divan::bench]
 fn survey_events(bencher: Bencher<'_, '_>) {
     let calendar = read(&EXPORT);
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let window = default_window(std::iter::once(&calendar)).expect("there are events");
     bencher.counter(ItemsCount::new(EVENTS)).bench(|| {
         let found = survey(&calendar, &zones, window, Ceiling::default());
@@ -96,7 +96,7 @@ fn survey_events(bencher: Bencher<'_, '_>) {
 #[divan::bench]
 fn check_all_rules(bencher: Bencher<'_, '_>) {
     let calendar = read(&EXPORT);
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     bencher.counter(ItemsCount::new(EVENTS)).bench(|| {
         let options = CheckOptions::default();
         let context = Context::of(&calendar, &zones, None, &options);
@@ -110,7 +110,7 @@ fn check_all_rules(bencher: Bencher<'_, '_>) {
 fn merge_two_that_overlap_by_half(bencher: Bencher<'_, '_>) {
     let input = |text: &'static str| {
         let calendar = read(text);
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         MergeInput { calendar, zones, label: "bench".to_owned() }
     };
     bencher

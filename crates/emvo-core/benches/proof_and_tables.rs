@@ -10,7 +10,7 @@ use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
 use emvo_core::table::{ReadOptions, WriteOptions, read, write};
 use emvo_ical::calendar::Calendar;
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 const ROWS: usize = 50_000;
 
@@ -48,7 +48,7 @@ fn read_table(bencher: Bencher<'_, '_>) {
 #[divan::bench(sample_count = 10)]
 fn write_table(bencher: Bencher<'_, '_>) {
     let calendar = calendar();
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     bencher.counter(ItemsCount::new(ROWS)).bench(|| {
         let written = write(&[(&calendar, &zones)], &WriteOptions::default()).expect("all of it has a place");
         assert_eq!(written.events, ROWS);
@@ -59,7 +59,7 @@ fn write_table(bencher: Bencher<'_, '_>) {
 #[divan::bench(sample_count = 10)]
 fn reconcile_with_itself(bencher: Bencher<'_, '_>) {
     let calendar = calendar();
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let side = || Side { calendar: &calendar, zones: &zones, path: "bench" };
     bencher.counter(ItemsCount::new(ROWS)).bench(|| {
         let proof = reconcile(&[side()], &[side()], None, Ceiling::default(), &Explanations::default());

@@ -8,19 +8,19 @@ use divan::counter::ItemsCount;
 use emvo_ical::calendar::{self, Series};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
 
 fn main() {
     divan::main();
 }
 
-fn series(rule: &str) -> (Series<'static>, ZoneBook) {
+fn series(rule: &str) -> (Series<'static>, ZoneResolver) {
     let text = format!(
         "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20000105T080000\nDURATION:PT1H\nRRULE:{rule}\nEND:VEVENT\nEND:VCALENDAR\n"
     );
     let calendar = calendar::read(parse(&text).roots.remove(0).into_owned(), "bench");
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     (calendar.series[0].clone(), zones)
 }
 

@@ -8,7 +8,7 @@ use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
 use emvo_ical::calendar::{self, Calendar, Series};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use proptest::prelude::*;
 
 /// An event in the small: few ids, titles and times, so that they collide.
@@ -48,7 +48,7 @@ fn read(text: &str) -> Calendar<'_> {
 
 fn input<'a>(text: &'a str, label: &str) -> MergeInput<'a> {
     let calendar = read(text);
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     MergeInput { calendar, zones, label: label.to_owned() }
 }
 
@@ -73,13 +73,13 @@ proptest! {
         prop_assert_eq!(balance.ensure_sum(), Ok(balance));
 
         let calendars: Vec<_> = texts.iter().map(|text| read(text)).collect();
-        let books: Vec<_> = calendars.iter().map(|calendar| ZoneBook::of(calendar, &ZoneChoices::default())).collect();
+        let books: Vec<_> = calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
         let sources: Vec<_> = calendars
             .iter()
             .zip(&books)
             .map(|(calendar, zones)| Side { calendar, zones, path: "source" })
             .collect();
-        let zones = ZoneBook::of(&result, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&result, &ZoneChoices::default());
         let side = Side { calendar: &result, zones: &zones, path: "result" };
         if let Some(found) = reconcile(&sources, &[side], None, Ceiling::default(), &Explanations::default()) {
             prop_assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences);

@@ -7,7 +7,7 @@ use std::collections::BTreeSet;
 use emvo_core::merge::{FoldKind, MergeInput, MergeOptions, Merged, merge};
 use emvo_ical::calendar::{Calendar, read, write};
 use emvo_ical::content::parse;
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use proptest::prelude::*;
 
 /// An event of the first calendar, by number: titles, days and hours repeat.
@@ -72,7 +72,7 @@ fn calendar(events: &[String]) -> Calendar<'static> {
 fn merged(calendars: &[&Calendar<'static>]) -> Merged<'static> {
     let inputs = calendars.iter().enumerate().map(|(number, calendar)| MergeInput {
         calendar: (*calendar).clone(),
-        zones: ZoneBook::of(calendar, &ZoneChoices::default()),
+        zones: ZoneResolver::of(calendar, &ZoneChoices::default()),
         label: number.to_string(),
     });
     merge(None, inputs.collect(), MergeOptions::default())

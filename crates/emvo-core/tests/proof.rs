@@ -8,7 +8,7 @@ use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcil
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use jiff::ToSpan;
 use jiff::civil::{DateTime, date};
 
@@ -194,14 +194,15 @@ fn proof(all: &[Planned], result: &[Planned]) -> Reconciliation {
         })
         .collect();
     let result = calendar("result", result);
-    let books: Vec<ZoneBook> = sources.iter().map(|calendar| ZoneBook::of(calendar, &choices)).collect();
+    let books: Vec<ZoneResolver> =
+        sources.iter().map(|calendar| ZoneResolver::of(calendar, &choices)).collect();
     let sides: Vec<Side<'_, '_>> = sources
         .iter()
         .zip(&books)
         .zip(["watch.ics", "crossing.ics", "dock.ics"])
         .map(|((calendar, zones), path)| Side { calendar, zones, path })
         .collect();
-    let zones = ZoneBook::of(&result, &choices);
+    let zones = ZoneResolver::of(&result, &choices);
     let result = [Side { calendar: &result, zones: &zones, path: "result.ics" }];
     reconcile(&sides, &result, None, Ceiling::default(), &Explanations::default()).unwrap()
 }
@@ -217,11 +218,11 @@ fn each(calendar: &'static str, change: impl Fn(&mut Planned) -> usize + 'static
 fn read_as(calendar: &'static str, zone: &'static str) -> Defect {
     each(calendar, move |one| {
         let Some(own) = one.zone else { return 0 };
-        let behaviour = |name: &str| Zone::named(name).unwrap();
+        let transitions = |name: &str| Zone::named(name).unwrap();
         let seconds = |at: DateTime| at.duration_since(date(1970, 1, 1).at(0, 0, 0, 0)).as_secs();
-        let (from, to) = (behaviour(own), behaviour(zone));
+        let (from, to) = (transitions(own), transitions(zone));
         let moved = one.starts().into_iter().filter(|at| {
-            from.behaviour().instant_of(seconds(*at)) != to.behaviour().instant_of(seconds(*at))
+            from.transitions().instant_of(seconds(*at)) != to.transitions().instant_of(seconds(*at))
         });
         let count = moved.count();
         one.zone = Some(zone);

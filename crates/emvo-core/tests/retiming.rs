@@ -6,7 +6,7 @@ use emvo_core::retime::{Retime, Retimed, localise, retime};
 use emvo_ical::calendar::{self, Calendar, Series};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
 use proptest::prelude::*;
 
@@ -24,7 +24,7 @@ fn always() -> Window {
 }
 
 /// Every occurrence as an instant, or as it stands where there is none.
-fn instants(series: &[Series<'_>], zones: &ZoneBook) -> Vec<String> {
+fn instants(series: &[Series<'_>], zones: &ZoneResolver) -> Vec<String> {
     let mut all: Vec<(i64, String)> = Vec::new();
     for series in series {
         let found = occurrences_of(series, zones, always(), Ceiling::default());
@@ -58,8 +58,8 @@ fn lines(series: &Series<'_>) -> Vec<String> {
         .collect()
 }
 
-fn book(calendar: &Calendar<'_>) -> ZoneBook {
-    ZoneBook::of(calendar, &ZoneChoices::default())
+fn book(calendar: &Calendar<'_>) -> ZoneResolver {
+    ZoneResolver::of(calendar, &ZoneChoices::default())
 }
 
 const WEEKLY_UTC: &str = "BEGIN:VEVENT\nUID:1\nDTSTART:20260907T053000Z\nDTEND:20260907T060000Z\nRRULE:FREQ=WEEKLY;BYDAY=MO;UNTIL=20270531T053000Z\n\

@@ -8,7 +8,7 @@ use emvo_core::table::{
 use emvo_ical::calendar::{Calendar, Event, read as read_calendar, write as write_calendar};
 use emvo_ical::content::{decode, encode, parse};
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_ical::zone::{Zone, ZoneBook, ZoneChoices};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use proptest::prelude::*;
 
 fn options() -> ReadOptions {
@@ -276,7 +276,7 @@ fn a_columns_file_reads_and_writes_the_same_layout() {
         events(&table),
         ["Övning | 2026-09-01 09:30–11:00 | FREQ=WEEKLY;UNTIL=20261231T215959Z", "Docka | 2026-10-05"]
     );
-    let zones = ZoneBook::of(&table.calendars[0], &ZoneChoices::default());
+    let zones = ZoneResolver::of(&table.calendars[0], &ZoneChoices::default());
     let calendars = [(&table.calendars[0], &zones)];
     let error =
         write(&calendars, &WriteOptions { columns: Some(columns.clone()), ..WriteOptions::default() })
@@ -300,7 +300,7 @@ fn columns_without_a_place_say_what_would_be_lost() {
         parse(&format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n")).roots.remove(0).into_owned(),
         "f",
     );
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let columns = Columns::parse("[[column]]\nfield = \"title\"\n[[column]]\nfield = \"start\"\n").unwrap();
     let with = |leave_out: Vec<Field>| {
         write(
@@ -383,7 +383,7 @@ fn json_lines_have_one_series_a_line() {
     let table = table(
         "title,start,repeat,uid,replaces,vessel\nA,2026-09-01,weekly,u,,Ebba\nA late,2026-09-09,,u,2026-09-08,\nB,2026-09-02,,v,,\n",
     );
-    let zones = ZoneBook::default();
+    let zones = ZoneResolver::default();
     let (bytes, events) = write_lines(&[(&table.calendars[0], &zones)]);
     let lines: Vec<serde_json::Value> =
         String::from_utf8(bytes).unwrap().lines().map(|line| serde_json::from_str(line).unwrap()).collect();
@@ -452,7 +452,7 @@ prop_compose! {
 
 /// All that the default columns carry, event by event, and every date.
 fn told(calendar: &Calendar<'_>) -> Vec<String> {
-    let zones = ZoneBook::of(calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(calendar, &ZoneChoices::default());
     let window = Window { from: "2026-01-01".parse().unwrap(), until: "2028-12-31".parse().unwrap() };
     let mut all: Vec<String> = Vec::new();
     for series in &calendar.series {
@@ -489,7 +489,7 @@ proptest! {
     fn calendars_survive_a_table(events in prop::collection::vec(event(), 1..6)) {
         let numbered: String = events.iter().enumerate().map(|(at, event)| event.replace("UID:@", &format!("UID:e{at}"))).collect();
         let calendar = read_calendar(parse(&format!("BEGIN:VCALENDAR\n{numbered}END:VCALENDAR\n")).roots.remove(0).into_owned(), "file");
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         let written = write(&[(&calendar, &zones)], &WriteOptions::default()).unwrap();
         prop_assert_eq!(written.events, events.len());
         let text = String::from_utf8(written.text).unwrap();

@@ -5,6 +5,7 @@
 
 use jiff::civil::{Date, DateTime};
 
+/// The length of a day on a clock that nobody sets.
 pub const SECONDS_A_DAY: i64 = 86_400;
 
 /// Days from 1970-01-01 to this date.
@@ -36,14 +37,17 @@ pub fn weekday(day: i64) -> i64 {
     (day + 3).rem_euclid(7)
 }
 
+/// Whether a year of the proleptic Gregorian calendar has a 29 February.
 pub fn is_leap(year: i64) -> bool {
     year % 4 == 0 && (year % 100 != 0 || year % 400 == 0)
 }
 
+/// 365 or 366.
 pub fn days_in_year(year: i64) -> i64 {
     if is_leap(year) { 366 } else { 365 }
 }
 
+/// 28 to 31; `month` is 1 to 12.
 pub fn days_in_month(year: i64, month: i64) -> i64 {
     match month {
         2 if is_leap(year) => 29,

@@ -4,7 +4,7 @@ use emvo_core::merge::{LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::rules::{Consent, RepairPlan, repair};
 use emvo_ical::calendar::{Calendar, count_events, read, read_bare, write};
 use emvo_ical::content::{Component, Item, decode, parse, push_component};
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 /// What was read and written reads without a fault, and says the same.
 pub fn content(data: &[u8]) {
@@ -67,7 +67,7 @@ fn repaired(calendar: Calendar<'_>) {
 fn combined(calendar: &Calendar<'_>) {
     let input = |label: &str| MergeInput {
         calendar: calendar.clone(),
-        zones: ZoneBook::of(calendar, &ZoneChoices::default()),
+        zones: ZoneResolver::of(calendar, &ZoneChoices::default()),
         label: label.to_owned(),
     };
     let options = MergeOptions { look_alikes: LookAlikes::Leave, ..MergeOptions::default() };

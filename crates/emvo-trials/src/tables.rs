@@ -3,7 +3,7 @@
 use emvo_core::fit::Limits;
 use emvo_core::table::{Columns, DateOrder, ReadOptions, Table, TableError, WriteOptions, read, write};
 use emvo_ical::content::decode;
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 /// A table that can be read is written again with as many events, and those
 /// read back.
@@ -18,8 +18,8 @@ pub fn table(data: &[u8]) {
         read => read,
     };
     let Ok(table) = table else { return };
-    let zones: Vec<ZoneBook> =
-        table.calendars.iter().map(|calendar| ZoneBook::of(calendar, &ZoneChoices::default())).collect();
+    let zones: Vec<ZoneResolver> =
+        table.calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
     let all: Vec<_> = table.calendars.iter().zip(&zones).collect();
     let events = events_of(&table);
     let Ok(written) = write(&all, &WriteOptions::default()) else { return };

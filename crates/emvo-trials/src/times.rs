@@ -3,7 +3,7 @@
 use emvo_ical::calendar::read;
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Rule, Window, occurrences_of, rule_in_words};
-use emvo_ical::zone::{Definition, ZoneBook, ZoneChoices};
+use emvo_ical::zone::{Definition, ZoneChoices, ZoneResolver};
 use jiff::civil::date;
 
 /// So many dates of a series are enough to see whether they are in order.
@@ -27,7 +27,7 @@ pub fn rule(data: &[u8]) {
     );
     let Some(root) = parse(&text).roots.into_iter().next() else { return };
     let calendar = read(root, "trial");
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let window = Window { from: date(2026, 1, 1), until: date(2029, 12, 31) };
     for series in &calendar.series {
         let found = occurrences_of(series, &zones, window, ENOUGH);
@@ -50,10 +50,10 @@ pub fn zone(data: &[u8]) {
         let Ok(definition) = Definition::read(&root) else { continue };
         for year in -10..80 {
             let instant = year * 31_556_952;
-            let offset = definition.behaviour.offset_at(instant);
+            let offset = definition.transitions.offset_at(instant);
             assert!(offset.abs() <= FARTHEST, "{offset} seconds from UTC");
-            let clock = definition.behaviour.clock_at(instant);
-            let back = definition.behaviour.instant_of(clock);
+            let clock = definition.transitions.clock_at(instant);
+            let back = definition.transitions.instant_of(clock);
             assert!((back - instant).abs() <= 2 * i64::from(FARTHEST), "{instant} comes back as {back}");
         }
     }

@@ -9,7 +9,7 @@ use emvo_core::receipt::{
     Balance, Change, EventRecord, Facts, Fate, FileRecord, RECEIPT_VERSION, Receipt, changes_of_files,
 };
 use emvo_ical::calendar::Calendar;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use emvo_ledger::{Account, Ledger};
 use rayon::prelude::*;
 use ring::digest::{self, SHA256};
@@ -85,7 +85,7 @@ pub(crate) enum Noting {
 
 /// What a command did to events.
 pub(crate) struct Deeds<'d, 'a> {
-    pub(crate) written: Vec<(&'d Calendar<'a>, &'d ZoneBook)>,
+    pub(crate) written: Vec<(&'d Calendar<'a>, &'d ZoneResolver)>,
     pub(crate) folds: Vec<&'d Fold>,
     pub(crate) changes: Vec<&'d Change>,
     pub(crate) balance: Balance,

@@ -8,7 +8,7 @@ use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
 use emvo_ical::calendar::{self, Calendar};
 use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
 use crate::gather::{NamedBy, SourceFile};
@@ -76,7 +76,7 @@ impl TableFacts {
 /// A calendar with the meaning of its zone names.
 pub(crate) struct Loaded<'t> {
     pub(crate) calendar: Calendar<'t>,
-    pub(crate) zones: ZoneBook,
+    pub(crate) zones: ZoneResolver,
 }
 
 impl<'t> Loaded<'t> {
@@ -292,7 +292,7 @@ fn read_table_file<'t>(
 }
 
 fn load<'t>(calendar: Calendar<'t>, reading: &Reading) -> Loaded<'t> {
-    let zones = ZoneBook::of(&calendar, &reading.zones);
+    let zones = ZoneResolver::of(&calendar, &reading.zones);
     Loaded { calendar, zones }
 }
 

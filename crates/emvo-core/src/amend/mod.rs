@@ -3,7 +3,7 @@
 
 use regex::Regex;
 
-use emvo_ical::calendar::{Event, Series, Shadow};
+use emvo_ical::calendar::{Event, Series, VendorMirror};
 use emvo_ical::content::{Property, escape_text};
 
 /// A field that can be set or in which words can be replaced.
@@ -223,11 +223,11 @@ fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String
     });
     let after = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
     let shadow = match name {
-        "TRANSP" => Some(Shadow::Busy),
-        "DESCRIPTION" => Some(Shadow::Description),
+        "TRANSP" => Some(VendorMirror::Busy),
+        "DESCRIPTION" => Some(VendorMirror::Description),
         _ => None,
     };
-    let followed = shadow.map(|shadow| event.follow_with_shadow(shadow)).unwrap_or_default();
+    let followed = shadow.map(|shadow| event.update_vendor_mirrors(shadow)).unwrap_or_default();
     Some((before, told_with(after, &followed)))
 }
 

@@ -10,7 +10,7 @@ use crate::retime::{Refusal, split_at_range, split_off};
 use emvo_ical::calendar::{Event, EventTime, Reach, Series};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, on_clock_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// A series cut at a window: the dates that touch it, and all others.
 #[derive(Debug, Default)]
@@ -26,7 +26,7 @@ pub struct Cut<'a> {
 pub fn cut_by_window<'a>(
     series: &Series<'a>,
     window: Window,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     ceiling: Ceiling,
 ) -> Result<Cut<'a>, Refusal> {
     // An override that stands for all later dates has a series of its own.
@@ -66,7 +66,11 @@ pub fn cut_by_window<'a>(
 
 /// Cuts a repeating series: the rule between the first and the last of its own
 /// dates inside, overrides by where they take place.
-fn cut_series<'a>(series: &Series<'a>, there: &[Occurrence], zones: &ZoneBook) -> Result<Cut<'a>, Refusal> {
+fn cut_series<'a>(
+    series: &Series<'a>,
+    there: &[Occurrence],
+    zones: &ZoneResolver,
+) -> Result<Cut<'a>, Refusal> {
     let inside_override = |at: usize| there.iter().any(|occurrence| occurrence.part == Part::Override(at));
     let own = there.iter().filter(|occurrence| occurrence.part == Part::Master);
     let own: Vec<i64> = own.map(|occurrence| clock_seconds(occurrence.start.clock())).collect();
@@ -162,7 +166,7 @@ const AROUND: i32 = 400;
 
 /// Takes the date out that people see on a day: an exception for a date of the
 /// rule, an override's own date for an override.
-pub fn without_date<'a>(series: &Series<'a>, day: Date, zones: &ZoneBook) -> WithoutDate<'a> {
+pub fn without_date<'a>(series: &Series<'a>, day: Date, zones: &ZoneResolver) -> WithoutDate<'a> {
     let there = on_day(series, day, zones);
     let Some(occurrence) = there.first() else {
         return WithoutDate::NoSuchDate(nearest(series, day, zones));
@@ -196,7 +200,7 @@ pub fn without_date<'a>(series: &Series<'a>, day: Date, zones: &ZoneBook) -> Wit
 pub fn before_day<'a>(
     series: &Series<'a>,
     day: Date,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Option<Series<'a>>, Refusal> {
     if !series.master().is_some_and(Event::repeats) {
         let is_before = series.lead().start().date() < day;
@@ -212,7 +216,7 @@ pub fn before_day<'a>(
 }
 
 /// The slot on the master's clock that an occurrence stands for.
-fn slot_of(series: &Series<'_>, occurrence: &Occurrence, zones: &ZoneBook) -> Option<EventTime> {
+fn slot_of(series: &Series<'_>, occurrence: &Occurrence, zones: &ZoneResolver) -> Option<EventTime> {
     let master = series.master()?.start();
     match occurrence.part {
         Part::Master => Some(occurrence.start.clone()),
@@ -227,20 +231,20 @@ fn slot_of(series: &Series<'_>, occurrence: &Occurrence, zones: &ZoneBook) -> Op
 }
 
 /// The dates that start on a day, on their own clock.
-fn on_day(series: &Series<'_>, day: Date, zones: &ZoneBook) -> Vec<Occurrence> {
+fn on_day(series: &Series<'_>, day: Date, zones: &ZoneResolver) -> Vec<Occurrence> {
     let mut there = around(series, day, 2, zones);
     there.retain(|occurrence| occurrence.start.date() == day);
     there
 }
 
-fn around(series: &Series<'_>, day: Date, days: i32, zones: &ZoneBook) -> Vec<Occurrence> {
+fn around(series: &Series<'_>, day: Date, days: i32, zones: &ZoneResolver) -> Vec<Occurrence> {
     let span = jiff::Span::new().days(days);
     let window = Window { from: day.saturating_sub(span), until: day.saturating_add(span) };
     occurrences_of(series, zones, window, Ceiling::default()).list
 }
 
 /// The dates nearest to a day, at most two before and two after it.
-fn nearest(series: &Series<'_>, day: Date, zones: &ZoneBook) -> Vec<Date> {
+fn nearest(series: &Series<'_>, day: Date, zones: &ZoneResolver) -> Vec<Date> {
     let dates: Vec<Date> =
         around(series, day, AROUND, zones).iter().map(|occurrence| occurrence.start.date()).collect();
     let (before, after): (Vec<Date>, Vec<Date>) = dates.into_iter().partition(|date| *date < day);
@@ -248,7 +252,7 @@ fn nearest(series: &Series<'_>, day: Date, zones: &ZoneBook) -> Vec<Date> {
     before.into_iter().skip(skipped).chain(after.into_iter().take(2)).collect()
 }
 
-fn is_empty(series: &Series<'_>, zones: &ZoneBook) -> bool {
+fn is_empty(series: &Series<'_>, zones: &ZoneResolver) -> bool {
     let start = clock_seconds(series.lead().start().clock());
     let from = clock_at(start - 2 * SECONDS_A_DAY).map_or(Date::MIN, jiff::civil::DateTime::date);
     let window = Window { from, until: Date::constant(9999, 12, 31) };

@@ -14,7 +14,7 @@ fn calendar(lines: &str) -> Calendar<'static> {
     read(parse(&text).roots.remove(0).into_owned(), "test")
 }
 
-fn starts<'s>(series: impl IntoIterator<Item = &'s Series<'s>>, zones: &ZoneBook) -> Vec<String> {
+fn starts<'s>(series: impl IntoIterator<Item = &'s Series<'s>>, zones: &ZoneResolver) -> Vec<String> {
     let window = Window { from: "2025-01-01".parse().unwrap(), until: "2029-12-31".parse().unwrap() };
     let found =
         series.into_iter().flat_map(|one| occurrences_of(one, zones, window, Ceiling::default()).list);
@@ -31,7 +31,7 @@ fn window(from: &str, until: &str) -> Window {
 #[test]
 fn a_window_keeps_what_touches_it_and_overrides_where_they_are() {
     let calendar = calendar(WATCHES);
-    let zones = ZoneBook::of(
+    let zones = ZoneResolver::of(
         &calendar,
         &ZoneChoices { house: emvo_ical::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() },
     );
@@ -58,7 +58,7 @@ fn a_window_keeps_what_touches_it_and_overrides_where_they_are() {
 #[test]
 fn one_date_goes_as_people_see_it() {
     let calendar = calendar(WATCHES);
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let series = &calendar.series[0];
     let without = |day: &str| match without_date(series, day.parse().unwrap(), &zones) {
         WithoutDate::Left(left) => starts([&*left], &zones),
@@ -84,7 +84,7 @@ fn one_date_goes_as_people_see_it() {
 #[test]
 fn a_series_ends_before_a_day() {
     let calendar = calendar(WATCHES);
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let left = |day: &str| {
         let left = before_day(&calendar.series[0], day.parse().unwrap(), &zones).unwrap();
         left.map(|left| (starts([&left], &zones), left.overrides().len()))
@@ -105,7 +105,7 @@ proptest! {
     ) {
         let calendar = calendar(&format!("BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260105T200000\nDURATION:PT{hours}H\nRRULE:{rule}\nEND:VEVENT\n"));
         let choices = ZoneChoices { house: emvo_ical::zone::Zone::named("Europe/Helsinki"), ..ZoneChoices::default() };
-        let zones = ZoneBook::of(&calendar, &choices);
+        let zones = ZoneResolver::of(&calendar, &choices);
         let from: Date = "2026-01-01".parse::<Date>().unwrap().saturating_add(jiff::Span::new().days(offset));
         let window = Window { from, until: from.saturating_add(jiff::Span::new().days(length)) };
         let cut = cut_by_window(&calendar.series[0], window, &zones, Ceiling::default()).unwrap();

@@ -28,12 +28,12 @@ pub struct Limits {
     /// The columns file for its tables, as the limits file names it.
     pub columns: Option<String>,
     /// What it does with what it is given.
-    pub behaviour: Behaviour,
+    pub transitions: Transitions,
 }
 
 /// What a destination does with an import; only a rehearsal asks.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Behaviour {
+pub struct Transitions {
     /// What it does with times in a zone that is not its own.
     pub foreign_zone: ForeignZone,
     /// What it does with a series that it does not take.
@@ -212,15 +212,15 @@ impl Limits {
             attendees: acceptance(file.attendees),
             attachments: acceptance(file.attachments),
             endless_series: acceptance(file.endless_series),
-            behaviour: file.behaviour()?,
+            transitions: file.transitions()?,
             columns: file.columns,
         })
     }
 }
 
 impl LimitsToml {
-    fn behaviour(&self) -> Result<Behaviour, LimitsError> {
-        Ok(Behaviour {
+    fn transitions(&self) -> Result<Transitions, LimitsError> {
+        Ok(Transitions {
             foreign_zone: one_of(
                 "foreign_zone",
                 self.foreign_zone.as_deref(),
@@ -312,7 +312,11 @@ mod tests {
             (limits.reminders, limits.attendees, limits.endless_series),
             (Acceptance::Refused, Acceptance::Taken, Acceptance::Refused)
         );
-        assert_eq!(limits.behaviour, Behaviour::default(), "by default a destination does as RFC 5545 says");
+        assert_eq!(
+            limits.transitions,
+            Transitions::default(),
+            "by default a destination does as RFC 5545 says"
+        );
     }
 
     #[test]

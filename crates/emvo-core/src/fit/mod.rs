@@ -11,7 +11,7 @@ mod series;
 mod split;
 
 pub use limits::{
-    Acceptance, AllDayEnd, Behaviour, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit,
+    Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit, Transitions,
     UnfitSeries, Zones,
 };
 pub use rehearse::{Presses, Rehearsal, rehearse};

@@ -18,7 +18,7 @@ use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, Series};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// How often the import is pressed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -42,7 +42,7 @@ pub struct Rehearsal<'a> {
 /// Lets a destination take calendars in. `horizon` is where series without end
 /// stop that it keeps as single events.
 pub fn rehearse<'a>(
-    inputs: &[(&Calendar<'a>, &ZoneBook)],
+    inputs: &[(&Calendar<'a>, &ZoneResolver)],
     limits: &Limits,
     horizon: Date,
     presses: Presses,
@@ -94,11 +94,11 @@ struct Destination<'l, 'a> {
 }
 
 impl<'a> Destination<'_, 'a> {
-    fn take(&mut self, series: &Series<'a>, zones: &ZoneBook, round: usize) {
+    fn take(&mut self, series: &Series<'a>, zones: &ZoneResolver, round: usize) {
         let uid = series.uid_text().into_owned();
         let is_known = !uid.is_empty() && self.known.contains(&uid);
         let mut incoming = series.clone();
-        match self.limits.behaviour.same_uid {
+        match self.limits.transitions.same_uid {
             SameUid::Skip if is_known => return,
             SameUid::Replace if is_known => {
                 self.held.retain(|held| held.uid().is_none_or(|own| own.as_str() != uid));
@@ -115,7 +115,7 @@ impl<'a> Destination<'_, 'a> {
         let mut taken = vec![incoming];
         taken = taken.into_iter().filter_map(|series| self.in_own_zone(series, zones)).flatten().collect();
         taken = taken.into_iter().filter_map(|series| self.bounded(series, zones)).collect();
-        if self.limits.behaviour.exceptions == Exceptions::Ignored {
+        if self.limits.transitions.exceptions == Exceptions::Ignored {
             for master in taken.iter_mut().filter_map(Series::master_mut) {
                 master.remove_dates("EXDATE", |_| true);
             }
@@ -130,13 +130,13 @@ impl<'a> Destination<'_, 'a> {
         self.held.extend(kept);
     }
 
-    fn in_own_zone(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Vec<Series<'a>>> {
+    fn in_own_zone(&self, series: Series<'a>, zones: &ZoneResolver) -> Option<Vec<Series<'a>>> {
         let Zones::One(own) = &self.limits.zones else { return Some(vec![series]) };
         let is_foreign = |event: &Event<'_>| is_foreign(event.start(), own) || is_foreign(&event.end(), own);
         if !series.events().any(is_foreign) {
             return Some(vec![series]);
         }
-        let done = match self.limits.behaviour.foreign_zone {
+        let done = match self.limits.transitions.foreign_zone {
             ForeignZone::Refuse => return None,
             ForeignZone::Convert => express_in(&series, own, zones),
             ForeignZone::ReadAsOwn => read_as(&series, own, zones),
@@ -149,7 +149,7 @@ impl<'a> Destination<'_, 'a> {
     }
 
     /// A series that has no counterpart in the own zone, date by date.
-    fn apart(&self, series: &Series<'a>, own: &Zone, zones: &ZoneBook) -> Vec<Series<'a>> {
+    fn apart(&self, series: &Series<'a>, own: &Zone, zones: &ZoneResolver) -> Vec<Series<'a>> {
         let Unrolled::Events(events) = unroll(series, zones, self.window(), Ceiling::default()) else {
             return vec![series.clone()];
         };
@@ -165,8 +165,8 @@ impl<'a> Destination<'_, 'a> {
     }
 
     /// A series without end as far as the destination keeps it.
-    fn bounded(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Series<'a>> {
-        let Some(months) = self.limits.behaviour.horizon_months else { return Some(series) };
+    fn bounded(&self, series: Series<'a>, zones: &ZoneResolver) -> Option<Series<'a>> {
+        let Some(months) = self.limits.transitions.horizon_months else { return Some(series) };
         let is_endless = series.master().is_some_and(|master| Recurrence::of(master, zones).is_endless());
         let span = jiff::Span::new().try_months(i64::from(months)).ok();
         let end = span.and_then(|span| series.lead().start().date().checked_add(span).ok());
@@ -179,24 +179,24 @@ impl<'a> Destination<'_, 'a> {
         }
     }
 
-    fn as_it_takes_series(&self, series: Series<'a>, zones: &ZoneBook) -> Option<Vec<Series<'a>>> {
+    fn as_it_takes_series(&self, series: Series<'a>, zones: &ZoneResolver) -> Option<Vec<Series<'a>>> {
         if !self.is_unfit(&series, zones) {
             return Some(vec![series]);
         }
-        let window = match self.limits.behaviour.unfit_series {
+        let window = match self.limits.transitions.unfit_series {
             UnfitSeries::Refuse => return None,
             UnfitSeries::FirstOnly | UnfitSeries::Unroll => self.window(),
         };
         let Unrolled::Events(mut events) = unroll(&series, zones, window, Ceiling::default()) else {
             return None;
         };
-        if self.limits.behaviour.unfit_series == UnfitSeries::FirstOnly {
+        if self.limits.transitions.unfit_series == UnfitSeries::FirstOnly {
             events.truncate(1);
         }
         Some(events)
     }
 
-    fn is_unfit(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
+    fn is_unfit(&self, series: &Series<'_>, zones: &ZoneResolver) -> bool {
         let Some(master) = series.master().filter(|master| master.repeats()) else {
             return !series.overrides().is_empty() && self.limits.series != SeriesLimit::Any;
         };
@@ -234,7 +234,7 @@ impl<'a> Destination<'_, 'a> {
                 });
             }
             if let (AllDayEnd::Inclusive, true, Extent::End(end)) =
-                (self.limits.behaviour.all_day_end, event.is_all_day(), event.extent())
+                (self.limits.transitions.all_day_end, event.is_all_day(), event.extent())
             {
                 let after = end.date().tomorrow().unwrap_or_else(|_| end.date());
                 event.set_extent(Extent::End(EventTime::Date(after)));

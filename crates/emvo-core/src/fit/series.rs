@@ -7,11 +7,11 @@ use crate::cut::detach_overrides;
 use crate::receipt::Change;
 use crate::retime::{Refusal, Retimed, express_in, split_off};
 use crate::unroll::{Unrolled, unroll};
-use emvo_ical::calendar::{Event, Reach, Series, Shadow};
+use emvo_ical::calendar::{Event, Reach, Series, VendorMirror};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::SECONDS_A_DAY;
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// Series that are taken apart have an end, so all of their dates are.
 const ALL_TIME: Window = Window { from: Date::MIN, until: Date::MAX };
@@ -53,7 +53,7 @@ pub enum NotFitted {
 }
 
 /// Makes a series fit.
-pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneBook) -> FittedSeries<'a> {
+pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneResolver) -> FittedSeries<'a> {
     let mut fitted = FittedSeries { parts: vec![series.clone()], ..FittedSeries::default() };
     fitted.end_endless(options, zones);
     fitted.make_plain(options, zones);
@@ -80,7 +80,7 @@ impl<'a> FittedSeries<'a> {
 
     /// F06: a series without end ends with the window. One that is taken apart
     /// anyway, or that the other zone splits again and again, needs an end, too.
-    fn end_endless(&mut self, options: &FitOptions, zones: &ZoneBook) {
+    fn end_endless(&mut self, options: &FitOptions, zones: &ZoneResolver) {
         let is_endless = |series: &Series<'_>| {
             series.master().is_some_and(|master| Recurrence::of(master, zones).is_endless())
         };
@@ -114,7 +114,7 @@ impl<'a> FittedSeries<'a> {
     /// F04 and F05, where plain series are taken: overrides become single
     /// events; what has several rules, further dates or an override that reaches
     /// on is taken apart.
-    fn make_plain(&mut self, options: &FitOptions, zones: &ZoneBook) {
+    fn make_plain(&mut self, options: &FitOptions, zones: &ZoneResolver) {
         if options.limits.series != SeriesLimit::Plain {
             return;
         }
@@ -143,7 +143,7 @@ impl<'a> FittedSeries<'a> {
 
     /// F03 and Z10: written in the destination's zone; what one rule cannot keep
     /// there is split, and what cannot be split is taken apart.
-    fn express(&mut self, zone: &Zone, options: &FitOptions, zones: &ZoneBook) {
+    fn express(&mut self, zone: &Zone, options: &FitOptions, zones: &ZoneResolver) {
         let parts = std::mem::take(&mut self.parts);
         for series in parts {
             match express_in(&series, zone, zones) {
@@ -169,7 +169,7 @@ impl<'a> FittedSeries<'a> {
         zone: &Zone,
         refusal: Refusal,
         options: &FitOptions,
-        zones: &ZoneBook,
+        zones: &ZoneResolver,
     ) {
         let Unrolled::Events(events) = unroll(&series, zones, ALL_TIME, options.ceiling) else {
             self.not_fitted.push(NotFitted::Zone(refusal));
@@ -198,7 +198,7 @@ impl<'a> FittedSeries<'a> {
         rule: &'static str,
         is_due: impl Fn(&Series<'a>) -> bool,
         options: &FitOptions,
-        zones: &ZoneBook,
+        zones: &ZoneResolver,
     ) {
         let parts = std::mem::take(&mut self.parts);
         for series in parts {
@@ -286,7 +286,7 @@ fn cut_descriptions<'a>(series: &mut Series<'a>, most: usize) -> Vec<(usize, usi
         let short = shortened(&text, most);
         cut.push((length, short.chars().count(), whole));
         event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
-        event.follow_with_shadow(Shadow::Description);
+        event.update_vendor_mirrors(VendorMirror::Description);
     }
     cut
 }

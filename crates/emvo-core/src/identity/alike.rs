@@ -4,7 +4,7 @@
 use super::text::normalised;
 use emvo_ical::calendar::Event;
 use emvo_ical::day::clock_seconds;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// Marks that systems put in front of a copied title.
 const IN_FRONT: [&str; 9] =
@@ -39,8 +39,8 @@ pub enum Sides {
 /// Why two events that share a title, but for marks of a copy, and a day may be
 /// the same; `None` if nothing speaks for it.
 pub fn likeness(
-    (one, one_zones): (&Event<'_>, &ZoneBook),
-    (two, two_zones): (&Event<'_>, &ZoneBook),
+    (one, one_zones): (&Event<'_>, &ZoneResolver),
+    (two, two_zones): (&Event<'_>, &ZoneResolver),
     sides: Sides,
 ) -> Option<String> {
     let has_mark = |event: &Event<'_>| without_copy_marks(&event.title().unwrap_or_default()).1;

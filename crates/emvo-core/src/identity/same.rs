@@ -9,7 +9,7 @@ use super::text::normalised;
 use emvo_ical::calendar::{Event, EventTime, Series, Status};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// What two events must share before they are worth comparing: title, start
 /// and end. Starts and ends count as instants where their zones are known.
@@ -30,7 +30,7 @@ pub(crate) enum Moment {
 }
 
 impl Moment {
-    pub(crate) fn of(time: &EventTime, zones: &ZoneBook) -> Self {
+    pub(crate) fn of(time: &EventTime, zones: &ZoneResolver) -> Self {
         zones.instant(time).map_or_else(|| Self::Unbound(Box::new(time.clone())), Self::Instant)
     }
 }
@@ -38,14 +38,14 @@ impl Moment {
 impl Fingerprint {
     /// The fingerprint of an event as a number, made without keeping it. `None`
     /// without a title, which leaves too little to go by.
-    pub(crate) fn number(event: &Event<'_>, zones: &ZoneBook) -> Option<u64> {
+    pub(crate) fn number(event: &Event<'_>, zones: &ZoneResolver) -> Option<u64> {
         let (title, end) = (event.title()?, event.end());
         let moments = (Moment::of(event.start(), zones), Moment::of(&end, zones));
         Some(number_of(&(normalised(&title), moments)))
     }
 
     /// The fingerprint of an event.
-    pub fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
+    pub fn of(event: &Event<'_>, zones: &ZoneResolver) -> Self {
         Self {
             title: normalised(&event.title().unwrap_or_default()).into_owned(),
             start: Moment::of(event.start(), zones),
@@ -82,8 +82,8 @@ fn people(event: &Event<'_>) -> BTreeSet<String> {
 /// Rules that read alike need no expansion; others are compared date by date,
 /// up to `ceiling` and ten years on, endless against endless only.
 pub fn same_dates(
-    first: (&Series<'_>, &ZoneBook),
-    second: (&Series<'_>, &ZoneBook),
+    first: (&Series<'_>, &ZoneResolver),
+    second: (&Series<'_>, &ZoneResolver),
     ceiling: Ceiling,
 ) -> bool {
     let [(one, one_zones), (two, two_zones)] = [first, second];
@@ -102,7 +102,7 @@ pub fn same_dates(
     let from = one.lead().start().date().min(two.lead().start().date());
     let until = from.checked_add(jiff::Span::new().years(10)).unwrap_or(Date::MAX);
     let window = Window { from, until };
-    let dates = |series: &Series<'_>, zones: &ZoneBook| {
+    let dates = |series: &Series<'_>, zones: &ZoneResolver| {
         let Occurrences { list, cancelled, .. } = occurrences_of(series, zones, window, ceiling);
         let moments = |list: Vec<emvo_ical::recurrence::Occurrence>| {
             list.into_iter()

@@ -5,7 +5,7 @@ use hashbrown::HashSet;
 
 use super::Merge;
 use crate::show::fresh_uid;
-use emvo_ical::calendar::{Classification, Duration, Event, Series, Shadow, Uid};
+use emvo_ical::calendar::{Classification, Duration, Event, Series, Uid, VendorMirror};
 use emvo_ical::content::{Component, Item, Property, escape_text};
 
 /// What is done to every incoming event.
@@ -131,7 +131,7 @@ impl Incoming {
             };
             event.edit(|component| component.set(Property::new("TRANSP", &[], value)));
             steps.push(word.to_owned());
-            steps.extend(event.follow_with_shadow(Shadow::Busy));
+            steps.extend(event.update_vendor_mirrors(VendorMirror::Busy));
         }
         if let Some(class) = self.privacy.filter(|class| *class > event.classification()) {
             let value = if class == Classification::Confidential { "CONFIDENTIAL" } else { "PRIVATE" };

@@ -24,7 +24,7 @@ use std::sync::Arc;
 use crate::receipt::{Balance, Change};
 use emvo_ical::calendar::{Calendar, Event, EventTime, Series};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// One calendar to combine.
 #[derive(Debug)]
@@ -32,7 +32,7 @@ pub struct MergeInput<'a> {
     /// What it holds.
     pub calendar: Calendar<'a>,
     /// What its zone names mean.
-    pub zones: ZoneBook,
+    pub zones: ZoneResolver,
     /// How people know it: its file.
     pub label: String,
 }
@@ -198,7 +198,7 @@ struct Entry<'a> {
 
 /// What is the same for all events: the inputs by number, and what was asked.
 struct Terms {
-    books: Vec<ZoneBook>,
+    books: Vec<ZoneResolver>,
     labels: Vec<Arc<str>>,
     /// What the calendars call themselves, if they do.
     names: Vec<Option<Arc<str>>>,

@@ -10,11 +10,11 @@ use super::{Entry, Merge, MergeWarning};
 use crate::receipt::Change;
 use emvo_ical::calendar::{Calendar, Event, Placed, Series, ZoneName};
 use emvo_ical::content::{Component, Item};
-use emvo_ical::zone::{Behaviour, Definition, InUse, Zone, ZoneBook, ZoneSource, definition_of};
+use emvo_ical::zone::{Definition, Transitions, UsedSpan, Zone, ZoneResolver, ZoneSource, definition_of};
 
 /// A name in use and what it stands for.
 struct Defined {
-    behaviour: Option<Arc<Behaviour>>,
+    transitions: Option<Arc<Transitions>>,
     component: Option<Component<'static>>,
 }
 
@@ -59,10 +59,10 @@ impl Merge<'_> {
         // A name that means a zone is obeyed, so definitions cannot conflict.
         if let Some(zone) = resolved {
             let known = defined.entry(name.as_str().to_owned());
-            let entry = known.or_insert(Defined { behaviour: None, component: None });
+            let entry = known.or_insert(Defined { transitions: None, component: None });
             let agrees = |component: &Component<'_>| {
                 Definition::read(component)
-                    .is_ok_and(|own| zone.behaviour().agrees_with(&own.behaviour, from, until))
+                    .is_ok_and(|own| zone.transitions().agrees_with(&own.transitions, from, until))
             };
             let is_better = entry.component.as_ref().is_none_or(|there| !agrees(there));
             if let Some(own) = own
@@ -70,20 +70,20 @@ impl Merge<'_> {
             {
                 entry.component = Some(own);
             } else if entry.component.is_none() {
-                entry.component = Some(definition_of(name.as_str(), zone.behaviour(), from, until));
+                entry.component = Some(definition_of(name.as_str(), zone.transitions(), from, until));
                 self.zone_change("Z02", name, "no definition".to_owned(), "defined".to_owned());
             }
             return;
         }
-        let behaviour = meaning.map(|(zone, _)| Arc::new(zone.behaviour().clone()));
+        let transitions = meaning.map(|(zone, _)| Arc::new(zone.transitions().clone()));
         match defined.get(name.as_str()) {
             None => {
-                defined.insert(name.as_str().to_owned(), Defined { behaviour, component: own });
+                defined.insert(name.as_str().to_owned(), Defined { transitions, component: own });
             }
             Some(there) => {
-                let (Some(one), Some(two)) = (&there.behaviour, &behaviour) else { return };
+                let (Some(one), Some(two)) = (&there.transitions, &transitions) else { return };
                 if !one.agrees_with(two, from, until) {
-                    self.rename(source, name, own, behaviour, defined);
+                    self.rename(source, name, own, transitions, defined);
                 }
             }
         }
@@ -95,20 +95,20 @@ impl Merge<'_> {
         source: usize,
         name: &ZoneName,
         own: Option<Component<'static>>,
-        behaviour: Option<Arc<Behaviour>>,
+        transitions: Option<Arc<Transitions>>,
         defined: &mut BTreeMap<String, Defined>,
     ) {
-        let (Some(mut component), Some(behaviour)) = (own, behaviour) else { return };
+        let (Some(mut component), Some(transitions)) = (own, transitions) else { return };
         for number in 2.. {
             let fresh = format!("{name} ({number})");
             match defined.get(&fresh) {
-                Some(there) if there.behaviour.as_ref() != Some(&behaviour) => continue,
+                Some(there) if there.transitions.as_ref() != Some(&transitions) => continue,
                 Some(_) => {}
                 None => {
                     component.set(emvo_ical::content::Property::text_of("TZID", &fresh));
                     defined.insert(
                         fresh.clone(),
-                        Defined { behaviour: Some(behaviour), component: Some(component) },
+                        Defined { transitions: Some(transitions), component: Some(component) },
                     );
                 }
             }
@@ -152,23 +152,23 @@ struct Uses {
     /// The zone names that they refer to.
     names: HashSet<ZoneName>,
     /// Their instants.
-    span: Option<InUse>,
+    span: Option<UsedSpan>,
 }
 
 impl Uses {
-    fn add(&mut self, series: &Series<'_>, zones: &ZoneBook) {
+    fn add(&mut self, series: &Series<'_>, zones: &ZoneResolver) {
         for name in series.events().flat_map(Event::zone_words) {
             if !self.names.contains(&*name) {
                 self.names.extend(ZoneName::new(&name));
             }
         }
-        let own = InUse::by(series, zones);
+        let own = UsedSpan::by(series, zones);
         self.span = Some(self.span.map_or(own, |span| span.and(own)));
     }
 
     fn and(self, other: Self) -> Self {
         let spans = self.span.into_iter().chain(other.span);
-        Self { names: self.names.into_iter().chain(other.names).collect(), span: spans.reduce(InUse::and) }
+        Self { names: self.names.into_iter().chain(other.names).collect(), span: spans.reduce(UsedSpan::and) }
     }
 }
 

@@ -12,7 +12,7 @@ use super::Change;
 use crate::identity::normalised;
 use crate::merge::Fold;
 use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// An event as it was read, as far as a receipt needs it.
 #[derive(Clone, Debug)]
@@ -144,7 +144,7 @@ impl Facts {
 
     /// Takes note of the events of a calendar, and marks each with where it comes
     /// from.
-    pub fn note(&mut self, path: &str, calendar: &mut Calendar<'_>, zones: &ZoneBook) {
+    pub fn note(&mut self, path: &str, calendar: &mut Calendar<'_>, zones: &ZoneResolver) {
         let path: Arc<str> = path.into();
         let before = self.end();
         self.all.par_extend(
@@ -160,12 +160,12 @@ impl Facts {
     /// were noted, then what was added.
     pub fn fates(
         of_inputs: &[&Self],
-        written: &[(&Calendar<'_>, &ZoneBook)],
+        written: &[(&Calendar<'_>, &ZoneResolver)],
         folds: &[&Fold],
         changes: &[&Change],
     ) -> Vec<EventRecord> {
         let all: Vec<&Fact> = of_inputs.iter().flat_map(|facts| &facts.all).collect();
-        let mut parts: Vec<Vec<(&Series<'_>, &ZoneBook)>> = vec![Vec::new(); all.len()];
+        let mut parts: Vec<Vec<(&Series<'_>, &ZoneResolver)>> = vec![Vec::new(); all.len()];
         let mut added = Vec::new();
         for (calendar, zones) in written {
             for series in &calendar.series {
@@ -203,7 +203,7 @@ impl Facts {
 }
 
 impl Fact {
-    fn of(path: &Arc<str>, series: &Series<'_>, zones: &ZoneBook) -> Self {
+    fn of(path: &Arc<str>, series: &Series<'_>, zones: &ZoneResolver) -> Self {
         let lead = series.lead();
         Self {
             path: path.clone(),
@@ -219,7 +219,7 @@ impl Fact {
 
     fn record(
         &self,
-        parts: &[(&Series<'_>, &ZoneBook)],
+        parts: &[(&Series<'_>, &ZoneResolver)],
         folded: &Folded<'_>,
         told: &Tellings<'_>,
     ) -> EventRecord {
@@ -268,7 +268,7 @@ impl Fact {
         record
     }
 
-    fn now(&self, series: &Series<'_>, zones: &ZoneBook, fields: &[u64; FIELDS.len()]) -> Now {
+    fn now(&self, series: &Series<'_>, zones: &ZoneResolver, fields: &[u64; FIELDS.len()]) -> Now {
         let lead = series.lead();
         let changed = |at: usize, text: Option<std::borrow::Cow<'_, str>>| {
             (fields[at] != self.fields[at]).then(|| text.unwrap_or_default().into_owned())

@@ -22,7 +22,7 @@ use super::record::{Span, Told, is_untitled};
 use crate::identity::{Fingerprint, Moment, Numbered, normalised, number_of, recurrence_properties};
 use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
 use emvo_ical::recurrence::{Occurrences, occurrences_of, own_end};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// What receipts say became of the series of the sources, by calendar and
 /// series; empty without receipts.
@@ -113,7 +113,7 @@ struct All<'c, 'a> {
 #[derive(Clone, Copy)]
 struct Known<'c, 'a> {
     series: &'c Series<'a>,
-    zones: &'c ZoneBook,
+    zones: &'c ZoneResolver,
 }
 
 impl Known<'_, '_> {
@@ -222,7 +222,7 @@ fn overrides_in_order<'c, 'a>(known: Known<'c, 'a>) -> Vec<&'c Event<'a>> {
     overrides
 }
 
-type InBook<'c, T> = (T, &'c ZoneBook);
+type InBook<'c, T> = (T, &'c ZoneResolver);
 
 fn is_alike_event(
     (one, one_zones): InBook<'_, &Event<'_>>,
@@ -268,7 +268,7 @@ fn is_same_zone((one, one_zones): InBook<'_, &ZoneRef>, (two, two_zones): InBook
         // For dates too, which no zone moves.
         (ZoneRef::Floating, ZoneRef::Floating) | (ZoneRef::Utc, ZoneRef::Utc) => true,
         _ => (one_zones.zone_of(one).zip(two_zones.zone_of(two)))
-            .is_some_and(|(first, second)| first.behaviour() == second.behaviour()),
+            .is_some_and(|(first, second)| first.transitions() == second.transitions()),
     }
 }
 

@@ -123,7 +123,7 @@ impl Course<'_> {
         };
         let clock = clock_seconds(one.shown_start.clock()) + clock_seconds(after) - clock_seconds(before);
         match (&two.start, Zone::named(zone)) {
-            (Moment::Instant(instant), Some(zone)) => zone.behaviour().instant_of(clock) == *instant,
+            (Moment::Instant(instant), Some(zone)) => zone.transitions().instant_of(clock) == *instant,
             (Moment::Unbound(time), _) => clock_seconds(time.clock()) == clock,
             (Moment::Instant(instant), None) => match &one.start {
                 Moment::Instant(start) => start + clock_seconds(after) - clock_seconds(before) == *instant,

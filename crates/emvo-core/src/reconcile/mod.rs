@@ -18,7 +18,7 @@ use jiff::civil::Date;
 use crate::survey::default_window;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::recurrence::{Ceiling, Window};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 pub use explained::Explanations;
 
@@ -32,7 +32,7 @@ pub struct Side<'c, 'a> {
     /// What it holds.
     pub calendar: &'c Calendar<'a>,
     /// What its zone names mean.
-    pub zones: &'c ZoneBook,
+    pub zones: &'c ZoneResolver,
     /// How people know it: its file.
     pub path: &'c str,
 }

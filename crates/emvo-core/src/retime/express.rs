@@ -7,7 +7,7 @@ use super::{Refusal, Retimed};
 use emvo_ical::calendar::{Event, Series, ZoneRef};
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::{Last, Rule, Starts, last_of};
-use emvo_ical::zone::{Behaviour, Zone, ZoneBook};
+use emvo_ical::zone::{Transitions, Zone, ZoneResolver};
 
 /// How many dates are looked at to find where one rule does not do.
 const MOST_DATES: usize = 100_000;
@@ -17,7 +17,7 @@ const MOST_DATES: usize = 100_000;
 /// Where the two zones do not keep the same distance over the series' dates,
 /// it is split where the distance changes. The second pass of an hour that the
 /// zone repeats cannot be written there and stays in UTC.
-pub fn express_in<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a> {
+pub fn express_in<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
     let start = series.lead().start();
     if start.is_date() || series.events().all(|event| is_all_in(event, zone)) {
         return Retimed::Untouched;
@@ -49,7 +49,7 @@ fn is_all_in(event: &Event<'_>, zone: &Zone) -> bool {
 
 /// How far the clock of one zone is ahead of another's at a moment on the
 /// other's clock; nothing where the clock time could not be read back.
-fn distance(moment: i64, own: &Behaviour, zone: &Behaviour) -> Option<i64> {
+fn distance(moment: i64, own: &Transitions, zone: &Transitions) -> Option<i64> {
     let instant = own.instant_of(moment);
     let clock = zone.clock_at(instant);
     (zone.instant_of(clock) == instant).then_some(clock - moment)
@@ -61,7 +61,7 @@ fn pieces<'a>(
     series: &Series<'a>,
     own: &Zone,
     zone: &Zone,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(master) = series.master().filter(|master| master.repeats()) else {
         return Ok(vec![series.clone()]);
@@ -78,7 +78,7 @@ fn pieces<'a>(
             if count >= MOST_DATES {
                 return Err(Refusal::Ceiling);
             }
-            let here = distance(moment, own.behaviour(), zone.behaviour());
+            let here = distance(moment, own.transitions(), zone.transitions());
             if last_distance.is_some_and(|before| before != here) {
                 if rule.is_endless() && last == Last::Open {
                     return Err(Refusal::Endless { zone: zone.name().to_owned() });
@@ -103,10 +103,10 @@ fn pieces<'a>(
 /// Whether two zones keep the same distance from a series' start for as long
 /// as changes are known.
 fn always_same_distance(master: &Event<'_>, own: &Zone, zone: &Zone) -> bool {
-    let from = own.behaviour().instant_of(clock_seconds(master.start().clock()));
-    let apart = |instant: i64| zone.behaviour().offset_at(instant) - own.behaviour().offset_at(instant);
+    let from = own.transitions().instant_of(clock_seconds(master.start().clock()));
+    let apart = |instant: i64| zone.transitions().offset_at(instant) - own.transitions().offset_at(instant);
     let first = apart(from);
-    let changes = [own, zone].map(|zone| zone.behaviour().instants_of_changes(from));
+    let changes = [own, zone].map(|zone| zone.transitions().transition_instants(from));
     changes.into_iter().flatten().all(|instant| apart(instant) == first)
 }
 
@@ -114,10 +114,10 @@ fn express_piece<'a>(
     series: &Series<'a>,
     own: &Zone,
     zone: &Zone,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Series<'a>, Refusal> {
     let start = clock_seconds(series.lead().start().clock());
-    let target = match distance(start, own.behaviour(), zone.behaviour()) {
+    let target = match distance(start, own.transitions(), zone.transitions()) {
         Some(_) => zone.clone(),
         None => Zone::utc(),
     };

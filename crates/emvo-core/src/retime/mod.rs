@@ -22,7 +22,7 @@ pub(crate) use to_dates::whole_days;
 
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// What is done to the times of a series.
 #[derive(Clone, Debug)]
@@ -112,7 +112,7 @@ pub fn retime<'a>(
     series: &Series<'a>,
     how: &Retime,
     window: Option<Window>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Retimed<'a> {
     let Some(window) = window else { return retime_whole(series, how, zones) };
     let parts = match split_by_window(series, window, zones) {
@@ -128,7 +128,7 @@ pub fn retime<'a>(
     }
 }
 
-fn retime_whole<'a>(series: &Series<'a>, how: &Retime, zones: &ZoneBook) -> Retimed<'a> {
+fn retime_whole<'a>(series: &Series<'a>, how: &Retime, zones: &ZoneResolver) -> Retimed<'a> {
     match how {
         Retime::ReadAs(zone) => read_as(series, zone, zones),
         Retime::ExpressIn(zone) => express_in(series, zone, zones),

@@ -8,7 +8,7 @@ use emvo_ical::calendar::{Reach, Series, Uid};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::on_clock_of;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// The properties that say when a series has dates.
 const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
@@ -16,7 +16,7 @@ const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
 /// Splits a series where its first override that reaches on begins: from there
 /// on the override's fields, times and length are those of the series. All dates
 /// stay what they were.
-pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
+pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
     let slot_of =
         |event: &emvo_ical::calendar::Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);

@@ -6,26 +6,26 @@ use super::{Refusal, Retimed};
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, civil, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Frequency, Last, Rule, Starts, Weekday};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// How many dates of a moved rule are compared with those of the old one.
 const COMPARED: usize = 600;
 
 /// The clock time was right, the zone was wrong: every time keeps what its
 /// clock shows, in another zone.
-pub fn read_as<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a> {
+pub fn read_as<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
     rezone(series, zone, zones, |time| !time.is_date())
 }
 
 /// Times without a zone get one.
-pub fn pin<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a> {
+pub fn pin<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
     rezone(series, zone, zones, |time| !time.is_date() && *time.zone() == ZoneRef::Floating)
 }
 
 fn rezone<'a>(
     series: &Series<'a>,
     zone: &Zone,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     is_meant: impl Fn(&EventTime) -> bool,
 ) -> Retimed<'a> {
     let own = zone.to_ref();
@@ -57,7 +57,7 @@ fn rezone<'a>(
 
 /// Later by so many seconds on the clock of each time. Whole days move by whole
 /// days only.
-pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneBook) -> Retimed<'a> {
+pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneResolver) -> Retimed<'a> {
     if seconds == 0 {
         return Retimed::Untouched;
     }
@@ -76,12 +76,12 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneBook) -> Retimed
 /// start, the same clock time from there on. Exceptions and the end of its rule
 /// move along, and so does an override that keeps its series' time; one with a
 /// time of its own keeps its instant.
-pub fn localise<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneBook) -> Retimed<'a> {
+pub fn localise<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
     let start = series.lead().start();
     let (Some(instant), ZoneRef::Utc) = (zones.instant(start), start.zone()) else {
         return Retimed::Untouched;
     };
-    let seconds = i64::from(zone.behaviour().offset_at(instant));
+    let seconds = i64::from(zone.transitions().offset_at(instant));
     let own = zone.to_ref();
     let mut new = series.clone();
     for event in new.events_mut() {
@@ -121,7 +121,7 @@ pub(super) enum RuleEnd<'z> {
 fn until_at(
     until: &EventTime,
     start: &EventTime,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     seconds: i64,
     end: RuleEnd<'_>,
 ) -> EventTime {
@@ -132,7 +132,7 @@ fn until_at(
         // A local end of a floating series becomes the instant it was read as.
         RuleEnd::KeepsInstant => {
             let instant = zones.zone_of(start.zone()).filter(|_| !until.is_date());
-            let instant = instant.map(|own| own.behaviour().instant_of(clock_seconds(until.clock())));
+            let instant = instant.map(|own| own.transitions().instant_of(clock_seconds(until.clock())));
             return match instant.and_then(clock_at) {
                 Some(at) => EventTime::Clock { at, zone: ZoneRef::Utc },
                 None => later(until, seconds.div_euclid(SECONDS_A_DAY) * SECONDS_A_DAY),
@@ -145,13 +145,13 @@ fn until_at(
     let old = zones.zone_of(start.zone());
     let new = zone.or(old.as_ref());
     let clock = match (until.zone(), &old) {
-        (ZoneRef::Utc, Some(old)) => old.behaviour().clock_at(clock_seconds(until.clock())),
+        (ZoneRef::Utc, Some(old)) => old.transitions().clock_at(clock_seconds(until.clock())),
         _ => clock_seconds(until.clock()),
     } + seconds;
     match new {
         // RFC 5545 section 3.3.10: in UTC wherever the start has a zone.
         Some(new) if *until.zone() == ZoneRef::Utc || zone.is_some() => {
-            let instant = new.behaviour().instant_of(clock);
+            let instant = new.transitions().instant_of(clock);
             clock_at(instant).map_or_else(|| until.clone(), |at| EventTime::Clock { at, zone: ZoneRef::Utc })
         }
         _ => later(until, seconds),
@@ -165,7 +165,7 @@ pub(super) fn move_rules(
     old: &Series<'_>,
     new: &mut Series<'_>,
     seconds: i64,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     end: RuleEnd<'_>,
 ) -> Result<(), Refusal> {
     let start = old.lead().start().clone();

@@ -5,7 +5,7 @@ use crate::identity::derived_uid_of_parts;
 use emvo_ical::calendar::{Event, EventTime, Reach, Series};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
 use emvo_ical::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// A series cut at a window: what comes before it, what starts in it, what
 /// comes after.
@@ -24,7 +24,7 @@ pub struct Parts<'a> {
 pub fn split_by_window<'a>(
     series: &Series<'a>,
     window: Window,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Parts<'a>, Refusal> {
     let touches = || {
         let found =
@@ -44,11 +44,11 @@ pub fn split_by_window<'a>(
 }
 
 /// A moment on the house's clock as one on the clock of the series.
-fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneBook) -> i64 {
+fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneResolver) -> i64 {
     let start = series.lead().start();
     match (zones.floating_zone(), zones.zone_of(start.zone())) {
         (Some(floating), Some(own)) if !start.is_date() => {
-            own.behaviour().clock_at(floating.behaviour().instant_of(house))
+            own.transitions().clock_at(floating.transitions().instant_of(house))
         }
         _ => house,
     }
@@ -61,7 +61,7 @@ fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneBook) -> i64 {
 pub fn split_off<'a>(
     series: &Series<'a>,
     moment: i64,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<(Option<Series<'a>>, Option<Series<'a>>), Refusal> {
     let Some(master) = series.master() else { return Ok((Some(series.clone()), None)) };
     let start = clock_seconds(master.start().clock());
@@ -127,7 +127,7 @@ fn only_rule(master: &Event<'_>) -> Result<Option<Rule>, Refusal> {
 fn split_dates<'a>(
     series: &Series<'a>,
     moment: i64,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<(Option<Series<'a>>, Option<Series<'a>>), Refusal> {
     let Some(master) = series.master() else { return Ok((Some(series.clone()), None)) };
     let later: Vec<i64> = slots(master, "RDATE", zones).into_iter().filter(|slot| *slot >= moment).collect();
@@ -147,7 +147,7 @@ fn split_dates<'a>(
     Ok((Some(head), Some(tail)))
 }
 
-fn end_of_head(start: &EventTime, last: i64, zones: &ZoneBook) -> EventTime {
+fn end_of_head(start: &EventTime, last: i64, zones: &ZoneResolver) -> EventTime {
     let Some(clock) = clock_at(last) else { return start.clone() };
     let end = start.at_clock(clock);
     match zones.instant(&end).and_then(clock_at) {
@@ -180,12 +180,12 @@ fn move_start(series: &mut Series<'_>, start: i64) -> Result<(), Refusal> {
 }
 
 /// The dates of a list property as moments on the clock of the master.
-fn slots(master: &Event<'_>, name: &str, zones: &ZoneBook) -> Vec<i64> {
+fn slots(master: &Event<'_>, name: &str, zones: &ZoneResolver) -> Vec<i64> {
     master.dates(name).iter().filter_map(|date| on_clock_of(date, master.start(), zones)).collect()
 }
 
 /// Keeps the exceptions, further dates and overrides whose date is wanted.
-fn keep_slots(series: &mut Series<'_>, zones: &ZoneBook, is_kept: impl Fn(i64) -> bool) {
+fn keep_slots(series: &mut Series<'_>, zones: &ZoneResolver, is_kept: impl Fn(i64) -> bool) {
     let start = series.lead().start().clone();
     let on_clock =
         |time: &EventTime| on_clock_of(time, &start, zones).unwrap_or_else(|| clock_seconds(time.clock()));

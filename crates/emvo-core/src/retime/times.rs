@@ -4,7 +4,7 @@
 use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::recurrence::{Rule, RuleError};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// What a time is to its event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -177,19 +177,19 @@ pub(crate) fn with_zone<'a>(series: &Series<'a>, change: impl Fn(&ZoneRef) -> Zo
 
 /// A series with its exceptions, further dates and the dates that overrides
 /// replace written in the zone of its start (rule Z09). Their instants stay.
-pub(crate) fn with_dates_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneBook) -> Series<'a> {
+pub(crate) fn with_dates_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Series<'a> {
     in_zone_of_start(series, zones, |role| role == Role::Slot)
 }
 
 /// A series with its ends and overrides written in the zone of its start (rule
 /// Z09). Their instants stay.
-pub(crate) fn with_times_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneBook) -> Series<'a> {
+pub(crate) fn with_times_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Series<'a> {
     in_zone_of_start(series, zones, |role| role != Role::Slot)
 }
 
 fn in_zone_of_start<'a>(
     series: &Series<'a>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     is_meant: impl Fn(Role) -> bool,
 ) -> Series<'a> {
     let start = series.lead().start().clone();

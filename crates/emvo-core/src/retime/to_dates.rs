@@ -2,14 +2,14 @@
 
 use super::times::{Role, map_rules, map_series};
 use super::{Refusal, Retimed};
-use emvo_ical::calendar::{Event, EventTime, Extent, Series, Shadow, ZoneRef};
+use emvo_ical::calendar::{Event, EventTime, Extent, Series, VendorMirror, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// Turns events from 00:00 to 00:00 into whole days; an end at 23:59 or
 /// 23:59:59 means the midnight behind it. Measured on the event's own clock,
 /// for UTC on the house's. A series changes if its master does.
-pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
+pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Retimed<'a> {
     let lead = series.lead();
     if lead.is_all_day() || whole_days(lead, zones).is_none() {
         return Retimed::Untouched;
@@ -21,7 +21,7 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
             event.set_extent(Extent::Unstated);
             event.set_start(EventTime::Date(first));
             event.set_extent(Extent::End(EventTime::Date(after)));
-            event.follow_with_shadow(Shadow::AllDay);
+            event.update_vendor_mirrors(VendorMirror::AllDay);
         }
     }
     map_series(&mut new, |role, time| match role {
@@ -50,7 +50,7 @@ pub fn to_dates<'a>(series: &Series<'a>, zones: &ZoneBook) -> Retimed<'a> {
 /// days.
 pub(crate) fn whole_days(
     event: &Event<'_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Option<(jiff::civil::Date, jiff::civil::Date)> {
     let start = clock_seconds(on_measuring_clock(event.start(), zones).clock());
     let end = clock_seconds(on_measuring_clock(&event.end(), zones).clock());
@@ -67,10 +67,10 @@ pub(crate) fn whole_days(
 }
 
 /// UTC is measured on the house's clock, where there is one.
-fn on_measuring_clock(time: &EventTime, zones: &ZoneBook) -> EventTime {
+fn on_measuring_clock(time: &EventTime, zones: &ZoneResolver) -> EventTime {
     match (time.zone(), zones.floating_zone()) {
         (ZoneRef::Utc, Some(house)) => {
-            let clock = house.behaviour().clock_at(clock_seconds(time.clock()));
+            let clock = house.transitions().clock_at(clock_seconds(time.clock()));
             clock_at(clock).map_or_else(|| time.clone(), |clock| time.at_clock(clock))
         }
         _ => time.clone(),
@@ -78,12 +78,12 @@ fn on_measuring_clock(time: &EventTime, zones: &ZoneBook) -> EventTime {
 }
 
 /// An instant in UTC on the clock by which a start is measured.
-fn at_zone_of(start: &EventTime, instant: &EventTime, zones: &ZoneBook) -> EventTime {
+fn at_zone_of(start: &EventTime, instant: &EventTime, zones: &ZoneResolver) -> EventTime {
     match start.zone() {
         ZoneRef::Utc => on_measuring_clock(instant, zones),
         own => match zones
             .zone_of(own)
-            .and_then(|own| clock_at(own.behaviour().clock_at(clock_seconds(instant.clock()))))
+            .and_then(|own| clock_at(own.transitions().clock_at(clock_seconds(instant.clock()))))
         {
             Some(clock) => instant.at_clock(clock),
             None => instant.clone(),

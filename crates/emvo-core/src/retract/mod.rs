@@ -9,10 +9,10 @@ use hashbrown::{HashMap, HashSet};
 use crate::identity::{Fingerprint, differences, same_dates};
 use emvo_ical::calendar::{Calendar, Series, Uid};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// A calendar with what its zone names mean.
-pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
+pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneResolver);
 
 /// What is known about an event of the target.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -32,8 +32,8 @@ pub enum Fate {
 /// Says what each event of the target is, in order. `before` is a snapshot from
 /// before the import.
 pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_>]) -> Vec<Fate> {
-    let mut by_uid: HashMap<Uid<'_>, (&Series<'_>, &ZoneBook)> = HashMap::new();
-    let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneBook)>> = HashMap::new();
+    let mut by_uid: HashMap<Uid<'_>, (&Series<'_>, &ZoneResolver)> = HashMap::new();
+    let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneResolver)>> = HashMap::new();
     for (calendar, zones) in wrong {
         for series in &calendar.series {
             if let Some(uid) = series.uid() {
@@ -57,7 +57,7 @@ pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_
     }
     for (fate, series) in fates.iter_mut().zip(&calendar.series).filter(|(fate, _)| **fate == Fate::Other) {
         let Some(left) = by_print.get_mut(&Fingerprint::of(series.lead(), zones)) else { continue };
-        let alike = |(own, own_zones): &(&Series<'_>, &ZoneBook)| {
+        let alike = |(own, own_zones): &(&Series<'_>, &ZoneResolver)| {
             same_dates((own, own_zones), (series, zones), Ceiling::default())
         };
         let Some(at) = left.iter().position(alike) else { continue };
@@ -90,7 +90,7 @@ impl<'s> Earlier<'s> {
         earlier
     }
 
-    fn has(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
+    fn has(&self, series: &Series<'_>, zones: &ZoneResolver) -> bool {
         series.uid().is_some_and(|uid| self.uids.contains(&uid))
             || self.prints.contains(&Fingerprint::of(series.lead(), zones))
     }
@@ -98,7 +98,7 @@ impl<'s> Earlier<'s> {
 
 /// Whether an event is as it was imported. The same instant in another zone's
 /// words is no edit, and neither are stamps.
-fn since(own: &Series<'_>, own_zones: &ZoneBook, now: &Series<'_>, zones: &ZoneBook) -> Fate {
+fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &ZoneResolver) -> Fate {
     let times_agree = Fingerprint::of(own.lead(), own_zones) == Fingerprint::of(now.lead(), zones)
         && same_dates((own, own_zones), (now, zones), Ceiling::default());
     let is_about_time = |field: &str| matches!(field, "start" | "end" | "rule" | "overrides");
@@ -123,10 +123,10 @@ mod tests {
         )
     }
 
-    fn calendar(lines: &str) -> (Calendar<'static>, ZoneBook) {
+    fn calendar(lines: &str) -> (Calendar<'static>, ZoneResolver) {
         let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
         let calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         (calendar, zones)
     }
 

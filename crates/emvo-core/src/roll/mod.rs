@@ -20,7 +20,7 @@ use emvo_ical::calendar::{Event, EventTime, Series, Uid, ZoneRef};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Ceiling, Rule, Window, occurrences_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// Properties in which the dates of one series may differ.
 const OWN: [&str; 7] = ["UID", "DTSTART", "DTEND", "DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE"];
@@ -38,7 +38,7 @@ pub struct Rolled {
 
 /// Finds the single events of a calendar that are series taken apart; in order
 /// of their first events. Groups of fewer than `at_least` stay what they are.
-pub fn roll(series: &[Series<'_>], zones: &ZoneBook, at_least: usize) -> Vec<Rolled> {
+pub fn roll(series: &[Series<'_>], zones: &ZoneResolver, at_least: usize) -> Vec<Rolled> {
     let mut found: Vec<Rolled> = groups(series, at_least)
         .into_iter()
         .flat_map(|group| fit::rules_for(series, group, at_least))
@@ -148,7 +148,7 @@ fn says_the_same(one: &Event<'_>, two: &Event<'_>) -> bool {
 }
 
 /// Whether the new series starts and ends exactly when its events do.
-fn has_same_dates(rolled: &Rolled, all: &[Series<'_>], zones: &ZoneBook) -> bool {
+fn has_same_dates(rolled: &Rolled, all: &[Series<'_>], zones: &ZoneResolver) -> bool {
     let members = || rolled.members.iter().map(|at| all[*at].lead());
     let days = members().flat_map(|event| [event.start().date(), event.end().date()]);
     let (Some(first), Some(last)) = (days.clone().min(), days.max()) else { return false };

@@ -19,7 +19,7 @@ fn on(dates: &[&str]) -> Calendar<'static> {
 
 fn rolled(dates: &[&str]) -> Vec<(String, usize)> {
     let calendar = on(dates);
-    let rolled = roll(&calendar.series, &ZoneBook::default(), 3);
+    let rolled = roll(&calendar.series, &ZoneResolver::default(), 3);
     rolled.into_iter().map(|rolled| (rolled.rule.to_string(), rolled.exceptions.len())).collect()
 }
 
@@ -67,7 +67,7 @@ fn events_that_differ_in_more_than_their_date_stay_apart() {
                 + &event(2, "20260112", "LOCATION:Kaj 2\n")
                 + &event(3, "20260119", third)),
         );
-        roll(&calendar.series, &ZoneBook::default(), 3).len()
+        roll(&calendar.series, &ZoneResolver::default(), 3).len()
     };
     assert_eq!(of("LOCATION:Kaj 2\n"), 1);
     assert_eq!(of("LOCATION:Kaj 3\n"), 0);
@@ -75,7 +75,7 @@ fn events_that_differ_in_more_than_their_date_stay_apart() {
     assert_eq!(of("LOCATION:Kaj 2\nBEGIN:VALARM\nTRIGGER:-PT1H\nEND:VALARM\n"), 0);
 }
 
-fn starts(series: &[Series<'_>], zones: &ZoneBook) -> Vec<String> {
+fn starts(series: &[Series<'_>], zones: &ZoneResolver) -> Vec<String> {
     let window = Window { from: "2026-01-01".parse().unwrap(), until: "2036-12-31".parse().unwrap() };
     let found = series.iter().flat_map(|one| occurrences_of(one, zones, window, Ceiling::default()).list);
     let mut starts: Vec<String> = found.map(|one| format!("{} {}", one.start, one.end)).collect();
@@ -101,7 +101,7 @@ proptest! {
             "BEGIN:VEVENT\nUID:own\nSUMMARY:Watch\nDTSTART{kind}:202601{day:02}{value}\nDURATION:{length}\nRRULE:{rule};COUNT={count}\nEND:VEVENT\n"
         );
         let calendar = calendar(&lines);
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         // The start itself may be off its rule: one date too many to be regular.
         let window = Window { from: "2026-02-01".parse().unwrap(), until: "2036-12-31".parse().unwrap() };
         let Unrolled::Events(mut singles) = unroll(&calendar.series[0], &zones, window, Ceiling::default()) else {

@@ -16,7 +16,7 @@ use crate::roll::{Rolled, roll};
 use emvo_ical::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
 use emvo_ical::recurrence::{Recurrence, Window, rule_in_words};
 use emvo_ical::zone::{
-    Definition, DefinitionError, InUse, Zone, ZoneBook, ZoneKind, ZoneSource, is_of_one_windows_zone,
+    Definition, DefinitionError, UsedSpan, Zone, ZoneKind, ZoneResolver, ZoneSource, is_of_one_windows_zone,
     zones_that_agree,
 };
 
@@ -71,7 +71,7 @@ pub struct Context<'c, 'a> {
     /// The calendar.
     pub calendar: &'c Calendar<'a>,
     /// What its zone names mean.
-    pub zones: &'c ZoneBook,
+    pub zones: &'c ZoneResolver,
     /// Where it lives, if that is known: by its own word, else the house zone,
     /// else by habit.
     pub home: Option<Home>,
@@ -171,7 +171,7 @@ pub struct Subject<'s, 'a> {
     /// When it has dates; `None` if it does not repeat.
     pub(super) recurrence: Option<Recurrence>,
     /// What zone names mean.
-    pub(super) book: &'s ZoneBook,
+    pub(super) book: &'s ZoneResolver,
 }
 
 impl Subject<'_, '_> {
@@ -188,7 +188,7 @@ impl<'c, 'a> Context<'c, 'a> {
     /// Looks at a calendar as a whole.
     pub fn of(
         calendar: &'c Calendar<'a>,
-        zones: &'c ZoneBook,
+        zones: &'c ZoneResolver,
         house: Option<&Zone>,
         options: &'c CheckOptions,
     ) -> Self {
@@ -200,7 +200,7 @@ impl<'c, 'a> Context<'c, 'a> {
             .series
             .par_iter()
             .with_min_len(256)
-            .map(|series| Uses { names: names_in(series), span: InUse::by(series, zones).span() })
+            .map(|series| Uses { names: names_in(series), span: UsedSpan::by(series, zones).span() })
             .collect();
         let mut spans: BTreeMap<ZoneName, (i64, i64)> = BTreeMap::new();
         for Uses { names, span: (from, until) } in &uses {
@@ -247,18 +247,18 @@ impl<'c, 'a> Context<'c, 'a> {
         let is_defined_twice = readable
             .iter()
             .skip(1)
-            .any(|other| !other.behaviour.agrees_with(&readable[0].behaviour, from, until));
+            .any(|other| !other.transitions.agrees_with(&readable[0].transitions, from, until));
         let by_word =
             meaning.as_ref().filter(|(_, source)| *source != ZoneSource::Definition).map(|(zone, _)| zone);
         let agrees = match (by_word, &definition) {
             (Some(zone), Some(definition)) => {
-                zone.behaviour().agrees_with(&definition.behaviour, from, until)
+                zone.transitions().agrees_with(&definition.transitions, from, until)
             }
             _ => true,
         };
         let is_private = by_word.is_none() && definition.is_some();
         let candidates = match &definition {
-            Some(definition) if is_private => zones_that_agree(&definition.behaviour, from, until),
+            Some(definition) if is_private => zones_that_agree(&definition.transitions, from, until),
             _ => Vec::new(),
         };
         ZoneFacts {
@@ -283,7 +283,7 @@ impl<'c, 'a> Context<'c, 'a> {
         }
         let home = self.home.as_ref().map(|home| &home.zone).filter(|home| {
             is_of_one_windows_zone(name.as_str(), home.name())
-                && home.behaviour().agrees_with(zone.behaviour(), from, until)
+                && home.transitions().agrees_with(zone.transitions(), from, until)
         });
         Some(home.unwrap_or(zone).clone())
     }
@@ -373,7 +373,7 @@ fn names_in(series: &Series<'_>) -> Vec<ZoneName> {
     names
 }
 
-fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneBook) -> Option<Home> {
+fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Option<Home> {
     let mut counts: BTreeMap<ZoneName, usize> = BTreeMap::new();
     let mut timed = 0;
     for series in &calendar.series {

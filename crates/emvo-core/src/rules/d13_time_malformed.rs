@@ -5,7 +5,7 @@ use super::event_edit::EventEdit;
 use super::source::{Place, SourceFacts};
 use super::{Context, Described, Edit, Findings, Group, Level, Rule, RuleChoice, Safety, Subject};
 use crate::receipt::Change;
-use emvo_ical::calendar::{Calendar, Event, EventError, Reading, Series, TimeError, mended};
+use emvo_ical::calendar::{Calendar, Certainty, Event, EventError, Series, TimeError, lenient_times};
 
 declare_rule! {
     /// ## What it finds
@@ -32,17 +32,18 @@ impl Rule for TimeMalformed {
         if subject.series.lead().line() == 0 {
             return;
         }
-        let Some(mended) = subject.series.events().find_map(|event| mended(event.component())) else {
+        let Some(lenient_times) = subject.series.events().find_map(|event| lenient_times(event.component()))
+        else {
             return;
         };
-        let message = format!("`{}` stands for `{}`", mended.before, mended.after);
-        let (safety, message) = match mended.reading {
-            Reading::Certain => (Safety::Safe, message),
-            Reading::ZoneBesideUtc => {
+        let message = format!("`{}` stands for `{}`", lenient_times.before, lenient_times.after);
+        let (safety, message) = match lenient_times.certainty {
+            Certainty::Certain => (Safety::Safe, message),
+            Certainty::ZoneAndUtc => {
                 (Safety::Consent, format!("{message}, if the Z counts and the zone beside it does not"))
             }
         };
-        found.offer(self, subject, message, safety, Edit::Event(EventEdit::MendTimes));
+        found.offer(self, subject, message, safety, Edit::Event(EventEdit::RewriteTimes));
     }
 
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
@@ -52,9 +53,10 @@ impl Rule for TimeMalformed {
             }
             let title = event.component.text("SUMMARY").unwrap_or_default();
             let place = Place::line(event.component.line());
-            let mended = mended(&event.component).filter(|mended| mended.reading == Reading::Certain);
-            if let Some(mended) = mended {
-                let message = format!("`{}` stands for `{}`", mended.before, mended.after);
+            let lenient_times = lenient_times(&event.component)
+                .filter(|lenient_times| lenient_times.certainty == Certainty::Certain);
+            if let Some(lenient_times) = lenient_times {
+                let message = format!("`{}` stands for `{}`", lenient_times.before, lenient_times.after);
                 found.in_file(self.id(), Level::Warning, place, &title, message, Safety::Safe);
             } else {
                 let message = event.error.to_string();
@@ -86,13 +88,15 @@ pub fn place_unsound(calendar: &mut Calendar<'_>, rules: &RuleChoice) -> Placed 
     }
     for unsound in std::mem::take(&mut calendar.unsound) {
         let readable = Some(&unsound).filter(|unsound| is_malformed(&unsound.error));
-        let mended = readable.and_then(|unsound| mended(&unsound.component));
-        let Some(mended) = mended.filter(|mended| mended.reading == Reading::Certain) else {
+        let lenient_times = readable.and_then(|unsound| lenient_times(&unsound.component));
+        let Some(lenient_times) =
+            lenient_times.filter(|lenient_times| lenient_times.certainty == Certainty::Certain)
+        else {
             calendar.unsound.push(unsound);
             continue;
         };
         let rank = calendar.events().map(Event::rank).max().map_or(1, |rank| rank + 1);
-        let Ok(event) = Event::read(mended.component, rank) else {
+        let Ok(event) = Event::read(lenient_times.component, rank) else {
             calendar.unsound.push(unsound);
             continue;
         };
@@ -100,8 +104,8 @@ pub fn place_unsound(calendar: &mut Calendar<'_>, rules: &RuleChoice) -> Placed 
             rule: Some(TimeMalformed.id().as_str()),
             uid: event.uid_text().into_owned(),
             title: event.title().unwrap_or_default().into_owned(),
-            before: mended.before,
-            after: mended.after,
+            before: lenient_times.before,
+            after: lenient_times.after,
         });
         placed.folded += join(calendar, event);
     }

@@ -12,7 +12,7 @@ use crate::retime::{
 use crate::roll::Rolled;
 use emvo_ical::calendar::{EventTime, Series, ZoneName, ZoneRef};
 use emvo_ical::content::{Item, Property, undone_mojibake};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// What a repair does. Where it needs a definition, the definition follows.
 #[derive(Clone, Debug)]
@@ -69,7 +69,7 @@ impl Edit {
     pub(super) fn apply<'a>(
         &self,
         series: &Series<'a>,
-        zones: &ZoneBook,
+        zones: &ZoneResolver,
     ) -> Result<Vec<Series<'a>>, Refusal> {
         let renamed = |from: &ZoneName, to: &str| {
             let mut series = series.clone();

@@ -1,6 +1,6 @@
 //! What repairs do to the events of a series, each by itself.
 
-use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, mended};
+use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, lenient_times};
 use emvo_ical::content::{Component, Item, Property, escape_text};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 
@@ -36,11 +36,11 @@ pub enum EventEdit {
     /// It gets the stamp that every event has (T05).
     Stamp,
     /// Reminders get what they lack, and those that cannot ring go (T13).
-    MendReminders,
+    CompleteReminders,
     /// Control characters go (T15).
     NoControls,
     /// Times are put into the standard's form (D13).
-    MendTimes,
+    RewriteTimes,
 }
 
 /// Properties of which an event has one (RFC 5545 section 3.6.1).
@@ -97,12 +97,14 @@ impl EventEdit {
             }
             Self::Stamp => ("no DTSTAMP".to_owned(), after_text("DTSTAMP")),
             Self::FirstOfEach => ("twice".to_owned(), "once".to_owned()),
-            Self::MendTimes => {
-                let mended = before.events().find_map(|event| mended(event.component()));
-                mended.map(|mended| (mended.before, mended.after)).unwrap_or_default()
+            Self::RewriteTimes => {
+                let lenient_times = before.events().find_map(|event| lenient_times(event.component()));
+                lenient_times
+                    .map(|lenient_times| (lenient_times.before, lenient_times.after))
+                    .unwrap_or_default()
             }
             Self::NoControls => (before.lead().span(), "without control characters".to_owned()),
-            Self::MendReminders => {
+            Self::CompleteReminders => {
                 let count = |series: &Series<'_>| format!("{} reminders", series.lead().alarms().count());
                 (count(before), after.first().map(count).unwrap_or_default())
             }
@@ -146,10 +148,10 @@ impl EventEdit {
                 let value = known.map_or("19700101T000000Z".to_owned(), |line| line.value().into_owned());
                 event.edit(|component| component.add(Property::new("DTSTAMP", &[], &value)));
             }
-            Self::MendReminders => mend_reminders(event),
-            Self::MendTimes => {
-                if let Some(mended) = mended(event.component())
-                    && let Some(new) = event.made_anew(mended.component)
+            Self::CompleteReminders => complete_reminders(event),
+            Self::RewriteTimes => {
+                if let Some(lenient_times) = lenient_times(event.component())
+                    && let Some(new) = event.made_anew(lenient_times.component)
                 {
                     *event = new;
                 }
@@ -276,7 +278,7 @@ pub(super) fn can_ring(alarm: &Component<'_>, event_has_end: bool) -> bool {
     is_moment && (event_has_end || !is_from_end)
 }
 
-fn mend_reminders(event: &mut Event<'_>) {
+fn complete_reminders(event: &mut Event<'_>) {
     let has_end = !lacks_end(event);
     event.edit(|component| {
         component.items_mut().retain_mut(|item| match item {

@@ -6,7 +6,7 @@ use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Rule as RecurrenceRule, Starts, last_of, last_start};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 declare_rule! {
     /// ## What it finds
@@ -73,14 +73,14 @@ fn fits(until: &EventTime, start: &EventTime) -> bool {
 
 /// The earliest and the latest moment on the start's clock that an end can
 /// mean.
-fn readings(until: &EventTime, ours: i64, start: &EventTime, zones: &ZoneBook) -> (i64, i64) {
+fn readings(until: &EventTime, ours: i64, start: &EventTime, zones: &ZoneResolver) -> (i64, i64) {
     let digits = clock_seconds(until.clock());
     let zone = zones.zone_of(start.zone());
-    let as_utc = |moment: i64| zone.as_ref().map_or(moment, |zone| zone.behaviour().clock_at(moment));
+    let as_utc = |moment: i64| zone.as_ref().map_or(moment, |zone| zone.transitions().clock_at(moment));
     let mut all = vec![ours, digits];
     if start.is_date() {
         // Which day a moment in UTC belongs to depends on where one is.
-        let house = zones.floating_zone().map(|house| house.behaviour().clock_at(digits));
+        let house = zones.floating_zone().map(|house| house.transitions().clock_at(digits));
         all.extend(house.filter(|_| *until.zone() == ZoneRef::Utc));
         all = all.into_iter().map(|moment| moment.div_euclid(SECONDS_A_DAY) * SECONDS_A_DAY).collect();
     } else {

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
-use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported, probable_rule, rule_in_words};
+use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported, recover_rule, rule_in_words};
 
 declare_rule! {
     /// ## What it finds
@@ -32,7 +32,7 @@ impl Rule for RuleInvalid {
             if is_unsupported(&error) {
                 continue;
             }
-            let Some(probable) = probable_rule(&text) else {
+            let Some(probable) = recover_rule(&text) else {
                 let message = format!("its rule `{text}` cannot be read: {error}; its dates are in no count");
                 found.show(self, Level::Error, subject, message);
                 continue;

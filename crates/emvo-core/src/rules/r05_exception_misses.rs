@@ -7,7 +7,7 @@ use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::Recurrence;
 use emvo_ical::recurrence::on_clock_of;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use std::collections::BTreeSet;
 
 declare_rule! {
@@ -60,7 +60,7 @@ pub(super) enum Meant {
 }
 
 /// All exceptions of a series that hit nothing.
-pub(super) fn misses_of(subject: &Subject<'_, '_>, zones: &ZoneBook) -> Vec<Miss> {
+pub(super) fn misses_of(subject: &Subject<'_, '_>, zones: &ZoneResolver) -> Vec<Miss> {
     let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else {
         return Vec::new();
     };
@@ -76,7 +76,7 @@ pub(super) fn misses_of(subject: &Subject<'_, '_>, zones: &ZoneBook) -> Vec<Miss
     misses.map(|date| Miss { meant: meant_by(&date, recurrence, &taken, zones), date }).collect()
 }
 
-fn meant_by(date: &EventTime, recurrence: &Recurrence, taken: &BTreeSet<i64>, zones: &ZoneBook) -> Meant {
+fn meant_by(date: &EventTime, recurrence: &Recurrence, taken: &BTreeSet<i64>, zones: &ZoneResolver) -> Meant {
     let start = recurrence.start();
     let on_day = |clock: i64| -> Vec<i64> {
         let day = clock.div_euclid(SECONDS_A_DAY) * SECONDS_A_DAY;
@@ -85,7 +85,7 @@ fn meant_by(date: &EventTime, recurrence: &Recurrence, taken: &BTreeSet<i64>, zo
     };
     let digits = clock_seconds(date.clock());
     let own = match date.zone() {
-        ZoneRef::Utc => zones.zone_of(start.zone()).map(|zone| zone.behaviour().clock_at(digits)),
+        ZoneRef::Utc => zones.zone_of(start.zone()).map(|zone| zone.transitions().clock_at(digits)),
         ZoneRef::Floating | ZoneRef::Named(_) => on_clock_of(date, start, zones),
     };
     let own = own.unwrap_or(digits);
@@ -117,7 +117,7 @@ fn dates_of(slots: &[i64], start: &EventTime, safety: Safety) -> Meant {
 pub(super) fn report_empty(
     rule: &dyn Rule,
     subject: &Subject<'_, '_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     found: &mut Findings,
 ) {
     let misses = misses_of(subject, zones);

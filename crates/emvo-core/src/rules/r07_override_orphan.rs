@@ -6,7 +6,7 @@ use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::on_clock_of;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 declare_rule! {
     /// ## What it finds
@@ -69,7 +69,7 @@ struct Orphan {
     days_date: Option<EventTime>,
 }
 
-fn orphans_of(subject: &Subject<'_, '_>, zones: &ZoneBook) -> Vec<Orphan> {
+fn orphans_of(subject: &Subject<'_, '_>, zones: &ZoneResolver) -> Vec<Orphan> {
     let series = subject.series;
     let Some(master) = series.master() else { return Vec::new() };
     let start = master.start();

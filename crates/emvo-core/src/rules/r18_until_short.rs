@@ -6,7 +6,7 @@ use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Frequency, Last, Rule as RecurrenceRule, Starts};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// So many series that end alike are a habit of the system that wrote them.
 pub(super) const HABIT: usize = 3;
@@ -65,7 +65,7 @@ pub(super) struct LostDate {
 
 /// What a series with an end at midnight loses by it. Those that have a date
 /// every day say nothing about a habit, and only lose one.
-pub(super) fn midnight_of(series: &Series<'_>, zones: &ZoneBook) -> Option<Midnight> {
+pub(super) fn midnight_of(series: &Series<'_>, zones: &ZoneResolver) -> Option<Midnight> {
     let master = series.master()?;
     let start = master.start();
     let time_of_day = clock_seconds(start.clock()).rem_euclid(SECONDS_A_DAY);
@@ -77,7 +77,7 @@ pub(super) fn midnight_of(series: &Series<'_>, zones: &ZoneBook) -> Option<Midni
     }
     let digits = clock_seconds(until.clock());
     let own = match (until.zone(), zones.zone_of(start.zone())) {
-        (ZoneRef::Utc, Some(zone)) => zone.behaviour().clock_at(digits),
+        (ZoneRef::Utc, Some(zone)) => zone.transitions().clock_at(digits),
         _ => digits,
     };
     let midnight = [digits, own].into_iter().find(|moment| moment.rem_euclid(SECONDS_A_DAY) == 0)?;

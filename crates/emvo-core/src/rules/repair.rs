@@ -13,7 +13,7 @@ use crate::select::Selection;
 use emvo_ical::calendar::{Calendar, Placed, Series, Uid, ZoneName};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::{InUse, Zone, ZoneBook, ZoneChoices, definition_of};
+use emvo_ical::zone::{UsedSpan, Zone, ZoneChoices, ZoneResolver, definition_of};
 
 /// More rounds than this would be a repair that undoes another: a fault of
 /// Emvo's own.
@@ -89,7 +89,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
     fold_twins(&mut repaired, choices, plan);
     let mut tried: BTreeSet<(RuleId, Option<Uid<'static>>)> = BTreeSet::new();
     for _ in 0..MOST_ROUNDS {
-        let zones = ZoneBook::of(&repaired.calendar, choices);
+        let zones = ZoneResolver::of(&repaired.calendar, choices);
         let findings = {
             let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
             check(&context, &plan.rules, &plan.selection)
@@ -116,7 +116,7 @@ fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairP
     if takes("U02").is_none() && duplicates == Duplicates::Keep {
         return;
     }
-    let zones = ZoneBook::of(&repaired.calendar, choices);
+    let zones = ZoneResolver::of(&repaired.calendar, choices);
     let rules = ["U02", "U03"].into_iter().filter_map(takes).collect();
     let of_twins = RuleChoice { only: rules, ..plan.rules.clone() };
     let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
@@ -160,7 +160,7 @@ fn due(
     findings: &[Finding],
     plan: &RepairPlan,
     calendar: &Calendar<'_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     tried: &BTreeSet<(RuleId, Option<Uid<'static>>)>,
 ) -> BTreeMap<usize, (RuleId, Edit)> {
     let mut due: BTreeMap<usize, (RuleId, Edit)> = BTreeMap::new();
@@ -199,7 +199,7 @@ fn round(
     repaired: &mut Repaired<'_>,
     due: &BTreeMap<usize, (RuleId, Edit)>,
     plan: &RepairPlan,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     tried: &mut BTreeSet<(RuleId, Option<Uid<'static>>)>,
 ) {
     let before = names_in_use(&repaired.calendar);
@@ -283,7 +283,7 @@ fn applied<'a>(
     edit: &Edit,
     series: &Series<'a>,
     window: Option<Window>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(window) = window else { return edit.apply(series, zones) };
     let parts = split_by_window(series, window, zones)?;
@@ -309,7 +309,7 @@ impl Definitions {
         is_news
     }
 
-    fn carry_out(&self, calendar: &mut Calendar<'_>, zones: &ZoneBook, before: &BTreeSet<ZoneName>) {
+    fn carry_out(&self, calendar: &mut Calendar<'_>, zones: &ZoneResolver, before: &BTreeSet<ZoneName>) {
         for zone in &mut calendar.zones {
             let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
             if let Some(fresh) = name.and_then(|name| self.separated.get(&name)) {
@@ -324,7 +324,7 @@ impl Definitions {
 /// definition it needs; drops those of names that went out of use.
 pub fn settle_definitions(
     calendar: &mut Calendar<'_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     before: &BTreeSet<ZoneName>,
     anew: &BTreeSet<ZoneName>,
 ) {
@@ -342,9 +342,9 @@ pub fn settle_definitions(
     for name in missing {
         let Some(zone) = zones.zone_named(name).or_else(|| Zone::named(name.as_str())) else { continue };
         let users = calendar.series.iter().filter(|series| uses(series, name));
-        let in_use = users.map(|series| InUse::by(series, zones)).reduce(InUse::and);
+        let in_use = users.map(|series| UsedSpan::by(series, zones)).reduce(UsedSpan::and);
         let (from, until) = in_use.unwrap_or_default().span();
-        let it = definition_of(name.as_str(), zone.behaviour(), from, until);
+        let it = definition_of(name.as_str(), zone.transitions(), from, until);
         calendar.zones.push(Placed { rank: 0, it });
     }
     calendar.zones.sort_by_key(|zone| zone.rank);

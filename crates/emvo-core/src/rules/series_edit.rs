@@ -6,7 +6,7 @@ use emvo_ical::calendar::{Event, EventTime, Extent, Series, Uid};
 use emvo_ical::content::Property;
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// More dates than this are not written out one by one.
 const MOST_DATES: usize = 2_000;
@@ -52,7 +52,7 @@ impl SeriesEdit {
     pub(super) fn apply<'a>(
         &self,
         series: &Series<'a>,
-        zones: &ZoneBook,
+        zones: &ZoneResolver,
     ) -> Result<Vec<Series<'a>>, Refusal> {
         let mut new = series.clone();
         match self {
@@ -157,7 +157,7 @@ fn replace_rule(series: &mut Series<'_>, from: &str, to: &str) {
     });
 }
 
-fn start_is_extra(series: &mut Series<'_>, zones: &ZoneBook) -> Result<(), Refusal> {
+fn start_is_extra(series: &mut Series<'_>, zones: &ZoneResolver) -> Result<(), Refusal> {
     let Some(master) = series.master_mut() else { return Ok(()) };
     let start = master.start().clone();
     let text = master.rules().next().map(std::borrow::Cow::into_owned).unwrap_or_default();
@@ -179,7 +179,7 @@ fn start_is_extra(series: &mut Series<'_>, zones: &ZoneBook) -> Result<(), Refus
 
 /// A last date as the end of a rule: RFC 5545 section 3.3.10 wants UTC wherever
 /// the start has a zone.
-pub(super) fn end_of_rule(last: &EventTime, zones: &ZoneBook) -> EventTime {
+pub(super) fn end_of_rule(last: &EventTime, zones: &ZoneResolver) -> EventTime {
     match zones.instant(last).and_then(clock_at) {
         Some(at) if *last.zone() != emvo_ical::calendar::ZoneRef::Floating => {
             EventTime::Clock { at, zone: emvo_ical::calendar::ZoneRef::Utc }
@@ -247,7 +247,7 @@ fn drop_overrides(series: &mut Series<'_>, numbers: &[usize]) {
 }
 
 /// The dates of a rule, if they can be written out one by one.
-fn listed(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Option<Vec<i64>> {
+fn listed(rule: &Rule, start: &EventTime, zones: &ZoneResolver) -> Option<Vec<i64>> {
     if rule.is_endless() {
         return None;
     }
@@ -259,7 +259,7 @@ fn listed(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Option<Vec<i64>> 
 /// The first rule that cannot be written out stays, else the first of all. What
 /// cannot be written out beside it becomes a series of its own, if the two have
 /// no date in common.
-fn one_rule<'a>(series: &Series<'a>, zones: &ZoneBook) -> Result<Vec<Series<'a>>, Refusal> {
+fn one_rule<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
     let start = master.start().clone();
     let mut rules = Vec::new();
@@ -291,7 +291,7 @@ fn own_series<'a>(
     series: &Series<'a>,
     stays: &Rule,
     other: &Rule,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<Series<'a>, Refusal> {
     let Some(master) = series.master() else { return Ok(series.clone()) };
     let refusal = || Refusal::Rule { rule: other.to_string() };
@@ -322,7 +322,7 @@ fn own_series<'a>(
 fn list_exceptions(
     series: &mut Series<'_>,
     end: Option<&EventTime>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Result<(), Refusal> {
     let Some(master) = series.master_mut() else { return Ok(()) };
     let start = master.start().clone();

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
-use emvo_ical::calendar::{Shadow, shadow_of};
+use emvo_ical::calendar::{VendorMirror, vendor_mirror_of};
 
 declare_rule! {
     /// ## What it finds
@@ -27,14 +27,14 @@ impl Rule for ShadowProperty {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
             for line in event.component().properties() {
-                let Some(shadow) = shadow_of(line) else { continue };
+                let Some(shadow) = vendor_mirror_of(line) else { continue };
                 let value = line.value().trim().to_ascii_uppercase();
                 let what = match shadow {
-                    Shadow::Busy if event.is_busy() == (value == "FREE") => "whether it takes up time",
-                    Shadow::AllDay if event.is_all_day() == (value == "FALSE") => {
+                    VendorMirror::Busy if event.is_busy() == (value == "FREE") => "whether it takes up time",
+                    VendorMirror::AllDay if event.is_all_day() == (value == "FALSE") => {
                         "whether it lasts whole days"
                     }
-                    Shadow::Busy | Shadow::AllDay | Shadow::Description => continue,
+                    VendorMirror::Busy | VendorMirror::AllDay | VendorMirror::Description => continue,
                 };
                 let name = line.name().to_ascii_uppercase();
                 let message = format!("{name} and the standard contradict each other on {what}");

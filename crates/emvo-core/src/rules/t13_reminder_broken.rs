@@ -34,7 +34,7 @@ impl Rule for ReminderBroken {
                 }
                 (_, _) => (Safety::Consent, "has a reminder without a moment to ring; it goes".to_owned()),
             };
-            found.offer(self, subject, message, safety, Edit::Event(EventEdit::MendReminders));
+            found.offer(self, subject, message, safety, Edit::Event(EventEdit::CompleteReminders));
             return;
         }
     }

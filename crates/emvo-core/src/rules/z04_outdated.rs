@@ -73,7 +73,7 @@ fn differing(
             continue;
         }
         let clock = clock_seconds(occurrence.start.clock());
-        let late = definition.behaviour.instant_of(clock) - zone.behaviour().instant_of(clock);
+        let late = definition.transitions.instant_of(clock) - zone.transitions().instant_of(clock);
         if late != 0 {
             count += 1;
             differences.insert(late);

@@ -33,7 +33,7 @@ impl Rule for SeriesInUtc {
             return;
         }
         let (from, until) = subject.span;
-        if home.zone.behaviour().changes_in(from, until) {
+        if home.zone.transitions().has_transition_in(from, until) {
             let message = format!(
                 "repeats in UTC while the calendar lives in {} ({}): from the next changeover on its clock time is another",
                 home.zone.name(),

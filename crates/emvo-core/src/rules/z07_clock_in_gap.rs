@@ -5,7 +5,7 @@ use super::{Context, Findings, Group, Level, Rule, Subject};
 use emvo_ical::calendar::{EventTime, Series};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
-use emvo_ical::zone::{Behaviour, ClockReading, Zone};
+use emvo_ical::zone::{ClockReading, Transitions, Zone};
 
 declare_rule! {
     /// ## What it finds
@@ -42,8 +42,8 @@ fn suspects(subject: &Subject<'_, '_>, context: &Context<'_, '_>) -> Vec<EventTi
     let mut starts: Vec<EventTime> = Vec::new();
     for event in series.events().filter(|event| !event.is_all_day() && !event.repeats()) {
         let clock = clock_seconds(event.start().clock());
-        let is_odd = |zone: &Behaviour| zone.reading_of(clock) != ClockReading::Once;
-        if context.zones.with_behaviour(event.start().zone(), is_odd) == Some(true) {
+        let is_odd = |zone: &Transitions| zone.reading_of(clock) != ClockReading::Once;
+        if context.zones.with_transitions(event.start().zone(), is_odd) == Some(true) {
             starts.push(event.start().clone());
         }
     }
@@ -53,7 +53,7 @@ fn suspects(subject: &Subject<'_, '_>, context: &Context<'_, '_>) -> Vec<EventTi
     let Some(zone) = context.zones.zone_of(master.start().zone()) else { return starts };
     let (from, until) = subject.span;
     let times = times_of_day(series);
-    for (first, after) in zone.behaviour().unsettled_clocks(from, until) {
+    for (first, after) in zone.transitions().unsettled_clocks(from, until) {
         if !times.may_lie_in(first, after) {
             continue;
         }
@@ -99,13 +99,13 @@ impl TimesOfDay {
 }
 
 fn words_for(start: &EventTime, zone: &Zone) -> Option<String> {
-    let behaviour: &Behaviour = zone.behaviour();
+    let transitions: &Transitions = zone.transitions();
     let clock = clock_seconds(start.clock());
     let shown = |seconds: i64| clock_at(seconds).map(|clock| clock.time().to_string()).unwrap_or_default();
-    match behaviour.reading_of(clock) {
+    match transitions.reading_of(clock) {
         ClockReading::Once => None,
         ClockReading::Skipped => {
-            let read = behaviour.clock_at(behaviour.instant_of(clock));
+            let read = transitions.clock_at(transitions.instant_of(clock));
             Some(format!("{start} does not exist, clocks skip it; read as {}", shown(read)))
         }
         ClockReading::Twice => Some(format!("{start} comes twice that day; read as the first")),

@@ -47,12 +47,12 @@ impl Rule for ZoneConflict {
 }
 
 fn defined_otherwise<'c>(facts: &ZoneFacts, context: &Context<'c, '_>) -> Option<&'c str> {
-    let own = &facts.definition.as_ref()?.behaviour;
+    let own = &facts.definition.as_ref()?.transitions;
     let (from, until) = facts.span;
     let mut others =
         context.options.others.iter().filter(|other| other.definition.tzid == facts.name.as_str());
     others
-        .find(|other| !other.definition.behaviour.agrees_with(own, from, until))
+        .find(|other| !other.definition.transitions.agrees_with(own, from, until))
         .map(|other| other.path.as_str())
 }
 

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Extent, Series, ZoneRef};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 declare_rule! {
     /// ## What it finds
@@ -53,15 +53,15 @@ impl Rule for ZoneMixedSeries {
 fn others<'t>(
     times: impl Iterator<Item = &'t EventTime>,
     start: &EventTime,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
 ) -> Vec<String> {
     let Some(own) = zones.zone_of(start.zone()) else { return Vec::new() };
     let mut names = Vec::new();
     for time in times.filter(|time| !time.is_date() && time.zone() != start.zone()) {
         let Some(instant) = zones.instant(time) else { continue };
-        let clock = own.behaviour().clock_at(instant);
+        let clock = own.transitions().clock_at(instant);
         let name = zone_words(time);
-        if own.behaviour().instant_of(clock) == instant && !names.contains(&name) {
+        if own.transitions().instant_of(clock) == instant && !names.contains(&name) {
             names.push(name);
         }
     }

@@ -4,7 +4,7 @@ use regex::{Regex, RegexBuilder};
 
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// A text that a field has to contain, or a pattern it has to match.
 #[derive(Clone, Debug)]
@@ -84,7 +84,7 @@ impl Selection {
 
     /// Whether a series, or one of its overrides, is chosen.
     #[allow(clippy::redundant_closure_for_method_calls, reason = "the method is for one lifetime only")]
-    pub fn chooses(&self, series: &Series<'_>, zones: &ZoneBook) -> bool {
+    pub fn chooses(&self, series: &Series<'_>, zones: &ZoneResolver) -> bool {
         let any = |matches: &[TextMatch], text: &dyn Fn(&Event<'_>) -> Vec<String>| {
             matches.is_empty()
                 || series.events().any(|event| {
@@ -121,7 +121,8 @@ mod tests {
 
     fn chosen(selection: &Selection) -> String {
         let calendar = read(parse(EVENTS).roots.remove(0), "f");
-        let chosen = calendar.series.iter().filter(|series| selection.chooses(series, &ZoneBook::default()));
+        let chosen =
+            calendar.series.iter().filter(|series| selection.chooses(series, &ZoneResolver::default()));
         chosen.filter_map(|series| Some(series.uid()?.to_string())).collect()
     }
 

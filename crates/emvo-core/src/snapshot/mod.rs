@@ -11,10 +11,10 @@ use crate::identity::{Fingerprint, Moment};
 use emvo_ical::calendar::{Calendar, Event, Extent, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::recurrence::{Ceiling, Recurrence};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// One calendar of a snapshot.
-pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneBook);
+pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneResolver);
 
 /// An event of a snapshot, with what its zone names mean.
 #[derive(Clone, Copy, Debug)]
@@ -22,7 +22,7 @@ pub struct Entry<'s, 'a> {
     /// The event.
     pub series: &'s Series<'a>,
     /// What its zone names mean.
-    pub zones: &'s ZoneBook,
+    pub zones: &'s ZoneResolver,
     /// The number of its calendar.
     pub side: usize,
 }
@@ -176,7 +176,7 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
         };
         of(first) != of(second)
     };
-    let moment = |event: &Event<'_>, zones: &ZoneBook| {
+    let moment = |event: &Event<'_>, zones: &ZoneResolver| {
         [Moment::of(event.start(), zones), Moment::of(&event.end(), zones)]
     };
     let [start, end] = moment(first, one_zones);
@@ -200,7 +200,7 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
         categories
     };
     tell("category", sorted(first) != sorted(second));
-    let slots = |event: &Event<'_>, name: &str, zones: &ZoneBook| {
+    let slots = |event: &Event<'_>, name: &str, zones: &ZoneResolver| {
         let mut dates: Vec<Moment> = event.dates(name).iter().map(|date| Moment::of(date, zones)).collect();
         dates.sort();
         dates
@@ -209,7 +209,7 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
     for (name, property) in [("exceptions", "EXDATE"), ("extra_dates", "RDATE")] {
         tell(name, slots(first, property, one_zones) != slots(second, property, two_zones));
     }
-    let parts = |series: &Series<'_>, zones: &ZoneBook| {
+    let parts = |series: &Series<'_>, zones: &ZoneResolver| {
         let mut parts: Vec<_> = series
             .overrides()
             .iter()
@@ -247,7 +247,7 @@ fn reach(news: &[Entry<'_, '_>]) -> Option<(Date, Date)> {
     Some((first, last))
 }
 
-fn last_day(series: &Series<'_>, zones: &ZoneBook) -> Date {
+fn last_day(series: &Series<'_>, zones: &ZoneResolver) -> Date {
     let own = series.events().map(|event| event.end().date()).max().unwrap_or(Date::MIN);
     let Some(master) = series.master().filter(|master| master.repeats()) else { return own };
     let recurrence = Recurrence::of(master, zones);

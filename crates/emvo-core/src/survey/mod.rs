@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use crate::identity::derived_uid_of_parts;
 use emvo_ical::calendar::{Calendar, Series, ZoneRef};
 use emvo_ical::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
-use emvo_ical::zone::{Zone, ZoneBook, ZoneKind};
+use emvo_ical::zone::{Zone, ZoneKind, ZoneResolver};
 
 /// What a calendar holds.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
@@ -70,7 +70,7 @@ pub enum ZoneMeaning {
 }
 
 /// Counts what a calendar holds. `window` is where occurrences are counted.
-pub fn survey(calendar: &Calendar<'_>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Survey {
+pub fn survey(calendar: &Calendar<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> Survey {
     let mut survey = calendar
         .series
         .par_iter()
@@ -85,7 +85,7 @@ pub fn survey(calendar: &Calendar<'_>, zones: &ZoneBook, window: Window, ceiling
     survey
 }
 
-fn survey_series(series: &Series<'_>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Survey {
+fn survey_series(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> Survey {
     let found: Occurrences = occurrences_of(series, zones, window, ceiling);
     let is_unreadable = !found.unreadable.is_empty();
     let starts = || found.list.iter().chain(&found.cancelled).map(|occurrence| occurrence.start.date());
@@ -138,7 +138,7 @@ fn is_endless(series: &Series<'_>) -> bool {
     series.lead().rules().any(|rule| Rule::parse(&rule).is_ok_and(|rule| rule.is_endless()))
 }
 
-fn zones_used(calendar: &Calendar<'_>, zones: &ZoneBook) -> Vec<ZoneUse> {
+fn zones_used(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Vec<ZoneUse> {
     let mut counts: BTreeMap<&ZoneRef, usize> = BTreeMap::new();
     for series in &calendar.series {
         let start = series.lead().start();
@@ -222,7 +222,7 @@ mod tests {
     #[test]
     fn counts_are_by_series_and_by_date() {
         let calendar = read(parse(CALENDAR).roots.remove(0), "f");
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         let window = default_window([&calendar].into_iter()).unwrap();
         assert_eq!(
             (window.from.to_string(), window.until.to_string()),

@@ -9,13 +9,13 @@ use emvo_ical::calendar::{
 };
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Rule, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// An event with what its row needs besides.
 pub(super) struct Row<'r, 'a> {
     pub(super) event: &'r Event<'a>,
     pub(super) series: &'r Series<'a>,
-    pub(super) zones: &'r ZoneBook,
+    pub(super) zones: &'r ZoneResolver,
     pub(super) calendar: &'r str,
     pub(super) file: Option<&'r Columns>,
 }
@@ -150,7 +150,7 @@ impl Row<'_, '_> {
         }
         let zone = self.zones.zone_of(start.zone());
         let clock = zone.zip(self.zones.instant(time)).and_then(|(zone, instant): (Zone, i64)| {
-            emvo_ical::day::clock_at(zone.behaviour().clock_at(instant))
+            emvo_ical::day::clock_at(zone.transitions().clock_at(instant))
         });
         clock.map_or_else(|| time.clone(), |clock| start.at_clock(clock))
     }

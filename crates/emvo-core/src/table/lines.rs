@@ -6,10 +6,10 @@ use super::cells_of::Row;
 use super::column::Field;
 use super::write::COLUMNS;
 use emvo_ical::calendar::{Calendar, Event, Series};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// Writes each series as one JSON object on a line; how many there are.
-pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> (Vec<u8>, usize) {
+pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> (Vec<u8>, usize) {
     let (mut out, mut events) = (Vec::new(), 0);
     for (calendar, zones) in calendars {
         let name = calendar.name();
@@ -36,7 +36,12 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> (Vec<u8>, usize)
     (out, events)
 }
 
-fn object(event: &Event<'_>, series: &Series<'_>, zones: &ZoneBook, calendar: &str) -> Map<String, Value> {
+fn object(
+    event: &Event<'_>,
+    series: &Series<'_>,
+    zones: &ZoneResolver,
+    calendar: &str,
+) -> Map<String, Value> {
     let row = Row { event, series, zones, calendar, file: None };
     let mut object = Map::new();
     for field in COLUMNS.into_iter().chain([Field::Status]) {

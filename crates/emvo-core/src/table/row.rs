@@ -368,7 +368,7 @@ impl RowZone {
     fn clock(&self, clock: DateTime, offset: Option<i32>) -> DateTime {
         let Some(offset) = offset else { return clock };
         let instant = clock_seconds(clock) - i64::from(offset);
-        let own = self.zone.as_ref().map_or(instant, |zone| zone.behaviour().clock_at(instant));
+        let own = self.zone.as_ref().map_or(instant, |zone| zone.transitions().clock_at(instant));
         clock_at(own).unwrap_or(clock)
     }
 }

@@ -10,7 +10,7 @@ use super::column::Field;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// The columns that are always written, in their order.
 pub(super) const COLUMNS: [Field; 17] = [
@@ -84,7 +84,7 @@ const NEEDED: [Field; 5] =
 /// says otherwise; if it has no place for what makes an event's time, that is
 /// an error.
 pub fn write(
-    calendars: &[(&Calendar<'_>, &ZoneBook)],
+    calendars: &[(&Calendar<'_>, &ZoneResolver)],
     options: &WriteOptions,
 ) -> Result<WrittenTable, NoPlace> {
     let columns = match &options.columns {
@@ -127,7 +127,7 @@ pub fn write(
     Ok(WrittenTable { text, events, cannot_carry })
 }
 
-fn default_columns(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> Vec<Column> {
+fn default_columns(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<Column> {
     let mut fields = COLUMNS.to_vec();
     let any =
         |test: &dyn Fn(&Event<'_>) -> bool| calendars.iter().any(|(calendar, _)| calendar.events().any(test));
@@ -147,7 +147,7 @@ fn default_columns(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> Vec<Column> {
 
 /// Refuses columns that would make events others than they are.
 fn ensure_place(
-    calendars: &[(&Calendar<'_>, &ZoneBook)],
+    calendars: &[(&Calendar<'_>, &ZoneResolver)],
     columns: &[Column],
     options: &WriteOptions,
 ) -> Result<(), NoPlace> {
@@ -222,7 +222,7 @@ impl Rows<'_> {
     }
 }
 
-fn carried_headers(calendars: &[(&Calendar<'_>, &ZoneBook)]) -> Vec<String> {
+fn carried_headers(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<String> {
     let mut headers: Vec<String> = Vec::new();
     for event in calendars.iter().flat_map(|(calendar, _)| calendar.events()) {
         for property in event.component().properties_named(COLUMN_PROPERTY) {
@@ -266,7 +266,7 @@ mod tests {
         let calendar = &table.calendars[0];
         assert_eq!(calendar.series.len(), 3);
         assert_eq!(calendar.series[1].lead().title().unwrap(), "=SUM(A1)");
-        let zones = ZoneBook::of(calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(calendar, &ZoneChoices::default());
         let written = write(&[(calendar, &zones)], &WriteOptions::default()).unwrap();
         assert_eq!(String::from_utf8(written.text).unwrap(), TABLE);
         assert_eq!((written.events, written.cannot_carry.len()), (3, 0));
@@ -278,7 +278,7 @@ mod tests {
             ATTENDEE:mailto:b@example.org\nX-ROOM:3\nBEGIN:VALARM\nTRIGGER;RELATED=END:-PT5M\nEND:VALARM\nEND:VEVENT\n\
             BEGIN:VTODO\nUID:2\nEND:VTODO\nEND:VCALENDAR\n";
         let calendar = emvo_ical::calendar::read(emvo_ical::content::parse(text).roots.remove(0), "f");
-        let written = write(&[(&calendar, &ZoneBook::default())], &WriteOptions::default()).unwrap();
+        let written = write(&[(&calendar, &ZoneResolver::default())], &WriteOptions::default()).unwrap();
         let left: Vec<_> = written.cannot_carry.iter().map(|(name, count)| (name.as_str(), *count)).collect();
         assert_eq!(left, [("ATTENDEE", 2), ("VALARM", 1), ("VTODO", 1), ("X-ROOM", 1)]);
     }

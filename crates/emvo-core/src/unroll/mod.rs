@@ -9,7 +9,7 @@ use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::{Event, EventTime, Extent, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, RuleError, Window, occurrences_of};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 /// The header of the column, and the carried cell, that names the series.
 pub(crate) const SERIES_HEADER: &str = "series";
@@ -29,7 +29,12 @@ pub enum Unrolled<'a> {
 
 /// Takes a series apart into its dates in a window. A single event stays itself
 /// if it lies in the window.
-pub fn unroll<'a>(series: &Series<'a>, zones: &ZoneBook, window: Window, ceiling: Ceiling) -> Unrolled<'a> {
+pub fn unroll<'a>(
+    series: &Series<'a>,
+    zones: &ZoneResolver,
+    window: Window,
+    ceiling: Ceiling,
+) -> Unrolled<'a> {
     let found = occurrences_of(series, zones, window, ceiling);
     if let Some(error) = found.unreadable.into_iter().next() {
         return Unrolled::Unreadable(error);
@@ -103,7 +108,7 @@ mod tests {
     }
 
     /// Start, end and title of every date.
-    fn dates(series: &[Series<'_>], zones: &ZoneBook) -> Vec<(String, String, String)> {
+    fn dates(series: &[Series<'_>], zones: &ZoneResolver) -> Vec<(String, String, String)> {
         let mut dates: Vec<_> = series
             .iter()
             .flat_map(|series| {
@@ -130,7 +135,7 @@ mod tests {
         BEGIN:VEVENT\nUID:r\nRECURRENCE-ID;TZID=Europe/Helsinki:20260323T080000\nDTSTART;TZID=Europe/Helsinki:20260323T080000\n\
         STATUS:CANCELLED\nEND:VEVENT\n";
 
-    fn unrolled(calendar: &Calendar<'static>, zones: &ZoneBook) -> Vec<Series<'static>> {
+    fn unrolled(calendar: &Calendar<'static>, zones: &ZoneResolver) -> Vec<Series<'static>> {
         match unroll(&calendar.series[0], zones, window(), Ceiling::default()) {
             Unrolled::Events(events) => events,
             other => panic!("{other:?}"),
@@ -140,7 +145,7 @@ mod tests {
     #[test]
     fn each_date_becomes_an_event_that_knows_its_series() {
         let calendar = calendar(ROSTER);
-        let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         let events = unrolled(&calendar, &zones);
         assert_eq!(dates(&events, &zones), dates(&calendar.series, &zones));
         let shown: Vec<_> = events.iter().map(|event| event.lead().span()).collect();
@@ -165,7 +170,7 @@ mod tests {
 
     #[test]
     fn what_cannot_be_unrolled_says_why() {
-        let zones = ZoneBook::default();
+        let zones = ZoneResolver::default();
         let of = |rule: &str, ceiling| {
             let calendar =
                 calendar(&format!("BEGIN:VEVENT\nUID:1\nDTSTART:20260101T080000Z\n{rule}END:VEVENT\n"));
@@ -193,7 +198,7 @@ mod tests {
             let calendar = calendar(&format!(
                 "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:202602{day:02}T{hour:02}0000\n{extent}RRULE:{rule}\nEND:VEVENT\n"
             ));
-            let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+            let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
             prop_assert_eq!(dates(&unrolled(&calendar, &zones), &zones), dates(&calendar.series, &zones));
         }
     }

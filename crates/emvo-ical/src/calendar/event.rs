@@ -57,6 +57,7 @@ pub enum Extent {
 
 /// Why an event cannot be placed in time.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum EventError {
     /// No `DTSTART`.
     #[error("it has no start (DTSTART)")]
@@ -165,6 +166,7 @@ impl<'a> Event<'a> {
         self.origin
     }
 
+    /// Numbers it among the events that were read; see [`Origin`].
     pub fn set_origin(&mut self, origin: Option<Origin>) {
         self.origin = origin;
     }

@@ -13,23 +13,23 @@ mod count;
 mod dates;
 mod duration;
 mod event;
-mod mend;
+mod lenient_times;
 mod read;
 mod series;
-mod shadow;
 mod time;
+mod vendor_mirror;
 mod write;
 
 pub use count::{count_events, count_events_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status};
-pub use mend::{Mended, Reading, mended};
+pub use lenient_times::{Certainty, LenientTimes, lenient_times};
 pub use read::{ReadEvent, of_events, read_stated};
 pub use read::{read, read_bare};
 pub use series::{Series, Uid};
-pub use shadow::{Shadow, shadow_of};
-pub use time::basic_clock;
+pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
+pub use vendor_mirror::{VendorMirror, vendor_mirror_of};
 pub use write::{write, write_to, write_with_head};
 
 use crate::content::{Component, Property};

@@ -10,7 +10,7 @@ use jiff::civil::{Date, DateTime, Time};
 use crate::content::Property;
 
 /// The name under which a calendar refers to a zone (`TZID`), as it stands.
-/// What it means is for [`crate::zone::ZoneBook`] to say. Never empty.
+/// What it means is for [`crate::zone::ZoneResolver`] to say. Never empty.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct ZoneName(
     /// A thin pointer: every time of every event has one.
@@ -94,6 +94,7 @@ pub enum EventTime {
 
 /// Why a time cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum TimeError {
     /// Digits in the right form that no calendar has.
     #[error("`{text}` is not a date that exists")]
@@ -281,7 +282,7 @@ fn push_two(out: &mut String, number: i16) {
 }
 
 /// `20260131T093000`.
-pub fn basic_clock(at: DateTime) -> String {
+pub(crate) fn basic_clock(at: DateTime) -> String {
     let mut out = String::with_capacity(16);
     push_date(&mut out, at.date());
     out.push('T');

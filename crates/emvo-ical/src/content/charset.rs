@@ -38,6 +38,7 @@ impl Charset {
 
 /// Why a text cannot be written in a charset.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum EncodeError {
     /// Nobody knows the charset.
     #[error("`{label}` is not a charset; write one such as utf-8, utf-8-bom or windows-1252")]
@@ -62,6 +63,7 @@ const ENOUGH_TO_DETECT: usize = 1 << 20;
 
 /// A source as text, and how it was read.
 #[derive(Debug)]
+#[non_exhaustive]
 pub struct Decoded<'a> {
     /// The text, borrowed where the bytes were UTF-8.
     pub text: Cow<'a, str>,

@@ -21,7 +21,7 @@ mod write;
 pub use charset::{Charset, Decoded, EncodeError, decode, decode_as, encode};
 pub use component::{Component, Item, ItemsMut};
 pub use mojibake::undone_mojibake;
-pub use parse::logical_lines;
+pub(crate) use parse::logical_lines;
 pub use parse::{Fault, FaultKind, Parsed, parse};
 pub use property::{Parameter, Property};
 pub use text::{escape_text, split_list, unescape_text};

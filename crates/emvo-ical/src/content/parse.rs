@@ -15,6 +15,7 @@ const DEEPEST: usize = 32;
 
 /// What a text holds.
 #[derive(Debug, Default)]
+#[non_exhaustive]
 pub struct Parsed<'a> {
     /// The outermost components in order: calendars, or what stood bare.
     pub roots: Vec<Component<'a>>,
@@ -24,6 +25,7 @@ pub struct Parsed<'a> {
 
 /// A part of a text that could not be read and is in no component.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Fault<'a> {
     /// Where it starts, counted from 1.
     pub line: u32,
@@ -84,14 +86,14 @@ pub fn parse(text: &str) -> Parsed<'_> {
 }
 
 /// The logical lines of a text, with their folds.
-pub fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
+pub(crate) fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
     let mut lines = PhysicalLines::of(text, 1);
     std::iter::from_fn(move || lines.next_logical())
 }
 
 /// A logical line of the source with its folds.
 #[derive(Clone, Copy)]
-pub struct SourceLine<'a> {
+pub(crate) struct SourceLine<'a> {
     raw: &'a str,
     start: usize,
     end: usize,
@@ -103,7 +105,7 @@ pub struct SourceLine<'a> {
 
 impl<'a> SourceLine<'a> {
     /// Its text without the last line end.
-    pub fn raw(&self) -> &'a str {
+    pub(crate) fn raw(&self) -> &'a str {
         self.raw
     }
 }

@@ -6,10 +6,10 @@ use jiff::civil::DateTime;
 
 use crate::calendar::{Duration, Event, EventTime, Extent, ZoneRef};
 use crate::day::{SECONDS_A_DAY, clock_at, clock_seconds};
-use crate::zone::{Zone, ZoneBook};
+use crate::zone::{Zone, ZoneResolver};
 
 /// When an event ends that stands for itself.
-pub fn own_end(event: &Event<'_>, zones: &ZoneBook) -> EventTime {
+pub fn own_end(event: &Event<'_>, zones: &ZoneResolver) -> EventTime {
     match event.extent() {
         Extent::Length(length) => {
             end_after(event.start(), *length, zones.zone_of(event.start().zone()).as_ref())
@@ -37,7 +37,7 @@ enum Length {
 }
 
 impl Ends {
-    pub(super) fn of(event: &Event<'_>, zones: &ZoneBook) -> Self {
+    pub(super) fn of(event: &Event<'_>, zones: &ZoneResolver) -> Self {
         let on_the_clock =
             || Length::OnTheClock(clock_seconds(event.end().clock()) - clock_seconds(event.start().clock()));
         let length = match event.extent() {
@@ -68,7 +68,7 @@ impl Ends {
             return at(start, ends);
         }
         if let Some(zone) = &self.zone {
-            self.calm = zone.behaviour().calm_clocks_around(begins);
+            self.calm = zone.transitions().calm_clocks_around(begins);
         }
         end_after(start, length, self.zone.as_ref())
     }
@@ -86,9 +86,9 @@ fn end_after(start: &EventTime, length: Duration, zone: Option<&Zone>) -> EventT
     let Some(zone) = zone.filter(|_| length.seconds != 0 && !start.is_date()) else {
         return at(start, days.saturating_add(length.seconds));
     };
-    let instant = zone.behaviour().instant_of(days).saturating_add(length.seconds);
-    let clock = zone.behaviour().clock_at(instant);
-    if zone.behaviour().instant_of(clock) == instant {
+    let instant = zone.transitions().instant_of(days).saturating_add(length.seconds);
+    let clock = zone.transitions().clock_at(instant);
+    if zone.transitions().instant_of(clock) == instant {
         at(start, clock)
     } else {
         EventTime::Clock { at: clock_at(instant).unwrap_or(DateTime::MAX), zone: ZoneRef::Utc }

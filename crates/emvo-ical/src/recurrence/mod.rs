@@ -10,7 +10,7 @@ mod expand;
 mod occurrences;
 mod period;
 mod phrase;
-mod probable;
+mod recover_rule;
 mod rule;
 mod slots;
 
@@ -20,6 +20,6 @@ pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_i
 pub use phrase::{
     PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_of_words, rule_of_words_until,
 };
-pub use probable::{Probable, is_unsupported, probable_rule};
+pub use recover_rule::{RecoveredRule, is_unsupported, recover_rule};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};
 pub use slots::{Recurrence, exceptions, last_of, on_clock_of};

@@ -11,7 +11,7 @@ use super::rule::RuleError;
 use super::slots::{Recurrence, exceptions, on_clock_of};
 use crate::calendar::{Duration, Event, EventTime, Reach, Series, Status};
 use crate::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
-use crate::zone::ZoneBook;
+use crate::zone::ZoneResolver;
 
 /// No zone is farther from another than this, so a window that is wider by it
 /// misses nothing.
@@ -73,6 +73,7 @@ pub struct Occurrence {
 
 /// The occurrences of a series in a window.
 #[derive(Clone, Debug, Default)]
+#[non_exhaustive]
 pub struct Occurrences {
     /// Those that take place, ascending by start.
     pub list: Vec<Occurrence>,
@@ -92,7 +93,7 @@ pub struct Occurrences {
 /// be expressed in it, else those of the event's own clock.
 pub fn occurrences_of(
     series: &Series<'_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     window: Window,
     ceiling: Ceiling,
 ) -> Occurrences {
@@ -134,7 +135,7 @@ fn place(found: &mut Occurrences, event: &Event<'_>, occurrence: Occurrence) {
 
 /// The dates of a repeating series that no override of their own replaces.
 struct Expansion<'e> {
-    zones: &'e ZoneBook,
+    zones: &'e ZoneResolver,
     window: Window,
     ceiling: Ceiling,
     recurrence: Recurrence,
@@ -167,7 +168,7 @@ impl<'e> Expansion<'e> {
     fn of(
         series: &Series<'_>,
         master: &Event<'_>,
-        zones: &'e ZoneBook,
+        zones: &'e ZoneResolver,
         window: Window,
         ceiling: Ceiling,
     ) -> Self {
@@ -224,7 +225,7 @@ impl Teller {
         event: &Event<'_>,
         part: Part,
         (from, shift): (i64, i64),
-        zones: &ZoneBook,
+        zones: &ZoneResolver,
         (first, after): (i64, i64),
     ) -> Self {
         let start = event.start().clone();
@@ -252,11 +253,11 @@ impl Teller {
 }
 
 /// Whether any part of an occurrence lies in a window.
-fn touches(occurrence: &Occurrence, window: Window, zones: &ZoneBook) -> bool {
+fn touches(occurrence: &Occurrence, window: Window, zones: &ZoneResolver) -> bool {
     let on_house_clock = |time: &EventTime| match zones.floating_zone() {
         Some(house) if !time.is_date() => zones
             .instant(time)
-            .map_or_else(|| clock_seconds(time.clock()), |instant| house.behaviour().clock_at(instant)),
+            .map_or_else(|| clock_seconds(time.clock()), |instant| house.transitions().clock_at(instant)),
         _ => clock_seconds(time.clock()),
     };
     let (from, until) = (day_of(window.from) * SECONDS_A_DAY, (day_of(window.until) + 1) * SECONDS_A_DAY);
@@ -269,7 +270,7 @@ fn touches(occurrence: &Occurrence, window: Window, zones: &ZoneBook) -> bool {
 
 /// Whether any date of a series lies in a window, a cancelled one or one that
 /// cannot be told because of an unreadable rule included.
-pub fn has_date_in(series: &Series<'_>, zones: &ZoneBook, window: Window) -> bool {
+pub fn has_date_in(series: &Series<'_>, zones: &ZoneResolver, window: Window) -> bool {
     let found = occurrences_of(series, zones, window, Ceiling(1));
     !(found.list.is_empty() && found.cancelled.is_empty() && found.unreadable.is_empty())
 }

@@ -11,7 +11,7 @@ use super::rule::{ByDay, Frequency, Rule, Weekday};
 use super::slots::last_of;
 use crate::calendar::{EventTime, ZoneRef};
 use crate::day::{clock_at, clock_seconds};
-use crate::zone::{Zone, ZoneBook};
+use crate::zone::{Zone, ZoneResolver};
 
 const DAYS: [&str; 7] = ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"];
 const MONTHS: [&str; 12] =
@@ -20,6 +20,7 @@ const MONTHS: [&str; 12] =
 /// Why words are no phrase.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("`{text}` is not a phrase such as `every 2 weeks on Tue, Thu until 2027-06-30`, at `{at}`")]
+#[non_exhaustive]
 pub struct PhraseError {
     /// The phrase as it stands.
     pub text: String,
@@ -317,7 +318,7 @@ fn ordinal_number(word: &str) -> Option<i8> {
 ///
 /// An end in the middle of a day is told as the last day with a date of the
 /// series: an end before the time of day at which it starts leaves its day out.
-pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneBook) -> String {
+pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneResolver) -> String {
     let in_words = || {
         let mut rule = Rule::parse(text).ok()?;
         if rule.until.as_ref().is_some_and(|until| !until.is_date()) {
@@ -330,7 +331,7 @@ pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneBook) -> String 
 }
 
 /// The last day on which a rule with an `UNTIL` may have a date.
-pub fn last_day_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Option<Date> {
+pub fn last_day_of(rule: &Rule, start: &EventTime, zones: &ZoneResolver) -> Option<Date> {
     let Last::At(last) = last_of(rule, start, zones) else { return None };
     let last = clock_at(last)?;
     let is_whole = start.is_date() || last.time() >= start.clock().time();
@@ -362,7 +363,7 @@ pub fn rule_of_words_until(text: &str, last: Date, start: &EventTime) -> Result<
 fn with_proper_end(mut rule: Rule, start: &EventTime) -> Rule {
     if let (Some(EventTime::Date(day)), false) = (&rule.until, start.is_date()) {
         let end_of_day = day.at(23, 59, 59, 0);
-        let in_utc = |zone: &Zone| clock_at(zone.behaviour().instant_of(clock_seconds(end_of_day)));
+        let in_utc = |zone: &Zone| clock_at(zone.transitions().instant_of(clock_seconds(end_of_day)));
         let (at, zone) = match start.zone() {
             ZoneRef::Floating => (Some(end_of_day), ZoneRef::Floating),
             ZoneRef::Utc => (Some(end_of_day), ZoneRef::Utc),

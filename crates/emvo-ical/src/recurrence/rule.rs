@@ -73,6 +73,7 @@ pub struct Rule {
 
 /// Why a rule cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum RuleError {
     /// No `FREQ`, or one that is not a frequency.
     #[error("the rule `{rule}` has no FREQ that says how often")]

@@ -9,7 +9,7 @@ use super::expand::{Last, Starts};
 use super::rule::{Rule, RuleError};
 use crate::calendar::{Duration, Event, EventTime, ZoneName, ZoneRef};
 use crate::day::clock_seconds;
-use crate::zone::ZoneBook;
+use crate::zone::ZoneResolver;
 
 /// What says when a series has dates, read once.
 #[derive(Clone, Debug)]
@@ -24,7 +24,7 @@ pub struct Recurrence {
 impl Recurrence {
     /// Reads it from the master of a series. Where a rule cannot be read, no
     /// rule is followed: a part of a series would be worse than none.
-    pub fn of(master: &Event<'_>, zones: &ZoneBook) -> Self {
+    pub fn of(master: &Event<'_>, zones: &ZoneResolver) -> Self {
         let start = master.start().clone();
         let (mut rules, mut unreadable) = (Vec::new(), Vec::new());
         for text in master.rules() {
@@ -131,7 +131,7 @@ impl Iterator for Slots<'_> {
     }
 }
 
-fn extra_dates(master: &Event<'_>, zones: &ZoneBook) -> BTreeMap<i64, Option<Duration>> {
+fn extra_dates(master: &Event<'_>, zones: &ZoneResolver) -> BTreeMap<i64, Option<Duration>> {
     let mut dates = BTreeMap::new();
     for property in master.component().properties_named("RDATE") {
         let zone = property.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
@@ -159,7 +159,7 @@ fn extra_dates(master: &Event<'_>, zones: &ZoneBook) -> BTreeMap<i64, Option<Dur
 /// obsolete `EXRULE` (RFC 2445) from one moment to another, at most so many.
 pub fn exceptions(
     master: &Event<'_>,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     (from, until): (i64, i64),
     most: usize,
 ) -> HashSet<i64> {
@@ -178,7 +178,7 @@ pub fn exceptions(
 
 /// A time as a moment on the clock of a series, in seconds. `None` if it is a
 /// date where the series has times, or the reverse: then it hits nothing.
-pub fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneBook) -> Option<i64> {
+pub fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneResolver) -> Option<i64> {
     if time.is_date() != start.is_date() {
         return None;
     }
@@ -187,21 +187,21 @@ pub fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneBook) -> Opt
     }
     let zone = zones.zone_of(start.zone());
     match (zones.instant(time), zone) {
-        (Some(instant), Some(zone)) => Some(zone.behaviour().clock_at(instant)),
+        (Some(instant), Some(zone)) => Some(zone.transitions().clock_at(instant)),
         // Without the zones the clock times are all there is to go by.
         _ => Some(clock_seconds(time.clock())),
     }
 }
 
 /// Where a rule's `UNTIL` lies on the clock of its series.
-pub fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
+pub fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneResolver) -> Last {
     let Some(until) = &rule.until else { return Last::Open };
     let own = match until {
         // A date means through that day, whatever the series' kind (R01).
         EventTime::Date(date) => clock_seconds(date.at(23, 59, 59, 0)),
         EventTime::Clock { at, .. } if start.is_date() => clock_seconds(at.date().at(0, 0, 0, 0)),
         EventTime::Clock { at, zone: ZoneRef::Utc } => match zones.zone_of(start.zone()) {
-            Some(zone) => latest_clock_at(clock_seconds(*at), zone.behaviour()),
+            Some(zone) => latest_clock_at(clock_seconds(*at), zone.transitions()),
             None => clock_seconds(*at),
         },
         EventTime::Clock { at, .. } => clock_seconds(*at),
@@ -211,7 +211,7 @@ pub fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneBook) -> Last {
 
 /// The last clock time whose instant is not after `instant`: where clocks are
 /// set back, the first pass of the repeated hour counts.
-fn latest_clock_at(instant: i64, zone: &crate::zone::Behaviour) -> i64 {
+fn latest_clock_at(instant: i64, zone: &crate::zone::Transitions) -> i64 {
     let clock = zone.clock_at(instant);
     // In a second pass every clock time of the first pass has gone by.
     let first_pass = instant + i64::from(zone.offset_of_clock(clock));

@@ -1,24 +1,25 @@
-//! Zone definitions in a file: `VTIMEZONE` (RFC 5545 section 3.6.5) → behaviour.
+//! Zone definitions in a file: `VTIMEZONE` (RFC 5545 section 3.6.5) → [`Transitions`].
 
-use super::behaviour::{Behaviour, Change, ClockKind, LAST_YEAR};
+use super::transitions::{ClockKind, LAST_YEAR, Transition, Transitions};
 use crate::calendar::EventTime;
 use crate::content::{Component, Property};
 use crate::day::{SECONDS_A_DAY, clock_seconds, day_number};
 use crate::recurrence::{Last, Rule, RuleError, Starts};
 
-/// One observance has a change or two a year; from 1601 to the last year we
+/// One observance has a transition or two a year; from 1601 to the last year we
 /// look at that makes 1,200. More is no zone.
 const MOST_CHANGES: usize = 2_000;
 
 /// A definition, read.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Definition {
     /// The name it defines.
     pub tzid: String,
     /// An IANA name that it gives besides (`X-LIC-LOCATION`), as it stands.
     pub location: Option<String>,
     /// What its clocks do.
-    pub behaviour: Behaviour,
+    pub transitions: Transitions,
     /// The line of its `BEGIN`.
     pub line: u32,
     /// Whether a rule in it was followed only in part.
@@ -38,6 +39,7 @@ pub enum DefinitionExtent {
 
 /// Why a definition cannot be read.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
+#[non_exhaustive]
 pub enum DefinitionError {
     /// No `TZID`.
     #[error("the zone definition has no TZID")]
@@ -76,7 +78,7 @@ impl Definition {
         let text =
             |name| component.text(name).map(|text| text.trim().to_owned()).filter(|text| !text.is_empty());
         let tzid = text("TZID").ok_or(DefinitionError::NameMissing)?;
-        let mut onsets = Onsets { tzid: &tzid, changes: Vec::new(), extent: DefinitionExtent::Whole };
+        let mut onsets = Onsets { tzid: &tzid, transitions: Vec::new(), extent: DefinitionExtent::Whole };
         for part in component.components() {
             if part.is("STANDARD") {
                 onsets.add(part, ClockKind::Standard)?;
@@ -84,12 +86,12 @@ impl Definition {
                 onsets.add(part, ClockKind::Summer)?;
             }
         }
-        let Onsets { mut changes, extent, .. } = onsets;
-        changes.sort_by_key(|change| change.instant);
-        let Some(first) = changes.first() else { return Err(DefinitionError::Empty { tzid }) };
+        let Onsets { mut transitions, extent, .. } = onsets;
+        transitions.sort_by_key(|transition| transition.instant);
+        let Some(first) = transitions.first() else { return Err(DefinitionError::Empty { tzid }) };
         // Many systems let both of their parts begin at one moment of 1601, which
         // is no time that anybody uses.
-        let mut pairs = changes.windows(2).filter(|pair| pair[0].instant >= 0);
+        let mut pairs = transitions.windows(2).filter(|pair| pair[0].instant >= 0);
         let contradicts =
             pairs.any(|pair| pair[0].instant == pair[1].instant && pair[0].after != pair[1].after);
         let extent = if contradicts && extent == DefinitionExtent::Whole {
@@ -97,14 +99,14 @@ impl Definition {
         } else {
             extent
         };
-        let behaviour = Behaviour::of_changes(first.before, changes);
-        Ok(Self { location: text("X-LIC-LOCATION"), behaviour, line: component.line(), tzid, extent })
+        let transitions = Transitions::of_transitions(first.before, transitions);
+        Ok(Self { location: text("X-LIC-LOCATION"), transitions, line: component.line(), tzid, extent })
     }
 }
 
 struct Onsets<'t> {
     tzid: &'t str,
-    changes: Vec<Change>,
+    transitions: Vec<Transition>,
     extent: DefinitionExtent,
 }
 
@@ -120,7 +122,7 @@ impl Onsets<'_> {
         let abbreviation = part.text("TZNAME").unwrap_or_default();
         let mut push = |clock: i64| {
             let instant = clock - i64::from(before);
-            self.changes.push(Change {
+            self.transitions.push(Transition {
                 instant,
                 before,
                 after,
@@ -155,7 +157,7 @@ impl Onsets<'_> {
     }
 }
 
-/// Where a rule ends on the clock in force before the change. `UNTIL` is in
+/// Where a rule ends on the clock in force before the transition. `UNTIL` is in
 /// UTC here, or on that clock where the file is careless.
 fn last_onset(rule: &Rule, before: i32) -> Last {
     let bound = day_number(LAST_YEAR, 1, 1) * SECONDS_A_DAY;
@@ -223,9 +225,9 @@ mod tests {
     #[test]
     fn a_definition_behaves_like_the_zone_it_describes() {
         let own = definition(FINNISH).unwrap();
-        let helsinki = Behaviour::of_iana("Europe/Helsinki").unwrap();
-        assert!(own.behaviour.agrees_with(&helsinki, seconds(2000), seconds(2100)));
-        assert!(!own.behaviour.agrees_with(&helsinki, seconds(1970), seconds(2100)));
+        let helsinki = Transitions::of_iana("Europe/Helsinki").unwrap();
+        assert!(own.transitions.agrees_with(&helsinki, seconds(2000), seconds(2100)));
+        assert!(!own.transitions.agrees_with(&helsinki, seconds(1970), seconds(2100)));
         assert_eq!(own.extent, DefinitionExtent::Whole);
     }
 
@@ -235,11 +237,11 @@ mod tests {
             .replace("BYMONTH=10", "BYMONTH=10;UNTIL=20251026T010000Z")
             .replace("BYMONTH=3", "BYMONTH=3;UNTIL=20250330T010000Z");
         let own = definition(&ended).unwrap();
-        assert_eq!(own.behaviour.offset_at(seconds(2026)), 7200);
-        assert!(!own.behaviour.changes_in(seconds(2026), seconds(2030)));
+        assert_eq!(own.transitions.offset_at(seconds(2026)), 7200);
+        assert!(!own.transitions.has_transition_in(seconds(2026), seconds(2030)));
         let by_date = "BEGIN:STANDARD\nDTSTART:20200101T000000\nRDATE:20210101T000000,20220101T000000\n\
             TZOFFSETFROM:+0100\nTZOFFSETTO:+02:00\nEND:STANDARD\n";
-        assert_eq!(definition(by_date).unwrap().behaviour.offset_at(seconds(2020)), 7200);
+        assert_eq!(definition(by_date).unwrap().transitions.offset_at(seconds(2020)), 7200);
     }
 
     #[test]

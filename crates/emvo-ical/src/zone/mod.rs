@@ -4,21 +4,21 @@
 //! (RFC 5545 section 3.6.5) and the way from clock time to instant. Zones are
 //! compared by what they do over the dates in use; names only label them.
 
-mod behaviour;
-mod book;
 mod definition;
-mod emit;
-mod in_use;
 mod names;
+mod resolver;
+mod transitions;
+mod used_span;
+mod write_vtimezone;
 
-pub use behaviour::{Behaviour, ClockReading};
-pub use book::zones_that_agree;
-pub use book::{Zone, ZoneBook, ZoneChoices, ZoneEntry, ZoneKind, ZoneSource};
 pub use definition::{Definition, DefinitionError, DefinitionExtent};
-pub use emit::definition_of;
-pub use in_use::InUse;
 pub use names::is_of_one_windows_zone;
 pub use names::{NameMeaning, closest, meaning_of};
+pub use resolver::zones_that_agree;
+pub use resolver::{Zone, ZoneChoices, ZoneEntry, ZoneKind, ZoneResolver, ZoneSource};
+pub use transitions::{ClockReading, Transitions};
+pub use used_span::UsedSpan;
+pub use write_vtimezone::definition_of;
 
 use crate::day::{SECONDS_A_DAY, day_number};
 

@@ -10,7 +10,7 @@
 use hashbrown::HashMap;
 use std::sync::LazyLock;
 
-use super::behaviour::Behaviour;
+use super::transitions::Transitions;
 
 /// What a zone name means.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, Hash)]
@@ -239,7 +239,7 @@ fn zone_of_city(place: &str, minutes: i16) -> Option<&'static str> {
     let zones = BY_CITY.get(&place.to_lowercase().replace(' ', "_"));
     let fitting = zones.and_then(|zones| {
         let mut fitting = zones.iter().filter(|zone| {
-            Behaviour::of_iana(zone).is_some_and(|zone| zone.has_recent_offset(i32::from(minutes) * 60))
+            Transitions::of_iana(zone).is_some_and(|zone| zone.has_recent_offset(i32::from(minutes) * 60))
         });
         fitting.next().filter(|_| fitting.next().is_none()).copied()
     });

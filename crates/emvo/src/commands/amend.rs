@@ -6,7 +6,7 @@ use emvo_core::receipt::Change;
 use emvo_core::retime::{Refusal, split_by_window};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::chosen::{Chosen, SelectArgs};
@@ -181,7 +181,7 @@ type Parts<'t> = (Vec<Series<'t>>, Option<(String, String)>);
 fn inside<'t>(
     series: &Series<'t>,
     window: Window,
-    zones: &ZoneBook,
+    zones: &ZoneResolver,
     amendments: &[Amendment],
 ) -> Result<Parts<'t>, Refusal> {
     let parts = split_by_window(series, window, zones)?;

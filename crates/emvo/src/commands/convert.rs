@@ -13,7 +13,7 @@ use emvo_core::unroll::{Unrolled, unroll};
 use emvo_ical::calendar::Calendar;
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
@@ -207,7 +207,7 @@ fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Read
         ..MergeOptions::default()
     };
     let merged = merge(None, vec![input], options);
-    let zones = ZoneBook::of(&merged.calendar, &reading.zones);
+    let zones = ZoneResolver::of(&merged.calendar, &reading.zones);
     Changed {
         calendar: merged.calendar,
         zones,

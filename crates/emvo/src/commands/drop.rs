@@ -8,7 +8,7 @@ use emvo_core::receipt::Change;
 use emvo_core::rules::{names_in_use, settle_definitions};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
@@ -179,7 +179,7 @@ impl Dropping {
     }
 
     /// What is left of a chosen event; `None` if it stays as it is.
-    fn left_of<'t>(&mut self, path: &str, series: &Series<'t>, zones: &ZoneBook) -> Option<Left<'t>> {
+    fn left_of<'t>(&mut self, path: &str, series: &Series<'t>, zones: &ZoneResolver) -> Option<Left<'t>> {
         let gone = || Left { parts: Vec::new(), after: "removed".to_owned() };
         let result = match self.what {
             What::Everything => return Some(gone()),

@@ -11,7 +11,7 @@ use emvo_core::table::Columns;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
-use emvo_ical::zone::{ZoneBook, ZoneChoices};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 use crate::commands::per_input::{Changed, Part};
 
@@ -109,7 +109,7 @@ impl Fitting {
 }
 
 /// A calendar with the definitions of the zones that it uses alone.
-fn with_own_zones<'a>(mut calendar: Calendar<'a>, zones: &ZoneBook) -> Calendar<'a> {
+fn with_own_zones<'a>(mut calendar: Calendar<'a>, zones: &ZoneResolver) -> Calendar<'a> {
     let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
     settle_definitions(&mut calendar, zones, &before, &BTreeSet::new());
     calendar
@@ -149,6 +149,6 @@ pub(crate) fn fit(changed: &mut Changed<'_>, options: &FitOptions, choices: &Zon
         changed.calendar.series.extend(fitted.parts);
     }
     settle_definitions(&mut changed.calendar, &changed.zones, &before, &BTreeSet::new());
-    changed.zones = ZoneBook::of(&changed.calendar, choices);
+    changed.zones = ZoneResolver::of(&changed.calendar, choices);
     refused
 }

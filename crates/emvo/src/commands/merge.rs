@@ -12,7 +12,7 @@ use emvo_core::merge::{
 use emvo_core::survey::default_window;
 use emvo_ical::calendar::{Classification, Duration};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs};
@@ -215,7 +215,7 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
     let mut merged = merge(existing, incoming, options);
     let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
     let calendar = std::mem::take(&mut merged.calendar);
-    let zones = ZoneBook::of(&calendar, &reading.zones);
+    let zones = ZoneResolver::of(&calendar, &reading.zones);
     let mut changed = Changed {
         calendar,
         zones,

@@ -11,7 +11,7 @@ use emvo_core::receipt::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_ical::calendar::{Calendar, Unsound, count_events_in, write_to, write_with_head};
 use emvo_ical::content::{Component, Property, encode};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
 use crate::commands::fitting::{Fitting, Spread};
@@ -44,7 +44,7 @@ impl TableForm {
 #[derive(Default)]
 pub(crate) struct Changed<'a> {
     pub(crate) calendar: Calendar<'a>,
-    pub(crate) zones: ZoneBook,
+    pub(crate) zones: ZoneResolver,
     pub(crate) changes: Vec<Change>,
     /// Series that came into being by splitting.
     pub(crate) added: usize,

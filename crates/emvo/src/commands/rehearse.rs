@@ -9,7 +9,7 @@ use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
 use emvo_core::rules::settle_definitions;
 use emvo_core::survey::default_window;
 use emvo_ical::calendar::write;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 
 use crate::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::commands::fitting::limits_file;
@@ -74,7 +74,7 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
     let held = rehearse(&inputs, &limits, window.until, presses);
     let mut calendar = held.calendar;
     settle_definitions(&mut calendar, &inputs_zones(&inputs), &BTreeSet::new(), &BTreeSet::new());
-    let zones = ZoneBook::of(&calendar, &reading.zones);
+    let zones = ZoneResolver::of(&calendar, &reading.zones);
     if let Some(path) = &args.output {
         let mut bytes = Vec::new();
         write(&calendar, &mut bytes);
@@ -110,6 +110,6 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
 }
 
 /// The zones of all inputs, to define those that the destination holds.
-fn inputs_zones(inputs: &[(&emvo_ical::calendar::Calendar<'_>, &ZoneBook)]) -> ZoneBook {
+fn inputs_zones(inputs: &[(&emvo_ical::calendar::Calendar<'_>, &ZoneResolver)]) -> ZoneResolver {
     inputs.first().map(|(_, zones)| (*zones).clone()).unwrap_or_default()
 }

@@ -8,7 +8,7 @@ use emvo_core::receipt::Change;
 use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, check_source, repair};
 use emvo_core::table::read_length;
 use emvo_ical::calendar::Duration;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
 use serde::Serialize;
 
@@ -195,7 +195,7 @@ impl Repairs {
         for loaded in &mut source.loaded {
             let placed = rules::place_unsound(&mut loaded.calendar, rules);
             if !placed.changes.is_empty() {
-                loaded.zones = ZoneBook::of(&loaded.calendar, &reading.zones);
+                loaded.zones = ZoneResolver::of(&loaded.calendar, &reading.zones);
             }
             self.of_files.extend(placed.changes);
             self.joined += placed.folded;
@@ -247,7 +247,7 @@ impl Repairs {
         }
         self.left.extend(repaired.left.into_iter().map(|finding| Left { path: path.to_owned(), finding }));
         self.refused.extend(repaired.refused.iter().map(|refusal| format!("{path}: {refusal}")));
-        let zones = ZoneBook::of(&repaired.calendar, &reading.zones);
+        let zones = ZoneResolver::of(&repaired.calendar, &reading.zones);
         Changed {
             calendar: repaired.calendar,
             zones,

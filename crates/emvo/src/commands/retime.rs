@@ -8,7 +8,7 @@ use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::rules::{names_in_use, settle_definitions, spans};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use serde::Serialize;
 
 use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
@@ -219,7 +219,7 @@ impl Retiming<'_> {
             }
         }
         settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        let zones = ZoneBook::of(&calendar, &self.reading.zones);
+        let zones = ZoneResolver::of(&calendar, &self.reading.zones);
         Changed { calendar, zones, changes, added, ..Changed::default() }
     }
 

@@ -146,8 +146,8 @@ proptest! {
         let (first, second) = before.split_at(cut.min(before.len()));
         let texts = [text_of(first), text_of(second), text_of(&there)];
         let calendars: Vec<Calendar<'_>> = texts.iter().map(|text| calendar_of(text)).collect();
-        let books: Vec<ZoneBook> =
-            calendars.iter().map(|calendar| ZoneBook::of(calendar, &ZoneChoices::default())).collect();
+        let books: Vec<ZoneResolver> =
+            calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
         let sides: Vec<Side<'_, '_>> = (0..3)
             .map(|at| Side { calendar: &calendars[at], zones: &books[at], path: ["a.ics", "b.ics", "now.ics"][at] })
             .collect();
@@ -179,8 +179,8 @@ fn most_of_a_move_that_went_well_is_apart() {
     let later = Planned { hour: 10, ..other.clone() };
     let texts = [text_of(&[event.clone(), single.clone(), other]), text_of(&[later, single, event])];
     let calendars: Vec<Calendar<'_>> = texts.iter().map(|text| calendar_of(text)).collect();
-    let books: Vec<ZoneBook> =
-        calendars.iter().map(|calendar| ZoneBook::of(calendar, &ZoneChoices::default())).collect();
+    let books: Vec<ZoneResolver> =
+        calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
     let side = |at: usize| [Side { calendar: &calendars[at], zones: &books[at], path: "x.ics" }];
     let (sources, results) = (side(0), side(1));
     let date = |month, day| Date::new(2026, month, day).unwrap();

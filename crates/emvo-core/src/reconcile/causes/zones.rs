@@ -11,7 +11,7 @@ use crate::identity::Moment;
 use crate::reconcile::record::Record;
 use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::calendar::{Duration, ZoneRef};
-use emvo_ical::zone::{Behaviour, Zone};
+use emvo_ical::zone::{Transitions, Zone};
 
 /// Of ten occurrences so many have to fit for a zone to be named.
 const MOST_OF_TEN: usize = 9;
@@ -104,7 +104,7 @@ impl Swap {
         let unmoved = unmoved(evidence, members);
         let mut best: Option<Self> = None;
         for candidate in candidates(evidence, &own) {
-            let read = |instant: i64| candidate.behaviour.instant_of(own.behaviour().clock_at(instant));
+            let read = |instant: i64| candidate.transitions.instant_of(own.transitions().clock_at(instant));
             let fit = || all.iter().filter(|(_, one, two)| read(*one) == *two);
             let count = fit().count();
             // Those that did not move speak for a zone that has them where they
@@ -206,7 +206,7 @@ fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {
 struct Candidate {
     /// In words.
     name: String,
-    behaviour: Behaviour,
+    transitions: Transitions,
     /// What to express times in, so that the destination reads them right.
     zone: Option<String>,
 }
@@ -229,21 +229,21 @@ fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
             name: if zone.is_utc() {
                 "UTC".to_owned()
             } else if zone.name().starts_with("Etc/") {
-                format!("{} all year, without summer time", shown_offset(zone.behaviour().offset_at(0)))
+                format!("{} all year, without summer time", shown_offset(zone.transitions().offset_at(0)))
             } else {
                 zone.name().to_owned()
             },
-            behaviour: zone.behaviour().clone(),
+            transitions: zone.transitions().clone(),
             zone: Some(if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() }),
         })
         .collect();
     for instant in [1_768_435_200, 1_784_073_600] {
         // Mid January and mid July of 2026: one of them has no summer time.
-        let offset = own.behaviour().offset_at(instant);
+        let offset = own.transitions().offset_at(instant);
         let hours = shown_offset(offset);
         candidates.push(Candidate {
             name: format!("{hours} all year, without summer time"),
-            behaviour: Behaviour::fixed(offset),
+            transitions: Transitions::fixed(offset),
             zone: None,
         });
     }

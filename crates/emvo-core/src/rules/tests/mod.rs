@@ -11,7 +11,7 @@ use super::*;
 use emvo_ical::calendar::{Calendar, read, write};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
-use emvo_ical::zone::{Definition, Zone, ZoneBook, ZoneChoices};
+use emvo_ical::zone::{Definition, Zone, ZoneChoices, ZoneResolver};
 
 const HELSINKI: &str = "BEGIN:STANDARD\nDTSTART:16010101T040000\nTZOFFSETFROM:+0300\nTZOFFSETTO:+0200\n\
     RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10\nEND:STANDARD\n\
@@ -88,7 +88,7 @@ impl Fixture {
 
     fn findings(&self, calendar: &Calendar<'_>) -> Vec<Finding> {
         let choices = self.choices();
-        let zones = ZoneBook::of(calendar, &choices);
+        let zones = ZoneResolver::of(calendar, &choices);
         let options = self.options();
         let context = Context::of(calendar, &zones, choices.house.as_ref(), &options);
         check(&context, &RuleChoice::default(), &Selection::default())
@@ -176,7 +176,7 @@ fn a_repaired_calendar_is_clean_and_reads_back() {
 }
 
 fn starts(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Vec<String> {
-    let zones = ZoneBook::of(calendar, choices);
+    let zones = ZoneResolver::of(calendar, choices);
     let window = Window { from: "2026-01-01".parse().unwrap(), until: "2027-12-31".parse().unwrap() };
     let all = calendar
         .series

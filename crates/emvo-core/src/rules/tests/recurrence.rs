@@ -162,7 +162,7 @@ fn dates(fixture: &Fixture, id: &str) -> (Vec<String>, Vec<String>) {
 
 /// The dates of a calendar as people see them, without their zone.
 fn shown(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Vec<String> {
-    let zones = ZoneBook::of(calendar, choices);
+    let zones = ZoneResolver::of(calendar, choices);
     let window = Window { from: "2026-01-01".parse().unwrap(), until: "2026-12-31".parse().unwrap() };
     let found =
         calendar.series.iter().flat_map(|one| occurrences_of(one, &zones, window, Ceiling::default()).list);

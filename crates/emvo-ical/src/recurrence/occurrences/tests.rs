@@ -19,7 +19,7 @@ struct Vector {
 fn occurrences(lines: &str, window: Window, ceiling: usize) -> Occurrences {
     let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
     let calendar = read(parse(&text).roots.remove(0), "test");
-    let zones = ZoneBook::of(&calendar, &ZoneChoices::default());
+    let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     occurrences_of(&calendar.series[0], &zones, window, Ceiling(ceiling))
 }
 

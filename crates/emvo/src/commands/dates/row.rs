@@ -7,7 +7,7 @@ use std::sync::Arc;
 
 use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneBook};
+use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 
@@ -134,7 +134,7 @@ pub(super) fn list(
 /// Lists the dates of the series of one calendar.
 struct Lister<'l> {
     path: &'l str,
-    zones: &'l ZoneBook,
+    zones: &'l ZoneResolver,
     calendar: Arc<str>,
     window: Window,
     ceiling: Ceiling,
@@ -240,7 +240,7 @@ impl Lister<'_> {
 }
 
 /// How a series repeats, in words; empty for a single event.
-fn in_words(series: &Series<'_>, zones: &ZoneBook) -> String {
+fn in_words(series: &Series<'_>, zones: &ZoneResolver) -> String {
     let lead = series.lead();
     lead.rules().map(|rule| rule_in_words(&rule, lead.start(), zones)).collect::<Vec<_>>().join(" & ")
 }
@@ -285,7 +285,7 @@ impl Line for Row {
     }
 }
 
-fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneBook) -> EventTime {
+fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneResolver) -> EventTime {
     match zone {
         Some(zone) if *time.zone() != ZoneRef::Floating => {
             zones.time_in(time, zone).unwrap_or_else(|| time.clone())
@@ -294,17 +294,17 @@ fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneBook) -> EventTim
     }
 }
 
-fn in_zone_of(start: &EventTime, end: &EventTime, zones: &ZoneBook) -> EventTime {
+fn in_zone_of(start: &EventTime, end: &EventTime, zones: &ZoneResolver) -> EventTime {
     let told = zones.zone_of(start.zone()).and_then(|zone| zones.time_in(end, &zone));
     told.map_or_else(|| end.clone(), |end| start.at_clock(end.clock()))
 }
 
 /// Dates and floating times are ordered by the house's clock, so that a day
 /// comes before its hours.
-fn on_house_clock(time: &EventTime, zones: &ZoneBook) -> i64 {
+fn on_house_clock(time: &EventTime, zones: &ZoneResolver) -> i64 {
     let seconds = time
         .clock()
         .to_zoned(jiff::tz::TimeZone::UTC)
         .map_or(i64::MAX, |zoned| zoned.timestamp().as_second());
-    zones.floating_zone().map_or(seconds, |zone| zone.behaviour().instant_of(seconds))
+    zones.floating_zone().map_or(seconds, |zone| zone.transitions().instant_of(seconds))
 }

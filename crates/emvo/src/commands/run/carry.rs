@@ -10,7 +10,7 @@ use emvo_core::survey::default_window;
 use emvo_core::table::CannotCarry;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
-use emvo_ical::zone::ZoneBook;
+use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
 use super::follow_up::{FollowUp, follow_up};
@@ -245,7 +245,7 @@ impl<'t> Road<'_, 't> {
             found.look_at(&loaded.calendar);
             hide_private(&mut loaded.calendar, of_plan.private, prepared, found);
             let mut calendar = self.repaired(loaded, of_plan, prepared);
-            let zones = ZoneBook::of(&calendar, &of_plan.reading.zones);
+            let zones = ZoneResolver::of(&calendar, &of_plan.reading.zones);
             let all = std::mem::take(&mut calendar.series);
             for mut series in all {
                 if self.plan.window.is_some_and(|window| !has_date_in(&series, &zones, window)) {
@@ -317,7 +317,7 @@ impl<'t> Road<'_, 't> {
         };
         let merged = merge(existing, prepared.inputs, options);
         let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
-        let zones = ZoneBook::of(&merged.calendar, &there_reading(self.plan).zones);
+        let zones = ZoneResolver::of(&merged.calendar, &there_reading(self.plan).zones);
         let mut steps = prepared.changes;
         steps.extend(merged.changes);
         let mut changed = Changed {

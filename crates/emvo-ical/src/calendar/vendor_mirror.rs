@@ -6,7 +6,7 @@ use crate::content::Property;
 
 /// What a property of a system repeats.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Shadow {
+pub enum VendorMirror {
     /// `TRANSP`.
     Busy,
     /// Whether it lasts whole days.
@@ -15,16 +15,16 @@ pub enum Shadow {
     Description,
 }
 
-const ENDINGS: [(&str, Shadow); 5] = [
-    ("-BUSYSTATUS", Shadow::Busy),
-    ("-FREEBUSY", Shadow::Busy),
-    ("-ALLDAYEVENT", Shadow::AllDay),
-    ("-ALT-DESC", Shadow::Description),
-    ("-HTMLDESCRIPTION", Shadow::Description),
+const ENDINGS: [(&str, VendorMirror); 5] = [
+    ("-BUSYSTATUS", VendorMirror::Busy),
+    ("-FREEBUSY", VendorMirror::Busy),
+    ("-ALLDAYEVENT", VendorMirror::AllDay),
+    ("-ALT-DESC", VendorMirror::Description),
+    ("-HTMLDESCRIPTION", VendorMirror::Description),
 ];
 
 /// What a property repeats, if it does.
-pub fn shadow_of(property: &Property<'_>) -> Option<Shadow> {
+pub fn vendor_mirror_of(property: &Property<'_>) -> Option<VendorMirror> {
     let name = property.name();
     if !name.get(..2).is_some_and(|start| start.eq_ignore_ascii_case("X-")) {
         return None;
@@ -40,17 +40,17 @@ impl Event<'_> {
     /// Lets the properties that repeat a standard one go along with it after it
     /// was changed: a word for busy or whole days is set, a text with markup goes.
     /// Returns their names.
-    pub fn follow_with_shadow(&mut self, changed: Shadow) -> Vec<String> {
-        let is_one = |property: &Property<'_>| shadow_of(property) == Some(changed);
+    pub fn update_vendor_mirrors(&mut self, changed: VendorMirror) -> Vec<String> {
+        let is_one = |property: &Property<'_>| vendor_mirror_of(property) == Some(changed);
         if !self.component().properties().any(is_one) {
             return Vec::new();
         }
         let value = match changed {
-            Shadow::Busy if self.is_busy() => Some("BUSY"),
-            Shadow::Busy => Some("FREE"),
-            Shadow::AllDay if self.is_all_day() => Some("TRUE"),
-            Shadow::AllDay => Some("FALSE"),
-            Shadow::Description => None,
+            VendorMirror::Busy if self.is_busy() => Some("BUSY"),
+            VendorMirror::Busy => Some("FREE"),
+            VendorMirror::AllDay if self.is_all_day() => Some("TRUE"),
+            VendorMirror::AllDay => Some("FALSE"),
+            VendorMirror::Description => None,
         };
         let mut names = Vec::new();
         self.edit(|component| {

@@ -1,6 +1,6 @@
 //! Which instants some series use: where zones have to be right.
 
-use super::ZoneBook;
+use super::ZoneResolver;
 use crate::calendar::{Event, EventTime, Series};
 use crate::day::{SECONDS_A_DAY, clock_seconds};
 use crate::recurrence::{Last, Rule, Starts};
@@ -12,21 +12,21 @@ const TEN_YEARS: i64 = 3653 * SECONDS_A_DAY;
 
 /// The first and the last instant in use, in seconds since 1970 in UTC.
 #[derive(Clone, Copy, Debug)]
-pub struct InUse {
+pub struct UsedSpan {
     from: i64,
     until: i64,
 }
 
-impl InUse {
+impl UsedSpan {
     /// By one series. One that never ends is taken to run to 2037, or ten years
     /// if it starts later.
-    pub fn by(series: &Series<'_>, zones: &ZoneBook) -> Self {
+    pub fn by(series: &Series<'_>, zones: &ZoneResolver) -> Self {
         let spans = series.events().map(|event| Self::by_event(event, zones));
         // A series holds at least one event.
         spans.reduce(Self::and).unwrap_or_default()
     }
 
-    fn by_event(event: &Event<'_>, zones: &ZoneBook) -> Self {
+    fn by_event(event: &Event<'_>, zones: &ZoneResolver) -> Self {
         let at = |time: &EventTime| zones.instant(time).unwrap_or_else(|| clock_seconds(time.clock()));
         let start = at(event.start());
         let mut until = at(&event.end()).max(start);
@@ -49,6 +49,7 @@ impl InUse {
     }
 
     /// By either of two.
+    #[must_use]
     pub fn and(self, other: Self) -> Self {
         Self { from: self.from.min(other.from), until: self.until.max(other.until) }
     }
@@ -60,7 +61,7 @@ impl InUse {
 }
 
 /// What is in use where nothing is: the years that zones are looked at.
-impl Default for InUse {
+impl Default for UsedSpan {
     fn default() -> Self {
         let (from, until) = super::span_of_interest();
         Self { from, until }

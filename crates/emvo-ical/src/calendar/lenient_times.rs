@@ -10,7 +10,8 @@ use crate::content::{Component, Item, Property};
 
 /// An event whose times were put into form.
 #[derive(Debug)]
-pub struct Mended<'a> {
+#[non_exhaustive]
+pub struct LenientTimes<'a> {
     /// The event with its times in form.
     pub component: Component<'a>,
     /// Its first line that was not, and what became of it.
@@ -18,16 +19,16 @@ pub struct Mended<'a> {
     /// That line in form.
     pub after: String,
     /// Whether the forms left any doubt.
-    pub reading: Reading,
+    pub certainty: Certainty,
 }
 
 /// Whether a time in a wrong form can be read in one way only.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
-pub enum Reading {
+pub enum Certainty {
     /// It can.
     Certain,
     /// A zone and UTC are named both; UTC was taken.
-    ZoneBesideUtc,
+    ZoneAndUtc,
 }
 
 const SINGLE: [&str; 3] = ["DTSTART", "DTEND", "RECURRENCE-ID"];
@@ -35,23 +36,23 @@ const LISTS: [&str; 2] = ["EXDATE", "RDATE"];
 
 /// Puts the times of an event into form; `None` if all of them are, or one of
 /// them cannot be.
-pub fn mended<'a>(component: &Component<'a>) -> Option<Mended<'a>> {
+pub fn lenient_times<'a>(component: &Component<'a>) -> Option<LenientTimes<'a>> {
     let may_hold_times = |line: &&Property<'_>| matches!(line.name().len(), 5..=8 | 13);
     if component.properties().filter(may_hold_times).all(is_in_form) {
         return None;
     }
     let mut new = component.clone();
     let mut first: Option<(String, String)> = None;
-    let mut reading = Reading::Certain;
-    let is_date = component.property("DTSTART").and_then(mended_line).is_some_and(|line| line.is_date);
+    let mut certainty = Certainty::Certain;
+    let is_date = component.property("DTSTART").and_then(line_in_form).is_some_and(|line| line.is_date);
     for item in new.items_mut() {
         let Item::Property(line) = item else { continue };
         let better = if line.is("DURATION") {
-            mended_length(line).filter(|_| is_date)
+            length_in_form(line).filter(|_| is_date)
         } else if SINGLE.iter().chain(&LISTS).any(|name| line.is(name)) {
-            let mended = mended_line(line)?;
-            reading = reading.max(mended.reading);
-            (mended.property.logical() != line.logical()).then_some(mended.property)
+            let lenient_times = line_in_form(line)?;
+            certainty = certainty.max(lenient_times.certainty);
+            (lenient_times.property.logical() != line.logical()).then_some(lenient_times.property)
         } else {
             None
         };
@@ -62,7 +63,7 @@ pub fn mended<'a>(component: &Component<'a>) -> Option<Mended<'a>> {
     }
     let (before, after) = first?;
     let is_read = Event::read(new.clone(), 0).is_ok();
-    is_read.then_some(Mended { component: new, before, after, reading })
+    is_read.then_some(LenientTimes { component: new, before, after, certainty })
 }
 
 /// Whether a line surely needs nothing: most do not, and a look is cheap.
@@ -74,7 +75,8 @@ fn is_in_form(line: &Property<'_>) -> bool {
         return !line.value().contains(['H', 'h']);
     }
     if LISTS.iter().any(|name| line.is(name)) {
-        return mended_line(line).is_some_and(|mended| mended.property.logical() == line.logical());
+        return line_in_form(line)
+            .is_some_and(|lenient_times| lenient_times.property.logical() == line.logical());
     }
     let value = line.value();
     let is_plain = value.len() >= 15 && value.as_bytes()[8] == b'T';
@@ -96,14 +98,14 @@ fn is_in_form(line: &Property<'_>) -> bool {
 struct Line {
     property: Property<'static>,
     is_date: bool,
-    reading: Reading,
+    certainty: Certainty,
 }
 
 /// A line of times in form; the line itself if it is. `None` if a value of it
 /// cannot be read at all.
-fn mended_line(line: &Property<'_>) -> Option<Line> {
+fn line_in_form(line: &Property<'_>) -> Option<Line> {
     let zone = line.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
-    let mut reading = Reading::Certain;
+    let mut certainty = Certainty::Certain;
     let mut times = Vec::new();
     for value in line.value().split(',') {
         let value = value.trim();
@@ -113,7 +115,7 @@ fn mended_line(line: &Property<'_>) -> Option<Line> {
             return EventTime::parse(first.trim(), zone.as_ref()).is_ok().then(|| Line {
                 property: line.clone().into_owned(),
                 is_date: false,
-                reading,
+                certainty,
             });
         }
         let time = match EventTime::parse(value, zone.as_ref()) {
@@ -121,7 +123,7 @@ fn mended_line(line: &Property<'_>) -> Option<Line> {
             Err(_) => loose_time(value, zone.as_ref())?,
         };
         if *time.zone() == ZoneRef::Utc && zone.is_some() {
-            reading = Reading::ZoneBesideUtc;
+            certainty = Certainty::ZoneAndUtc;
         }
         times.push(time);
     }
@@ -146,11 +148,11 @@ fn mended_line(line: &Property<'_>) -> Option<Line> {
     if zone.is_some() && !has_zone {
         new = new.with_parameter("TZID", None);
     }
-    Some(Line { property: new, is_date, reading })
+    Some(Line { property: new, is_date, certainty })
 }
 
 /// A length in hours that whole days have: 24 of them are a day.
-fn mended_length(line: &Property<'_>) -> Option<Property<'static>> {
+fn length_in_form(line: &Property<'_>) -> Option<Property<'static>> {
     let Duration { days, seconds } = Duration::parse(line.value().trim())?;
     let is_whole = seconds != 0 && seconds % 86_400 == 0;
     let length = Duration { days: days + seconds / 86_400, seconds: 0 };
@@ -223,11 +225,11 @@ mod tests {
     use super::*;
     use crate::content::parse;
 
-    fn lines(text: &str) -> Option<(String, Reading)> {
+    fn lines(text: &str) -> Option<(String, Certainty)> {
         let text = format!("BEGIN:VEVENT\nUID:1\n{text}END:VEVENT\n");
-        let mended = mended(&parse(&text).roots[0])?;
-        let lines = mended.component.properties().skip(1).map(|line| line.logical().into_owned());
-        Some((lines.collect::<Vec<_>>().join(" "), mended.reading))
+        let lenient_times = lenient_times(&parse(&text).roots[0])?;
+        let lines = lenient_times.component.properties().skip(1).map(|line| line.logical().into_owned());
+        Some((lines.collect::<Vec<_>>().join(" "), lenient_times.certainty))
     }
 
     #[test]
@@ -251,10 +253,10 @@ mod tests {
                 "DTSTART:20260302T080000Z EXDATE:20260309T080000Z,20260316T080000Z",
             ),
         ] {
-            assert_eq!(lines(wrong), Some((right.to_owned(), Reading::Certain)), "{wrong}");
+            assert_eq!(lines(wrong), Some((right.to_owned(), Certainty::Certain)), "{wrong}");
         }
         let both = lines("DTSTART;TZID=Europe/Helsinki:20260302T080000Z\n");
-        assert_eq!(both, Some(("DTSTART:20260302T080000Z".to_owned(), Reading::ZoneBesideUtc)));
+        assert_eq!(both, Some(("DTSTART:20260302T080000Z".to_owned(), Certainty::ZoneAndUtc)));
     }
 
     #[test]

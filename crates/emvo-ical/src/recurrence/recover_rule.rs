@@ -7,7 +7,8 @@ const MOST_FAULTS: usize = 24;
 
 /// What a faulty rule was probably meant to say.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Probable {
+#[non_exhaustive]
+pub struct RecoveredRule {
     /// The rule.
     pub rule: Rule,
     /// What was done to read it, one step a fault.
@@ -27,12 +28,12 @@ pub fn is_unsupported(error: &RuleError) -> bool {
 
 /// What a rule that cannot be read was probably meant to say; `None` where
 /// nothing can be said, as without a frequency.
-pub fn probable_rule(text: &str) -> Option<Probable> {
+pub fn recover_rule(text: &str) -> Option<RecoveredRule> {
     let mut parts = Parts::of(text);
     let (mut steps, mut is_certain) = (Vec::new(), true);
     for _ in 0..MOST_FAULTS {
         let error = match Rule::parse(&parts.text()) {
-            Ok(rule) => return (!steps.is_empty()).then_some(Probable { rule, steps, is_certain }),
+            Ok(rule) => return (!steps.is_empty()).then_some(RecoveredRule { rule, steps, is_certain }),
             Err(error) => error,
         };
         let step = parts.mend(&error)?;
@@ -214,7 +215,7 @@ mod tests {
             ("RSCALE=CHINESE;FREQ=YEARLY", None, false),
             ("FREQ=DAILY", None, false),
         ] {
-            let probable = probable_rule(text);
+            let probable = recover_rule(text);
             let read = probable.as_ref().map(|probable| (probable.rule.to_string(), probable.is_certain));
             assert_eq!(read, meant.map(|meant| (meant.to_owned(), is_certain)), "{text}");
         }

@@ -1,7 +1,7 @@
-//! Behaviour → `VTIMEZONE`: a small definition that covers the dates in use.
+//! Transitions → `VTIMEZONE`: a small definition that covers the dates in use.
 
-use super::behaviour::{Behaviour, Change, ClockKind, LAST_YEAR};
 use super::definition::offset_value;
+use super::transitions::{ClockKind, LAST_YEAR, Transition, Transitions};
 use crate::calendar::EventTime;
 use crate::content::{Component, Property};
 use crate::day::{SECONDS_A_DAY, civil, clock_at, day_number, days_in_month, weekday};
@@ -10,19 +10,19 @@ use crate::recurrence::{ByDay, Frequency, Rule, Weekday};
 /// A definition of `name` that is right from the instant `from` on (seconds
 /// since 1970 in UTC).
 ///
-/// Changes that come by one rule every year are written as that rule, the one
-/// that goes on for ever without an end. Irregular changes are written up to
+/// Transitions that come by one rule every year are written as that rule, the one
+/// that goes on for ever without an end. Irregular transitions are written up to
 /// `until`, and one more year.
-pub fn definition_of(name: &str, behaviour: &Behaviour, from: i64, until: i64) -> Component<'static> {
+pub fn definition_of(name: &str, zone: &Transitions, from: i64, until: i64) -> Component<'static> {
     let mut definition = Component::new("VTIMEZONE");
     definition.add(Property::text_of("TZID", name));
-    let begin = behaviour.change_before(from).map_or(from, |change| change.instant);
-    let changes = behaviour.changes_between(begin, i64::MAX);
-    if behaviour.change_before(from).is_none() {
-        definition.add_component(constant(behaviour.first_offset()));
+    let begin = zone.transition_before(from).map_or(from, |transition| transition.instant);
+    let transitions = zone.transitions_between(begin, i64::MAX);
+    if zone.transition_before(from).is_none() {
+        definition.add_component(constant(zone.first_offset()));
     }
     let horizon = until.saturating_add(366 * SECONDS_A_DAY);
-    for run in runs(changes) {
+    for run in runs(transitions) {
         if run.first.instant <= horizon || run.is_endless() {
             definition.add_component(run.to_component());
         }
@@ -52,10 +52,10 @@ fn observance(
     part
 }
 
-/// Changes that come by one rule in years without a gap.
+/// Transitions that come by one rule in years without a gap.
 struct Run<'c> {
-    first: &'c Change,
-    last: &'c Change,
+    first: &'c Transition,
+    last: &'c Transition,
     last_year: i64,
     /// The ways in which all days of the run can be said, the best first.
     patterns: Vec<DayPattern>,
@@ -68,33 +68,34 @@ enum DayPattern {
     Date(i64),
 }
 
-fn runs(changes: &[Change]) -> Vec<Run<'_>> {
+fn runs(transitions: &[Transition]) -> Vec<Run<'_>> {
     let mut runs: Vec<Run<'_>> = Vec::new();
-    for change in changes {
-        let (year, month, day) = onset_date(change);
+    for transition in transitions {
+        let (year, month, day) = onset_date(transition);
         let patterns = patterns_of(year, month, day);
-        let grown = runs.iter_mut().rev().find(|run| run.last_year + 1 == year && run.continues_with(change));
+        let grown =
+            runs.iter_mut().rev().find(|run| run.last_year + 1 == year && run.continues_with(transition));
         if let Some(run) = grown {
             let common: Vec<_> =
                 run.patterns.iter().filter(|known| patterns.contains(known)).copied().collect();
             if !common.is_empty() {
                 run.patterns = common;
-                run.last = change;
+                run.last = transition;
                 run.last_year = year;
                 continue;
             }
         }
-        runs.push(Run { first: change, last: change, last_year: year, patterns });
+        runs.push(Run { first: transition, last: transition, last_year: year, patterns });
     }
     runs
 }
 
-fn onset_clock(change: &Change) -> i64 {
-    change.instant + i64::from(change.before)
+fn onset_clock(transition: &Transition) -> i64 {
+    transition.instant + i64::from(transition.before)
 }
 
-fn onset_date(change: &Change) -> (i64, i64, i64) {
-    civil(onset_clock(change).div_euclid(SECONDS_A_DAY))
+fn onset_date(transition: &Transition) -> (i64, i64, i64) {
+    civil(onset_clock(transition).div_euclid(SECONDS_A_DAY))
 }
 
 fn patterns_of(year: i64, month: i64, day: i64) -> Vec<DayPattern> {
@@ -115,14 +116,14 @@ fn patterns_of(year: i64, month: i64, day: i64) -> Vec<DayPattern> {
 }
 
 impl Run<'_> {
-    fn continues_with(&self, change: &Change) -> bool {
-        let same_day = |one: &Change| onset_clock(one).rem_euclid(SECONDS_A_DAY);
-        self.first.before == change.before
-            && self.first.after == change.after
-            && self.first.kind == change.kind
-            && self.first.abbreviation == change.abbreviation
-            && onset_date(self.first).1 == onset_date(change).1
-            && same_day(self.first) == same_day(change)
+    fn continues_with(&self, transition: &Transition) -> bool {
+        let same_day = |one: &Transition| onset_clock(one).rem_euclid(SECONDS_A_DAY);
+        self.first.before == transition.before
+            && self.first.after == transition.after
+            && self.first.kind == transition.kind
+            && self.first.abbreviation == transition.abbreviation
+            && onset_date(self.first).1 == onset_date(transition).1
+            && same_day(self.first) == same_day(transition)
     }
 
     fn is_endless(&self) -> bool {
@@ -173,7 +174,7 @@ mod tests {
 
     #[test]
     fn a_definition_is_small_and_ends_with_the_rule_in_force() {
-        let helsinki = Behaviour::of_iana("Europe/Helsinki").unwrap();
+        let helsinki = Transitions::of_iana("Europe/Helsinki").unwrap();
         let mut out = Vec::new();
         push_component(&mut out, &definition_of("Europe/Helsinki", &helsinki, seconds(2026), seconds(2027)));
         insta::assert_snapshot!(String::from_utf8(out).unwrap().replace('\r', ""), @r"
@@ -202,12 +203,12 @@ mod tests {
         let names = include_str!("data/iana-names.tsv").lines().filter(|line| !line.starts_with('#'));
         let mut count = 0;
         for name in names.map(|line| line.split('\t').next().unwrap()) {
-            let Some(zone) = Behaviour::of_iana(name) else { continue };
+            let Some(zone) = Transitions::of_iana(name) else { continue };
             for (from, until) in [(1975, 2040), (2026, 2027)] {
                 let definition =
                     Definition::read(&definition_of(name, &zone, seconds(from), seconds(until))).unwrap();
                 assert!(
-                    definition.behaviour.agrees_with(&zone, seconds(from), seconds(until)),
+                    definition.transitions.agrees_with(&zone, seconds(from), seconds(until)),
                     "{name} {from}"
                 );
             }

@@ -1,4 +1,4 @@
-//! What a zone's clocks do: offsets and the moments at which they change.
+//! What a zone's clocks do: its offsets, and the transitions between them.
 //!
 //! IANA zones, definitions in a file and fixed offsets all become this one
 //! table, so that looking up, comparing and writing need to know no kinds.
@@ -16,48 +16,48 @@ pub(super) const LAST_YEAR: i64 = 2200;
 
 /// The offsets of a zone over time.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Behaviour {
-    /// The offset before the first change, in seconds east of UTC.
+pub struct Transitions {
+    /// The offset before the first transition, in seconds east of UTC.
     first: i32,
-    changes: Vec<Change>,
+    list: Vec<Transition>,
     index: Index,
 }
 
-/// Where among the changes of a zone a moment is: looking there first is some
-/// times as fast as halving all of them, and times are looked up for each event
-/// many times over.
+/// Finds the transitions near a moment by its stretch of time. Faster than
+/// binary search over all of them, and offsets are looked up many times an event.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]
 struct Index {
-    /// The number of the first stretch that has a change.
+    /// The number of the first stretch that has a transition.
     base: i64,
-    /// How many changes come before each stretch from there on, and in all.
+    /// How many transitions come before each stretch from there on, and in all.
     before: Vec<usize>,
     /// By how much clocks are off UTC at most, in seconds.
     slack: i64,
 }
 
-/// A stretch has 2²⁴ seconds, 194 days: as a rule one change, or none.
+/// A stretch has 2²⁴ seconds, 194 days: as a rule one transition, or none.
 const STRETCH_BITS: u32 = 24;
 
 impl Index {
-    fn of(changes: &[Change]) -> Self {
-        let stretch = |change: &Change| change.instant >> STRETCH_BITS;
-        let (Some(first), Some(last)) = (changes.first().map(stretch), changes.last().map(stretch)) else {
+    fn of(transitions: &[Transition]) -> Self {
+        let stretch = |transition: &Transition| transition.instant >> STRETCH_BITS;
+        let (Some(first), Some(last)) = (transitions.first().map(stretch), transitions.last().map(stretch))
+        else {
             return Self::default();
         };
         let mut before = Vec::new();
         for number in first..=last {
             let from = before.last().copied().unwrap_or_default();
-            let ahead = changes[from..].iter().take_while(|change| stretch(change) < number);
+            let ahead = transitions[from..].iter().take_while(|transition| stretch(transition) < number);
             before.push(from + ahead.count());
         }
-        before.push(changes.len());
-        let off = changes.iter().flat_map(|change| [change.before, change.after]);
+        before.push(transitions.len());
+        let off = transitions.iter().flat_map(|transition| [transition.before, transition.after]);
         let slack = off.map(|offset| i64::from(offset).abs()).max().unwrap_or_default();
         Self { base: first, before, slack }
     }
 
-    /// The changes that may come around a clock time: all before them come
+    /// The transitions that may come around a clock time: all before them come
     /// before it, all behind them after it.
     fn around(&self, clock: i64) -> std::ops::Range<usize> {
         let last = self.before.len().saturating_sub(1);
@@ -75,7 +75,7 @@ impl Index {
 
 /// One moment at which clocks are set.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Change {
+pub struct Transition {
     /// Seconds since 1970-01-01T00:00:00Z.
     pub instant: i64,
     pub before: i32,
@@ -103,11 +103,11 @@ pub enum ClockReading {
     Twice,
 }
 
-static IANA: LazyLock<RwLock<HashMap<String, Arc<Behaviour>>>> = LazyLock::new(RwLock::default);
+static IANA: LazyLock<RwLock<HashMap<String, Arc<Transitions>>>> = LazyLock::new(RwLock::default);
 static DATABASE: LazyLock<TimeZoneDatabase> = LazyLock::new(TimeZoneDatabase::bundled);
 
-impl Behaviour {
-    /// The behaviour of an IANA zone by the tz database built into the
+impl Transitions {
+    /// The transitions of an IANA zone by the tz database built into the
     /// program; the machine's own is never asked. `None` for an unknown name.
     pub fn of_iana(name: &str) -> Option<Arc<Self>> {
         // A poisoned lock means a panic elsewhere; the table itself is only
@@ -116,9 +116,9 @@ impl Behaviour {
         if known.is_some() {
             return known;
         }
-        let behaviour = Arc::new(Self::of_time_zone(&DATABASE.get(name).ok()?));
+        let transitions = Arc::new(Self::of_time_zone(&DATABASE.get(name).ok()?));
         let mut table = IANA.write().unwrap_or_else(std::sync::PoisonError::into_inner);
-        Some(table.entry(name.to_owned()).or_insert(behaviour).clone())
+        Some(table.entry(name.to_owned()).or_insert(transitions).clone())
     }
 
     fn of_time_zone(zone: &TimeZone) -> Self {
@@ -126,7 +126,7 @@ impl Behaviour {
         let start = Timestamp::from_second(day_number(1800, 1, 1) * SECONDS_A_DAY).unwrap_or(Timestamp::MIN);
         let first = zone.to_offset(start).seconds();
         let mut before = first;
-        let mut changes = Vec::new();
+        let mut transitions = Vec::new();
         for transition in zone.following(start) {
             let instant = transition.timestamp().as_second();
             if instant >= last {
@@ -135,7 +135,7 @@ impl Behaviour {
             let after = transition.offset().seconds();
             if after != before {
                 let kind = if transition.dst().is_dst() { ClockKind::Summer } else { ClockKind::Standard };
-                changes.push(Change {
+                transitions.push(Transition {
                     instant,
                     before,
                     after,
@@ -145,19 +145,19 @@ impl Behaviour {
                 before = after;
             }
         }
-        Self::new(first, changes)
+        Self::new(first, transitions)
     }
 
-    fn new(first: i32, changes: Vec<Change>) -> Self {
-        let index = Index::of(&changes);
-        Self { first, changes, index }
+    fn new(first: i32, transitions: Vec<Transition>) -> Self {
+        let index = Index::of(&transitions);
+        Self { first, list: transitions, index }
     }
 
-    /// How many changes come before the first that is not so; `is_before` holds
-    /// for changes by how they stand to a clock time or an instant.
-    fn behind(&self, moment: i64, is_before: impl Fn(&Change) -> bool) -> usize {
+    /// How many transitions come before the first that is not so; `is_before` holds
+    /// for transitions by how they stand to a clock time or an instant.
+    fn behind(&self, moment: i64, is_before: impl Fn(&Transition) -> bool) -> usize {
         let around = self.index.around(moment);
-        around.start + self.changes[around].partition_point(is_before)
+        around.start + self.list[around].partition_point(is_before)
     }
 
     /// One offset for ever, in seconds east of UTC.
@@ -166,13 +166,14 @@ impl Behaviour {
     }
 
     /// Changes in ascending order; those that change nothing are left out.
-    pub fn of_changes(first: i32, changes: Vec<Change>) -> Self {
+    pub(crate) fn of_transitions(first: i32, transitions: Vec<Transition>) -> Self {
         let mut before = first;
-        let mut kept: Vec<Change> = Vec::with_capacity(changes.len());
-        for change in changes {
-            if change.after != before && kept.last().is_none_or(|last| last.instant < change.instant) {
-                let after = change.after;
-                kept.push(Change { before, ..change });
+        let mut kept: Vec<Transition> = Vec::with_capacity(transitions.len());
+        for transition in transitions {
+            if transition.after != before && kept.last().is_none_or(|last| last.instant < transition.instant)
+            {
+                let after = transition.after;
+                kept.push(Transition { before, ..transition });
                 before = after;
             }
         }
@@ -182,16 +183,16 @@ impl Behaviour {
     /// The offset in force at an instant (seconds since 1970 in UTC), in
     /// seconds east of UTC.
     pub fn offset_at(&self, instant: i64) -> i32 {
-        let behind = self.behind(instant, |change| change.instant <= instant);
-        if behind == 0 { self.first } else { self.changes[behind - 1].after }
+        let behind = self.behind(instant, |transition| transition.instant <= instant);
+        if behind == 0 { self.first } else { self.list[behind - 1].after }
     }
 
     /// The offset with which to read a clock time (seconds since 1970 on that
     /// clock), as RFC 5545 section 3.3.5 says: in a gap the offset before it,
     /// of two the first.
     pub fn offset_of_clock(&self, clock: i64) -> i32 {
-        let behind = self.behind(clock, |change| change.settled_at() <= clock);
-        if behind == 0 { self.first } else { self.changes[behind - 1].after }
+        let behind = self.behind(clock, |transition| transition.settled_at() <= clock);
+        if behind == 0 { self.first } else { self.list[behind - 1].after }
     }
 
     /// The instant of a clock time, read as [`Self::offset_of_clock`] does.
@@ -206,10 +207,10 @@ impl Behaviour {
 
     /// Whether a clock time exists once, twice or not at all.
     pub fn reading_of(&self, clock: i64) -> ClockReading {
-        let behind = self.behind(clock, |change| change.unsettled_from() <= clock);
-        match self.changes[..behind].last() {
-            Some(change) if clock < change.settled_at() => {
-                if change.after > change.before {
+        let behind = self.behind(clock, |transition| transition.unsettled_from() <= clock);
+        match self.list[..behind].last() {
+            Some(transition) if clock < transition.settled_at() => {
+                if transition.after > transition.before {
                     ClockReading::Skipped
                 } else {
                     ClockReading::Twice
@@ -221,29 +222,29 @@ impl Behaviour {
 
     /// The clock times around one of them between which clocks are not touched:
     /// from the first to the first that is out. Empty where they are touched.
-    pub fn calm_clocks_around(&self, clock: i64) -> std::ops::Range<i64> {
-        let behind = self.behind(clock, |change| change.settled_at() <= clock);
-        let from = behind.checked_sub(1).map_or(i64::MIN, |last| self.changes[last].settled_at());
-        let until = self.changes.get(behind).map_or(i64::MAX, Change::unsettled_from);
+    pub(crate) fn calm_clocks_around(&self, clock: i64) -> std::ops::Range<i64> {
+        let behind = self.behind(clock, |transition| transition.settled_at() <= clock);
+        let from = behind.checked_sub(1).map_or(i64::MIN, |last| self.list[last].settled_at());
+        let until = self.list.get(behind).map_or(i64::MAX, Transition::unsettled_from);
         from..until.max(from)
     }
 
-    /// The offset before any change.
-    pub fn first_offset(&self) -> i32 {
+    /// The offset before any transition.
+    pub(crate) fn first_offset(&self) -> i32 {
         self.first
     }
 
-    /// The changes in an inclusive range of instants.
-    pub fn changes_between(&self, from: i64, until: i64) -> &[Change] {
-        let start = self.behind(from, |change| change.instant < from);
-        let end = self.behind(until, |change| change.instant <= until);
-        &self.changes[start..end.max(start)]
+    /// The transitions in an inclusive range of instants.
+    pub(crate) fn transitions_between(&self, from: i64, until: i64) -> &[Transition] {
+        let start = self.behind(from, |transition| transition.instant < from);
+        let end = self.behind(until, |transition| transition.instant <= until);
+        &self.list[start..end.max(start)]
     }
 
-    /// The last change at or before an instant.
-    pub fn change_before(&self, instant: i64) -> Option<&Change> {
-        let behind = self.behind(instant, |change| change.instant <= instant);
-        self.changes[..behind].last()
+    /// The last transition at or before an instant.
+    pub(crate) fn transition_before(&self, instant: i64) -> Option<&Transition> {
+        let behind = self.behind(instant, |transition| transition.instant <= instant);
+        self.list[..behind].last()
     }
 
     /// Whether two zones show the same time at every instant of an inclusive
@@ -252,47 +253,47 @@ impl Behaviour {
         if self.offset_at(from) != other.offset_at(from) {
             return false;
         }
-        let (one, two) = (self.changes_between(from, until), other.changes_between(from, until));
+        let (one, two) = (self.transitions_between(from, until), other.transitions_between(from, until));
         one.len() == two.len()
             && one.iter().zip(two).all(|(one, two)| one.instant == two.instant && one.after == two.after)
     }
 
-    /// The clock times that changes in a range of instants skip or repeat: the
+    /// The clock times that transitions in a range of instants skip or repeat: the
     /// first of them, and the first after them.
     pub fn unsettled_clocks(&self, from: i64, until: i64) -> Vec<(i64, i64)> {
-        let changes = self.changes_between(from, until).iter();
-        changes.map(|change| (change.unsettled_from(), change.settled_at())).collect()
+        let transitions = self.transitions_between(from, until).iter();
+        transitions.map(|transition| (transition.unsettled_from(), transition.settled_at())).collect()
     }
 
-    /// The instants of all changes from an instant on, as far as they are known.
-    pub fn instants_of_changes(&self, from: i64) -> Vec<i64> {
-        self.changes_between(from, i64::MAX).iter().map(|change| change.instant).collect()
+    /// The instants of all transitions from an instant on, as far as they are known.
+    pub fn transition_instants(&self, from: i64) -> Vec<i64> {
+        self.transitions_between(from, i64::MAX).iter().map(|transition| transition.instant).collect()
     }
 
     /// Whether the zone ever changes its clocks in an inclusive range.
-    pub fn changes_in(&self, from: i64, until: i64) -> bool {
-        !self.changes_between(from, until).is_empty()
+    pub fn has_transition_in(&self, from: i64, until: i64) -> bool {
+        !self.transitions_between(from, until).is_empty()
     }
 
     /// Whether the zone has had an offset as its standard time since 2000.
-    pub fn has_recent_offset(&self, offset: i32) -> bool {
+    pub(crate) fn has_recent_offset(&self, offset: i32) -> bool {
         let from = day_number(2000, 1, 1) * SECONDS_A_DAY;
         let until = day_number(2040, 1, 1) * SECONDS_A_DAY;
         self.offset_at(from) == offset
             || self
-                .changes_between(from, until)
+                .transitions_between(from, until)
                 .iter()
-                .any(|change| change.after == offset && change.after < change.before)
+                .any(|transition| transition.after == offset && transition.after < transition.before)
     }
 }
 
-impl Change {
+impl Transition {
     /// The first clock time from which on the new offset reads it for sure.
     fn settled_at(&self) -> i64 {
         self.instant + i64::from(self.before.max(self.after))
     }
 
-    /// The first clock time that the change skips or repeats.
+    /// The first clock time that the transition skips or repeats.
     fn unsettled_from(&self) -> i64 {
         self.instant + i64::from(self.before.min(self.after))
     }
@@ -322,7 +323,7 @@ mod tests {
         let mut count = 0;
         for line in include_str!("../../tests/vectors/dst.jsonl").lines() {
             let vector: Vector = serde_json::from_str(line).unwrap();
-            let zone = Behaviour::of_iana(&vector.tzid).unwrap();
+            let zone = Transitions::of_iana(&vector.tzid).unwrap();
             let clock = seconds(&vector.local);
             let instant = zone.instant_of(clock);
             assert_eq!(clock_at(instant), clock_at(seconds(&vector.expect)), "{}", vector.id);
@@ -343,30 +344,38 @@ mod tests {
     /// The index may only ever save steps.
     #[test]
     fn a_moment_has_the_place_that_halving_finds() {
-        let change = |instant: i64, before: i32, after: i32| Change {
+        let transition = |instant: i64, before: i32, after: i32| Transition {
             instant,
             before,
             after,
             kind: ClockKind::Standard,
             abbreviation: "".into(),
         };
-        let crowded = (0..100).map(|at| change(i64::from(at) * 3600, 60 * (at % 2), 60 * (1 - at % 2)));
-        let sparse = [change(-60_000_000_000, 0, 50_000), change(60_000_000_000, 50_000, -50_000)];
+        let crowded = (0..100).map(|at| transition(i64::from(at) * 3600, 60 * (at % 2), 60 * (1 - at % 2)));
+        let sparse = [transition(-60_000_000_000, 0, 50_000), transition(60_000_000_000, 50_000, -50_000)];
         let zones = [
-            Behaviour::of_changes(0, crowded.collect()),
-            Behaviour::of_changes(0, sparse.to_vec()),
-            Behaviour::fixed(3600),
-            Behaviour::clone(&Behaviour::of_iana("Europe/Helsinki").unwrap()),
+            Transitions::of_transitions(0, crowded.collect()),
+            Transitions::of_transitions(0, sparse.to_vec()),
+            Transitions::fixed(3600),
+            Transitions::clone(&Transitions::of_iana("Europe/Helsinki").unwrap()),
         ];
         for zone in &zones {
-            let near = zone.changes.iter().map(|change| change.instant);
+            let near = zone.transitions.iter().map(|transition| transition.instant);
             let near =
                 near.flat_map(|at| [-1 << 24, -90_000, -1, 0, 1, 3600, 90_000, 1 << 24].map(|by| at + by));
             for moment in near.chain([i64::MIN, -1, 0, 1, i64::MAX]) {
-                let halved = zone.changes.partition_point(|change| change.instant <= moment);
-                assert_eq!(zone.behind(moment, |change| change.instant <= moment), halved, "{moment}");
-                let halved = zone.changes.partition_point(|change| change.settled_at() <= moment);
-                assert_eq!(zone.behind(moment, |change| change.settled_at() <= moment), halved, "{moment}");
+                let halved = zone.transitions.partition_point(|transition| transition.instant <= moment);
+                assert_eq!(
+                    zone.behind(moment, |transition| transition.instant <= moment),
+                    halved,
+                    "{moment}"
+                );
+                let halved = zone.transitions.partition_point(|transition| transition.settled_at() <= moment);
+                assert_eq!(
+                    zone.behind(moment, |transition| transition.settled_at() <= moment),
+                    halved,
+                    "{moment}"
+                );
             }
         }
     }
@@ -374,11 +383,11 @@ mod tests {
     #[test]
     fn zones_compare_by_what_they_do_in_a_range() {
         let [helsinki, stockholm, athens] = ["Europe/Helsinki", "Europe/Stockholm", "Europe/Athens"]
-            .map(|zone| Behaviour::of_iana(zone).unwrap());
+            .map(|zone| Transitions::of_iana(zone).unwrap());
         let (from, until) = (seconds("20200101T000000"), seconds("20300101T000000"));
         assert!(helsinki.agrees_with(&athens, from, until));
         assert!(!helsinki.agrees_with(&stockholm, from, until));
         assert!(!helsinki.agrees_with(&athens, seconds("19700101T000000"), until));
-        assert!(Behaviour::of_iana("Europe/Atlantis").is_none());
+        assert!(Transitions::of_iana("Europe/Atlantis").is_none());
     }
 }

@@ -6,9 +6,9 @@ use std::sync::Arc;
 
 use rayon::prelude::*;
 
-use super::behaviour::Behaviour;
 use super::definition::{Definition, DefinitionError};
 use super::names::{NameMeaning, meaning_of};
+use super::transitions::Transitions;
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::day::{clock_at, clock_seconds};
 
@@ -17,10 +17,10 @@ use crate::day::{clock_at, clock_seconds};
 pub struct Zone {
     name: Arc<str>,
     kind: ZoneKind,
-    behaviour: Arc<Behaviour>,
+    transitions: Arc<Transitions>,
 }
 
-/// Where a zone's behaviour comes from.
+/// Where a zone's transitions come from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ZoneKind {
     /// The tz database.
@@ -48,7 +48,7 @@ fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeSet<&'c ZoneName> {
 impl Zone {
     /// Coordinated Universal Time.
     pub fn utc() -> Self {
-        Self { name: "Etc/UTC".into(), kind: ZoneKind::Iana, behaviour: Arc::new(Behaviour::fixed(0)) }
+        Self { name: "Etc/UTC".into(), kind: ZoneKind::Iana, transitions: Arc::new(Transitions::fixed(0)) }
     }
 
     /// The zone that a name means, without any file to ask.
@@ -56,19 +56,19 @@ impl Zone {
         match meaning_of(name)? {
             NameMeaning::Iana(name) => Self::iana(name),
             NameMeaning::Offset(minutes) => {
-                let behaviour = Arc::new(Behaviour::fixed(i32::from(minutes) * 60));
-                Some(Self { name: name.trim().into(), kind: ZoneKind::Fixed, behaviour })
+                let transitions = Arc::new(Transitions::fixed(i32::from(minutes) * 60));
+                Some(Self { name: name.trim().into(), kind: ZoneKind::Fixed, transitions })
             }
         }
     }
 
     fn iana(name: &str) -> Option<Self> {
-        Some(Self { name: name.into(), kind: ZoneKind::Iana, behaviour: Behaviour::of_iana(name)? })
+        Some(Self { name: name.into(), kind: ZoneKind::Iana, transitions: Transitions::of_iana(name)? })
     }
 
     fn own(definition: &Definition) -> Self {
-        let behaviour = Arc::new(definition.behaviour.clone());
-        Self { name: definition.tzid.as_str().into(), kind: ZoneKind::Own, behaviour }
+        let transitions = Arc::new(definition.transitions.clone());
+        Self { name: definition.tzid.as_str().into(), kind: ZoneKind::Own, transitions }
     }
 
     /// Its name: IANA's where it is IANA's, else as the file has it.
@@ -76,14 +76,14 @@ impl Zone {
         &self.name
     }
 
-    /// Where its behaviour comes from.
+    /// Where its transitions come from.
     pub fn kind(&self) -> ZoneKind {
         self.kind
     }
 
     /// What its clocks do.
-    pub fn behaviour(&self) -> &Behaviour {
-        &self.behaviour
+    pub fn transitions(&self) -> &Transitions {
+        &self.transitions
     }
 
     /// Whether this is UTC, under whichever name.
@@ -128,6 +128,7 @@ pub enum ZoneSource {
 
 /// All that is known about one zone name of a calendar.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct ZoneEntry {
     /// The zone, and whose word that is; `None` if nobody knows.
     pub zone: Option<(Zone, ZoneSource)>,
@@ -137,14 +138,14 @@ pub struct ZoneEntry {
 
 /// The zones of one calendar, by the names it uses. Each is resolved once.
 #[derive(Clone, Debug, Default)]
-pub struct ZoneBook {
+pub struct ZoneResolver {
     entries: HashMap<ZoneName, ZoneEntry>,
     floating: Option<Zone>,
     stated: Option<Zone>,
     map: BTreeMap<String, Zone>,
 }
 
-impl ZoneBook {
+impl ZoneResolver {
     /// Looks up every name that the calendar's definitions and times use.
     ///
     /// A person's word counts first, then a name that means a zone, then the
@@ -182,7 +183,7 @@ impl ZoneBook {
             let agrees = |zone: &Zone| {
                 // A location that the definition contradicts is a leftover.
                 let (from, until) = super::span_of_interest();
-                zone.behaviour.agrees_with(&definition.behaviour, from, until)
+                zone.transitions.agrees_with(&definition.transitions, from, until)
             };
             let zone = by_location.filter(agrees).unwrap_or_else(|| Zone::own(definition));
             Some((zone, ZoneSource::Definition))
@@ -228,22 +229,22 @@ impl ZoneBook {
     /// The same, where a file has a name of its own for the zone.
     pub fn time_in_called(&self, time: &EventTime, zone: &Zone, name: &ZoneRef) -> Option<EventTime> {
         let instant = self.instant(time)?;
-        let clock = zone.behaviour.clock_at(instant);
-        if zone.behaviour.instant_of(clock) != instant {
+        let clock = zone.transitions.clock_at(instant);
+        if zone.transitions.instant_of(clock) != instant {
             return Some(EventTime::Clock { at: clock_at(instant)?, zone: ZoneRef::Utc });
         }
         Some(EventTime::Clock { at: clock_at(clock)?, zone: name.clone() })
     }
 
-    /// Asks the behaviour of a time's zone something, without a copy of it.
-    pub fn with_behaviour<T>(&self, zone: &ZoneRef, ask: impl Fn(&Behaviour) -> T) -> Option<T> {
+    /// Asks the transitions of a time's zone something, without a copy of it.
+    pub fn with_transitions<T>(&self, zone: &ZoneRef, ask: impl Fn(&Transitions) -> T) -> Option<T> {
         match zone {
             ZoneRef::Utc => None,
             ZoneRef::Named(name) => match self.entries.get(name) {
-                Some(entry) => entry.zone.as_ref().map(|(zone, _)| ask(&zone.behaviour)),
-                None => self.zone_of(zone).map(|zone| ask(&zone.behaviour)),
+                Some(entry) => entry.zone.as_ref().map(|(zone, _)| ask(&zone.transitions)),
+                None => self.zone_of(zone).map(|zone| ask(&zone.transitions)),
             },
-            ZoneRef::Floating => self.floating.as_ref().map(|zone| ask(&zone.behaviour)),
+            ZoneRef::Floating => self.floating.as_ref().map(|zone| ask(&zone.transitions)),
         }
     }
 
@@ -266,10 +267,10 @@ impl ZoneBook {
             ZoneRef::Utc => Some(clock),
             // The way almost all times go: nothing is cloned.
             ZoneRef::Named(name) => match self.entries.get(name) {
-                Some(entry) => Some(entry.zone.as_ref()?.0.behaviour.instant_of(clock)),
-                None => Some(self.zone_of(zone)?.behaviour.instant_of(clock)),
+                Some(entry) => Some(entry.zone.as_ref()?.0.transitions.instant_of(clock)),
+                None => Some(self.zone_of(zone)?.transitions.instant_of(clock)),
             },
-            ZoneRef::Floating => Some(self.floating.as_ref()?.behaviour.instant_of(clock)),
+            ZoneRef::Floating => Some(self.floating.as_ref()?.transitions.instant_of(clock)),
         }
     }
 }
@@ -283,7 +284,7 @@ fn named(time: &EventTime) -> Option<&ZoneName> {
 
 /// The IANA zones that do what a definition does over an inclusive range of
 /// instants, by name.
-pub fn zones_that_agree(behaviour: &Behaviour, from: i64, until: i64) -> Vec<Zone> {
+pub fn zones_that_agree(transitions: &Transitions, from: i64, until: i64) -> Vec<Zone> {
     let zones = super::names::places().filter_map(Zone::iana);
-    zones.filter(|zone| zone.behaviour.agrees_with(behaviour, from, until)).collect()
+    zones.filter(|zone| zone.transitions.agrees_with(transitions, from, until)).collect()
 }
