@@ -6,8 +6,9 @@ use std::sync::LazyLock;
 
 use divan::Bencher;
 use divan::counter::{BytesCount, ItemsCount};
-use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 use emvo_core::table::{ReadOptions, WriteOptions, read, write};
+use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
@@ -60,7 +61,7 @@ fn write_table(bencher: Bencher<'_, '_>) {
 fn reconcile_with_itself(bencher: Bencher<'_, '_>) {
     let calendar = calendar();
     let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
-    let side = || Side { calendar: &calendar, zones: &zones, path: "bench" };
+    let side = || CalendarView { calendar: &calendar, zones: &zones, path: "bench" };
     bencher.counter(ItemsCount::new(ROWS)).bench(|| {
         let proof = reconcile(&[side()], &[side()], None, Ceiling::default(), &Explanations::default());
         assert!(proof.is_some_and(|proof| proof.verdict == Verdict::Complete));

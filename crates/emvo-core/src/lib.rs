@@ -1,18 +1,17 @@
-//! Calendars as data. Bytes and typed values go in, bytes and typed values
+//! What is done to calendars. What a calendar is, as data, is [`emvo_ical`]'s.
+//! Bytes and typed values go in, bytes and typed values
 //! come out: nothing in this crate prints, reads arguments, opens files or
 //! looks at a clock.
 //!
 //! The way through it, in the order of the work:
 //!
-//! - [`content`]: bytes ⇄ lines ⇄ components, nothing lost
-//! - [`calendar`]: components → series of events with typed times
-//! - [`table`]: rows of a table ⇄ the same calendars
-//! - [`zone`], [`recurrence`]: what the times mean, and which dates they are
+//! - [`table`]: rows of a table ⇄ calendars
+//! - [`edit`]: the loop over series, changes, and the sum that has to add up
 //! - [`select`], [`retime`]: which events are meant, and moving them in time
 //! - [`rules`]: faults, and their repairs
-//! - [`unroll`], [`roll`]: series → single events, and back
+//! - [`split`], [`roll`]: series → parts or single events, and back
 //! - [`survey`]: what is in a calendar
-//! - [`amend`], [`cut`], [`show`]: fields changed, dates taken out, copies for others
+//! - [`amend`], [`redact`]: fields changed, copies for others
 //! - [`fit`]: what a destination accepts
 //! - [`retract`]: a wrong import taken out again
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
@@ -20,20 +19,21 @@
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
 pub mod amend;
-pub mod cut;
+pub mod edit;
 pub mod fit;
 pub mod identity;
 pub mod merge;
 pub mod product;
 pub mod receipt;
 pub mod reconcile;
+pub mod redact;
 pub mod retime;
 pub mod retract;
 pub mod roll;
 pub mod rules;
 pub mod select;
-pub mod show;
 pub mod snapshot;
+pub mod split;
 pub mod survey;
 pub mod table;
-pub mod unroll;
+pub mod view;

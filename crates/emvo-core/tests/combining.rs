@@ -4,7 +4,8 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
-use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, Verdict, reconcile};
+use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, Series};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::Ceiling;
@@ -69,7 +70,7 @@ proptest! {
         let merged = merged(&texts);
         let text = written(&merged);
         let result = read(&text);
-        let balance = emvo_core::receipt::Balance { written: result.series.len(), ..merged.balance };
+        let balance = emvo_core::edit::Balance { written: result.series.len(), ..merged.balance };
         prop_assert_eq!(balance.ensure_sum(), Ok(balance));
 
         let calendars: Vec<_> = texts.iter().map(|text| read(text)).collect();
@@ -77,10 +78,10 @@ proptest! {
         let sources: Vec<_> = calendars
             .iter()
             .zip(&books)
-            .map(|(calendar, zones)| Side { calendar, zones, path: "source" })
+            .map(|(calendar, zones)| CalendarView { calendar, zones, path: "source" })
             .collect();
         let zones = ZoneResolver::of(&result, &ZoneChoices::default());
-        let side = Side { calendar: &result, zones: &zones, path: "result" };
+        let side = CalendarView { calendar: &result, zones: &zones, path: "result" };
         if let Some(found) = reconcile(&sources, &[side], None, Ceiling::default(), &Explanations::default()) {
             prop_assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences);
         }

@@ -4,7 +4,8 @@
 
 use std::collections::BTreeSet;
 
-use emvo_core::merge::{FoldKind, MergeInput, MergeOptions, Merged, merge};
+use emvo_core::edit::FoldKind;
+use emvo_core::merge::{MergeInput, MergeOptions, Merged, merge};
 use emvo_ical::calendar::{Calendar, read, write};
 use emvo_ical::content::parse;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};

@@ -4,7 +4,8 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::reconcile::{Explanations, Reconciliation, Side, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, Reconciliation, Verdict, reconcile};
+use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::Ceiling;
@@ -196,14 +197,14 @@ fn proof(all: &[Planned], result: &[Planned]) -> Reconciliation {
     let result = calendar("result", result);
     let books: Vec<ZoneResolver> =
         sources.iter().map(|calendar| ZoneResolver::of(calendar, &choices)).collect();
-    let sides: Vec<Side<'_, '_>> = sources
+    let sides: Vec<CalendarView<'_, '_>> = sources
         .iter()
         .zip(&books)
         .zip(["watch.ics", "crossing.ics", "dock.ics"])
-        .map(|((calendar, zones), path)| Side { calendar, zones, path })
+        .map(|((calendar, zones), path)| CalendarView { calendar, zones, path })
         .collect();
     let zones = ZoneResolver::of(&result, &choices);
-    let result = [Side { calendar: &result, zones: &zones, path: "result.ics" }];
+    let result = [CalendarView { calendar: &result, zones: &zones, path: "result.ics" }];
     reconcile(&sides, &result, None, Ceiling::default(), &Explanations::default()).unwrap()
 }
 

@@ -315,7 +315,7 @@ proptest! {
             from: Date::constant(2026, from, 10),
             until: Date::constant(2026 + i16::from((from + months - 1) / 12), (from + months - 1) % 12 + 1, 20),
         };
-        let parts = emvo_core::retime::split_by_window(&calendar.series[0], window, &zones).unwrap();
+        let parts = emvo_core::split::starting_in_window(&calendar.series[0], window, &zones).unwrap();
         let parts: Vec<_> = [parts.before, parts.inside, parts.after].into_iter().flatten().collect();
         if calendar.series[0].repeats() {
             prop_assert_eq!(instants(&parts, &zones), instants(&calendar.series, &zones));

@@ -3,7 +3,7 @@
 
 use std::io::{self, Write};
 
-use emvo_core::receipt::{Balance, Change};
+use emvo_core::edit::{Balance, Change};
 use serde::Serialize;
 
 /// What every document starts with.

@@ -4,9 +4,9 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::merge::Fold;
+use emvo_core::edit::Fold;
 use emvo_core::receipt::{
-    Balance, Change, EventRecord, Facts, Fate, FileRecord, RECEIPT_VERSION, Receipt, changes_of_files,
+    Balance, Change, EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
 };
 use emvo_ical::calendar::Calendar;
 use emvo_ical::zone::ZoneResolver;
@@ -149,8 +149,8 @@ pub(crate) fn receipt_of(
     if noting == Noting::Nothing {
         return receipt;
     }
-    let facts: Vec<&Facts> = sources.iter().map(|source| &source.facts).collect();
-    let mut events = Facts::fates(&facts, &deeds.written, &deeds.folds, &deeds.changes);
+    let facts: Vec<&ReadLog> = sources.iter().map(|source| &source.facts).collect();
+    let mut events = ReadLog::fates(&facts, &deeds.written, &deeds.folds, &deeds.changes);
     if deeds.balance.removed == 0 {
         // Nothing was left out, so what is gone is part of another event.
         for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {

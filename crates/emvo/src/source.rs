@@ -3,7 +3,7 @@
 use std::path::Path;
 
 use anyhow::{Context, bail};
-use emvo_core::receipt::Facts;
+use emvo_core::receipt::ReadLog;
 use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
 use emvo_ical::calendar::{self, Calendar};
@@ -54,7 +54,7 @@ pub(crate) struct Source<'t> {
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
     /// Its events as they were read, for a receipt.
-    pub(crate) facts: Facts,
+    pub(crate) facts: ReadLog,
 }
 
 /// What is known about a table besides its events; empty for a calendar file.
@@ -184,7 +184,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
 pub(crate) fn note_events<'s, 't: 's>(sources: impl Iterator<Item = &'s mut Source<'t>>) {
     let mut noted = 0;
     for source in sources {
-        source.facts = Facts::behind(noted);
+        source.facts = ReadLog::behind(noted);
         for loaded in &mut source.loaded {
             source.facts.note(&source.path, &mut loaded.calendar, &loaded.zones);
         }
@@ -257,7 +257,7 @@ fn read_calendar_file<'t>(
         table: TableFacts::default(),
         events_read: 0,
         bytes: &file.bytes,
-        facts: Facts::default(),
+        facts: ReadLog::default(),
     })
 }
 
@@ -275,7 +275,7 @@ fn read_table_file<'t>(
         table: TableFacts::default(),
         events_read: 0,
         bytes: &file.bytes,
-        facts: Facts::default(),
+        facts: ReadLog::default(),
     };
     match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
         Ok(table) => {

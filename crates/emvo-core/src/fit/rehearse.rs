@@ -12,8 +12,8 @@ use super::{
     Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, SameUid, SeriesLimit, UnfitSeries, Zones,
 };
 use crate::identity::derived_uid_of_parts;
-use crate::retime::{Retimed, express_in, read_as, split_off};
-use crate::unroll::{Unrolled, unroll};
+use crate::retime::{Retimed, express_in, read_as};
+use crate::split::{Singles, into_singles, split_off};
 use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, Series};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
@@ -150,7 +150,7 @@ impl<'a> Destination<'_, 'a> {
 
     /// A series that has no counterpart in the own zone, date by date.
     fn apart(&self, series: &Series<'a>, own: &Zone, zones: &ZoneResolver) -> Vec<Series<'a>> {
-        let Unrolled::Events(events) = unroll(series, zones, self.window(), Ceiling::default()) else {
+        let Singles::Events(events) = into_singles(series, zones, self.window(), Ceiling::default()) else {
             return vec![series.clone()];
         };
         let expressed = events.into_iter().flat_map(|event| match express_in(&event, own, zones) {
@@ -187,7 +187,7 @@ impl<'a> Destination<'_, 'a> {
             UnfitSeries::Refuse => return None,
             UnfitSeries::FirstOnly | UnfitSeries::Unroll => self.window(),
         };
-        let Unrolled::Events(mut events) = unroll(&series, zones, window, Ceiling::default()) else {
+        let Singles::Events(mut events) = into_singles(&series, zones, window, Ceiling::default()) else {
             return None;
         };
         if self.limits.transitions.unfit_series == UnfitSeries::FirstOnly {

@@ -3,10 +3,11 @@
 use jiff::civil::Date;
 
 use super::{Acceptance, Limits, SeriesLimit, Zones};
-use crate::cut::detach_overrides;
-use crate::receipt::Change;
-use crate::retime::{Refusal, Retimed, express_in, split_off};
-use crate::unroll::{Unrolled, unroll};
+use crate::edit::Change;
+use crate::edit::Refusal;
+use crate::retime::{Retimed, express_in};
+use crate::split::detach_overrides;
+use crate::split::{Singles, into_singles, split_off};
 use emvo_ical::calendar::{Event, Reach, Series, VendorMirror};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::SECONDS_A_DAY;
@@ -69,13 +70,7 @@ pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneRes
 
 impl<'a> FittedSeries<'a> {
     fn change(&mut self, rule: &'static str, of: &Series<'_>, before: String, after: String) {
-        self.changes.push(Change {
-            rule: Some(rule),
-            uid: of.uid_text().into_owned(),
-            title: of.lead().title().unwrap_or_default().into_owned(),
-            before,
-            after,
-        });
+        self.changes.push(Change::to_series(Some(rule), of, before, after));
     }
 
     /// F06: a series without end ends with the window. One that is taken apart
@@ -171,7 +166,7 @@ impl<'a> FittedSeries<'a> {
         options: &FitOptions,
         zones: &ZoneResolver,
     ) {
-        let Unrolled::Events(events) = unroll(&series, zones, ALL_TIME, options.ceiling) else {
+        let Singles::Events(events) = into_singles(&series, zones, ALL_TIME, options.ceiling) else {
             self.not_fitted.push(NotFitted::Zone(refusal));
             self.parts.push(series);
             return;
@@ -206,21 +201,21 @@ impl<'a> FittedSeries<'a> {
                 self.parts.push(series);
                 continue;
             }
-            match unroll(&series, zones, ALL_TIME, options.ceiling) {
-                Unrolled::Events(events) => {
+            match into_singles(&series, zones, ALL_TIME, options.ceiling) {
+                Singles::Events(events) => {
                     let after = format!("single events ({})", events.len());
                     self.change(rule, &series, "a series".to_owned(), after);
                     self.parts.extend(events);
                 }
-                Unrolled::Outside => {
+                Singles::Outside => {
                     let after = "left out: it has no date".to_owned();
                     self.change(rule, &series, "a series".to_owned(), after);
                 }
-                Unrolled::TooMany => {
+                Singles::TooMany => {
                     self.not_fitted.push(NotFitted::Series(Refusal::Ceiling));
                     self.parts.push(series);
                 }
-                Unrolled::Unreadable(error) => {
+                Singles::Unreadable(error) => {
                     let rule = error.to_string();
                     self.not_fitted.push(NotFitted::Series(Refusal::UnreadableRule { rule }));
                     self.parts.push(series);

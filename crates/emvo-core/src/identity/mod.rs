@@ -4,20 +4,20 @@
 //! whether two events under different ids say the same (U03). What to do about
 //! it is for [`crate::merge`] to decide.
 
-mod alike;
 mod derive;
 mod difference;
-mod same;
+mod duplicates;
+mod look_alikes;
 mod shared;
 mod text;
 mod version;
 
-pub use alike::{Sides, likeness, without_copy_marks};
 pub(crate) use derive::is_derived;
 pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
-pub use same::{Fingerprint, contradiction, same_dates};
-pub(crate) use same::{Moment, recurrence_properties};
+pub use duplicates::{Fingerprint, contradiction, same_dates};
+pub(crate) use duplicates::{Moment, recurrence_properties};
+pub use look_alikes::{Sides, likeness, without_copy_marks};
 pub(crate) use shared::{Group, Numbered, number_of};
 pub use text::normalised;
-pub use version::{Origin, Revision, VersionKey};
+pub use version::{Provenance, Revision, VersionKey};

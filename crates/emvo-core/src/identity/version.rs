@@ -29,9 +29,9 @@ impl Revision {
 
 /// Where two events under one id come from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Origin {
+pub enum Provenance {
     /// Different inputs, each with one event under the id.
-    Apart,
+    OtherInput,
     /// The same input.
     SameInput,
     /// Different inputs, at least one of which has several events under the id:
@@ -88,16 +88,16 @@ impl VersionKey {
     /// several events under the id; inside one input both, or one of them with
     /// another revision number. A derived id is nobody's promise that two events
     /// are one: under it there are copies and duplicates, but no versions.
-    pub fn is_version_of(&self, other: &Self, origin: Origin) -> bool {
+    pub fn is_version_of(&self, other: &Self, provenance: Provenance) -> bool {
         if self.has_derived_id {
             return false;
         }
         let same_start = self.start == other.start;
         let same_title = self.title == other.title;
-        match origin {
-            Origin::Apart => same_title || same_start,
-            Origin::AmongMany => same_title && same_start,
-            Origin::SameInput => {
+        match provenance {
+            Provenance::OtherInput => same_title || same_start,
+            Provenance::AmongMany => same_title && same_start,
+            Provenance::SameInput => {
                 (same_title && same_start)
                     || (self.revision.sequence != other.revision.sequence && (same_title || same_start))
             }

@@ -1,7 +1,8 @@
 //! The same event under different ids becomes one (U03).
 
 use super::group::Group;
-use super::{FoldKind, Merge, union};
+use super::{Merge, union};
+use crate::edit::FoldKind;
 use crate::identity::{Fingerprint, Numbered, contradiction, same_dates};
 
 impl Merge<'_> {

@@ -2,9 +2,9 @@
 
 use rayon::prelude::*;
 
-use super::{Entry, Fold, FoldKind, Merge, Terms, change_of};
+use super::{Entry, Merge, Terms};
+use crate::edit::{Change, Fold, FoldKind};
 use crate::identity::Numbered;
-use crate::receipt::Change;
 use emvo_ical::calendar::{Event, Series};
 
 /// So many groups are taken out of the events at once.
@@ -108,6 +108,6 @@ impl<'a> Group<'_, 'a> {
 
     /// Tells that an event was changed.
     pub(super) fn change(&mut self, rule: &'static str, event: &Event<'_>, before: String, after: String) {
-        self.changes.push(change_of(Some(rule), event, before, after));
+        self.changes.push(Change::to_event(Some(rule), event, before, after));
     }
 }

@@ -5,7 +5,8 @@ use std::cmp::Ordering;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
-use super::{Entry, FoldKind, Merge, union};
+use super::{Entry, Merge, union};
+use crate::edit::FoldKind;
 use crate::identity::{Moment, contradiction, normalised, number_of};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Part, Window, occurrences_of};

@@ -4,7 +4,7 @@
 use hashbrown::HashSet;
 
 use super::Merge;
-use crate::show::fresh_uid;
+use crate::redact::fresh_uid;
 use emvo_ical::calendar::{Classification, Duration, Event, Series, Uid, VendorMirror};
 use emvo_ical::content::{Component, Item, Property, escape_text};
 

@@ -5,24 +5,24 @@
 //! one event an id (U02), duplicates (U03), zone definitions (Z02, Z08). Every
 //! other fault is left to the rules.
 
-mod alike;
 mod calendar;
 mod duplicates;
 mod group;
 mod in_series;
 mod incoming;
+mod look_alikes;
 mod union;
 mod versions;
 mod zones;
 
-pub use alike::{LookAlike, LookAlikes, SamePair, Side};
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, outfit};
+pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
 pub(crate) use zones::refer_to;
 
 use std::sync::Arc;
 
-use crate::receipt::{Balance, Change};
-use emvo_ical::calendar::{Calendar, Event, EventTime, Series};
+use crate::edit::{Balance, Change, Fold, FoldKind, Names};
+use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
 
@@ -80,72 +80,6 @@ pub enum Duplicates {
     Fold,
     /// They stay.
     Keep,
-}
-
-/// An event that became part of another.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Fold {
-    /// Why.
-    pub kind: FoldKind,
-    /// The title of the folded event.
-    pub title: Box<str>,
-    /// When it starts.
-    pub start: EventTime,
-    /// Its id.
-    pub uid: Box<str>,
-    /// The input it came from.
-    pub from: Arc<str>,
-    /// The input of the event that stays.
-    pub into: Arc<str>,
-    /// The id of the event that stays, if it is another.
-    pub other_uid: Option<Box<str>>,
-    /// Whether the two calendars give themselves the same name.
-    pub names: Names,
-}
-
-/// How two calendars are called.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum Names {
-    /// Alike, or one of them does not say.
-    Alike,
-    /// Differently: people meant them to be two.
-    Different,
-}
-
-impl Fold {
-    /// The id of the event that stays.
-    pub fn into_uid(&self) -> &str {
-        self.other_uid.as_deref().unwrap_or(&self.uid)
-    }
-}
-
-/// Why an event became part of another.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum FoldKind {
-    /// Same id, same content.
-    Copy,
-    /// Same id, an older version.
-    OlderVersion,
-    /// Same id as an event that the destination keeps.
-    Clash,
-    /// Another id, the same event.
-    Duplicate,
-    /// A single event at a date of a series.
-    InSeries,
-    /// A person said that it is the same.
-    Answered,
-}
-
-impl FoldKind {
-    /// The rule behind it.
-    pub fn rule(self) -> &'static str {
-        match self {
-            Self::Copy | Self::OlderVersion | Self::Clash => "U02",
-            Self::Duplicate => "U03",
-            Self::InSeries => "U05",
-            Self::Answered => "U04",
-        }
-    }
 }
 
 /// Something about the inputs that the result cannot show.
@@ -276,11 +210,6 @@ impl Terms {
     }
 }
 
-fn change_of(rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) -> Change {
-    let title = event.title().unwrap_or_default().into_owned();
-    Change { rule, uid: event.uid_text().into_owned(), title, before, after }
-}
-
 impl<'a> Merge<'a> {
     fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let Some(stays) = self.kept[into].as_ref() else { return };
@@ -290,7 +219,7 @@ impl<'a> Merge<'a> {
     }
 
     fn change(&mut self, rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) {
-        self.changes.push(change_of(rule, event, before, after));
+        self.changes.push(Change::to_event(rule, event, before, after));
     }
 
     /// Whether an event may be changed: the destination's own may not.

@@ -4,9 +4,10 @@ use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
 use super::group::Group;
-use super::{Clash, Entry, FoldKind, Merge};
+use super::{Clash, Entry, Merge};
+use crate::edit::FoldKind;
 use crate::identity::{
-    Difference, Numbered, Origin, VersionKey, derived_uid, differences, is_derived, number_of,
+    Difference, Numbered, Provenance, VersionKey, derived_uid, differences, is_derived, number_of,
 };
 use emvo_ical::calendar::{Calendar, Series, Uid};
 use hashbrown::{HashMap, HashSet};
@@ -226,11 +227,11 @@ impl Group<'_, '_> {
 
     fn are_versions(&self, winner: &Candidate, other: &Candidate, many: bool) -> bool {
         let origin = if winner.sources.iter().any(|source| other.sources.contains(source)) {
-            Origin::SameInput
+            Provenance::SameInput
         } else if many {
-            Origin::AmongMany
+            Provenance::AmongMany
         } else {
-            Origin::Apart
+            Provenance::OtherInput
         };
         winner.key.is_version_of(&other.key, origin) || self.are_copies(winner, other)
     }

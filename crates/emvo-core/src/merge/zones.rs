@@ -7,7 +7,7 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::{Entry, Merge, MergeWarning};
-use crate::receipt::Change;
+use crate::edit::Change;
 use emvo_ical::calendar::{Calendar, Event, Placed, Series, ZoneName};
 use emvo_ical::content::{Component, Item};
 use emvo_ical::zone::{Definition, Transitions, UsedSpan, Zone, ZoneResolver, ZoneSource, definition_of};
@@ -122,13 +122,7 @@ impl Merge<'_> {
     }
 
     fn zone_change(&mut self, rule: &'static str, name: &ZoneName, before: String, after: String) {
-        self.changes.push(Change {
-            rule: Some(rule),
-            uid: String::new(),
-            title: format!("zone {name}"),
-            before,
-            after,
-        });
+        self.changes.push(Change::to_other(rule, format!("zone {name}"), before, after));
     }
 
     /// What the events of each input use.

@@ -2,8 +2,8 @@
 
 use serde::{Deserialize, Serialize};
 
-use super::fates::{ChangeRecord, EventRecord, Fate};
-use super::{Balance, Change};
+use super::provenance::{ChangeRecord, EventRecord, Fate};
+use crate::edit::{Balance, Change};
 
 /// The form of receipts that this version writes.
 pub const RECEIPT_VERSION: u32 = 1;

@@ -7,10 +7,11 @@ use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
-use super::explained::Course;
+use super::explained::ReceiptTrail;
 use super::pairing::{Fate, Pairing};
-use super::{Counts, Difference, DifferenceKind, Found, Ownership, Side};
+use super::{Counts, Difference, DifferenceKind, Found, Ownership};
 use crate::identity::Moment;
+use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::day::clock_seconds;
 
@@ -22,7 +23,7 @@ impl Pairing<'_, '_, '_> {
         for (at, record) in self.source.list.iter().enumerate() {
             let is_explained = match self.fates[at] {
                 Fate::Explained => true,
-                Fate::Unpaired => self.source.course(at).is_some_and(Course::explains_absence),
+                Fate::Unpaired => self.source.course(at).is_some_and(ReceiptTrail::explains_absence),
                 Fate::Paired(_) => false,
             };
             if !is_explained {
@@ -32,7 +33,7 @@ impl Pairing<'_, '_, '_> {
         for record in &self.result.list {
             days.entry(record.shown_start.date()).or_default().1 += 1;
         }
-        for (day, count) in &self.source.apart.days {
+        for (day, count) in &self.source.unchanged.days {
             let (before, after) = days.entry(*day).or_default();
             (*before, *after) = (*before + count, *after + count);
         }
@@ -41,11 +42,11 @@ impl Pairing<'_, '_, '_> {
 
     /// Counts and names every occurrence.
     pub(super) fn account(&self) -> (Counts, Vec<Found>, BTreeMap<&'static str, usize>) {
-        let apart: usize = self.source.apart.by_side.iter().sum();
+        let unchanged: usize = self.source.unchanged.by_side.iter().sum();
         let mut counts = Counts {
             source_events: self.source.events,
-            source_occurrences: self.source.list.len() + apart,
-            matched: apart,
+            source_occurrences: self.source.list.len() + unchanged,
+            matched: unchanged,
             ..Counts::default()
         };
         let mut differences = Vec::new();
@@ -56,7 +57,7 @@ impl Pairing<'_, '_, '_> {
                     counts.explained += 1;
                     None
                 }
-                Fate::Unpaired if self.source.course(at).is_some_and(Course::explains_absence) => {
+                Fate::Unpaired if self.source.course(at).is_some_and(ReceiptTrail::explains_absence) => {
                     counts.explained += 1;
                     continue;
                 }
@@ -169,7 +170,7 @@ impl Pairing<'_, '_, '_> {
             (0..self.result.list.len()).filter(|at| self.stands_for[*at].is_some()).map(series_of).collect();
         let uids: HashSet<&str> = extras.iter().map(|at| self.result.uid(*at)).collect();
         let is_known = |series: &Series<'_>| uids.get(series.uid()?.as_str()).copied();
-        let of_source = |side: &Side<'_, '_>| {
+        let of_source = |side: &CalendarView<'_, '_>| {
             let uids = side.calendar.series.par_iter().with_min_len(1024).filter_map(is_known);
             uids.collect::<Vec<&str>>()
         };

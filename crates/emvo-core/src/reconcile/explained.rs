@@ -3,10 +3,10 @@
 use hashbrown::HashMap;
 use jiff::civil::{Date, DateTime, Time};
 
-use super::Side;
-use super::record::{Record, Told};
+use super::record::{EventFields, Record};
 use crate::identity::{Moment, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
+use crate::view::CalendarView;
 use emvo_ical::day::clock_seconds;
 use emvo_ical::zone::Zone;
 use rayon::prelude::*;
@@ -27,7 +27,7 @@ struct Run<'r> {
 
 /// What became of one event through all runs.
 #[derive(Clone, Debug, Default)]
-pub(super) struct Course<'r> {
+pub(super) struct ReceiptTrail<'r> {
     is_gone: bool,
     fields: Vec<&'r str>,
     /// How it stood when it was first read.
@@ -52,8 +52,8 @@ impl<'r> Explanations<'r> {
 
     /// The course of an event of a source, known by its id or else by its start;
     /// `None` if no receipt knows it.
-    pub(super) fn course(&self, path: &str, key: &str) -> Option<Course<'r>> {
-        let mut course: Option<Course<'r>> = None;
+    pub(super) fn course(&self, path: &str, key: &str) -> Option<ReceiptTrail<'r>> {
+        let mut course: Option<ReceiptTrail<'r>> = None;
         let mut ids = vec![key];
         for run in &self.runs {
             let known = |id: &&str| {
@@ -62,7 +62,8 @@ impl<'r> Explanations<'r> {
             };
             let records: Vec<&'r EventRecord> = ids.iter().filter_map(known).collect();
             let Some(first) = records.first() else { continue };
-            let mut next = course.unwrap_or_else(|| Course { start: &first.start, ..Course::default() });
+            let mut next =
+                course.unwrap_or_else(|| ReceiptTrail { start: &first.start, ..ReceiptTrail::default() });
             next.is_gone |=
                 records.iter().all(|record| !matches!(record.fate, Fate::Written | Fate::Changed));
             next.fields.extend(records.iter().flat_map(|record| &record.fields).map(String::as_str));
@@ -81,7 +82,7 @@ fn file_name(path: &str) -> &str {
     path.rsplit(['/', '\\']).next().unwrap_or(path)
 }
 
-impl Course<'_> {
+impl ReceiptTrail<'_> {
     /// The id that it has by now, if it is another.
     pub(super) fn uid(&self) -> Option<&str> {
         self.now.first().map(|now| now.uid.as_str()).filter(|uid| !uid.is_empty())
@@ -93,13 +94,13 @@ impl Course<'_> {
     }
 
     /// Whether a pair differs as the runs meant it to.
-    pub(super) fn explains(&self, one: &Record, two: &Record, told: &Told, fields: &[&str]) -> bool {
+    pub(super) fn explains(&self, one: &Record, two: &Record, told: &EventFields, fields: &[&str]) -> bool {
         let is_time_meant = (one.start == two.start && one.end == two.end)
             || self.now.iter().any(|now| self.is_moved_so(now, one, two));
         is_time_meant && fields.iter().all(|field| self.is_field_meant(field, told))
     }
 
-    fn is_field_meant(&self, field: &str, told: &Told) -> bool {
+    fn is_field_meant(&self, field: &str, told: &EventFields) -> bool {
         if !self.fields.contains(&field) {
             return false;
         }
@@ -144,22 +145,22 @@ fn read_shown(text: &str) -> Option<(DateTime, &str)> {
     Some((date.to_datetime(time), words.next().unwrap_or("")))
 }
 
-/// The courses of the series of the sources, by side and series; none at all
+/// The trails of the series of the sources, by side and series; none at all
 /// without receipts.
-pub(super) fn courses<'c>(
-    sides: &'c [Side<'c, '_>],
+pub(super) fn trails<'c>(
+    sides: &'c [CalendarView<'c, '_>],
     explanations: &'c Explanations<'c>,
-) -> Vec<Vec<Option<Course<'c>>>> {
+) -> Vec<Vec<Option<ReceiptTrail<'c>>>> {
     if explanations.runs.is_empty() {
         return Vec::new();
     }
-    let of_side = |side: &Side<'_, '_>| {
+    let of_side = |side: &CalendarView<'_, '_>| {
         let series = side.calendar.series.par_iter().with_min_len(256);
-        let courses = series.map(|series| match series.uid() {
+        let trails = series.map(|series| match series.uid() {
             Some(uid) => explanations.course(side.path, uid.as_str()),
             None => explanations.course(side.path, &series.lead().start().to_string()),
         });
-        courses.collect()
+        trails.collect()
     };
     sides.iter().map(of_side).collect()
 }

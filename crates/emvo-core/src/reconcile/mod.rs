@@ -5,37 +5,25 @@
 //! programs that agree on nothing but RFC 5545 can be held against each other.
 
 mod account;
-mod apart;
 mod causes;
 mod explained;
 mod pairing;
 mod record;
+mod unchanged;
 
 use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 
 use crate::survey::default_window;
-use emvo_ical::calendar::Calendar;
+use crate::view::CalendarView;
 use emvo_ical::recurrence::{Ceiling, Window};
-use emvo_ical::zone::ZoneResolver;
 
 pub use explained::Explanations;
 
-use apart::{Apart, Courses};
 use pairing::Pairing;
 use record::{Records, Span};
-
-/// One calendar of the sources or of the result.
-#[derive(Debug)]
-pub struct Side<'c, 'a> {
-    /// What it holds.
-    pub calendar: &'c Calendar<'a>,
-    /// What its zone names mean.
-    pub zones: &'c ZoneResolver,
-    /// How people know it: its file.
-    pub path: &'c str,
-}
+use unchanged::{Trails, Unchanged};
 
 /// What became of a source occurrence, or where a result occurrence came from.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -221,29 +209,29 @@ pub struct Reconciliation {
 /// December of the second year after their latest. `None` if no source has an
 /// event.
 pub fn reconcile<'c>(
-    sources: &'c [Side<'c, '_>],
-    results: &[Side<'_, '_>],
+    sources: &'c [CalendarView<'c, '_>],
+    results: &[CalendarView<'_, '_>],
     window: Option<Window>,
     ceiling: Ceiling,
     explanations: &'c Explanations<'c>,
 ) -> Option<Reconciliation> {
     let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
-    let courses = explained::courses(sources, explanations);
+    let trails = explained::trails(sources, explanations);
     let span = Span { window, ceiling };
-    let apart = Apart::find(sources, results, &courses, span);
-    Some(account(sources, results, courses, span, apart))
+    let unchanged = Unchanged::find(sources, results, &trails, span);
+    Some(account(sources, results, trails, span, unchanged))
 }
 
 fn account<'c>(
-    sources: &'c [Side<'c, '_>],
-    results: &[Side<'_, '_>],
-    courses: Courses<'c>,
+    sources: &'c [CalendarView<'c, '_>],
+    results: &[CalendarView<'_, '_>],
+    trails: Trails<'c>,
     span: Span,
-    apart: Apart,
+    unchanged: Unchanged,
 ) -> Reconciliation {
-    let mut source = Records::of(sources, apart.source, span);
-    (source.courses, source.apart) = (courses, apart.counted);
-    let result = Records::of(results, apart.result, span);
+    let mut source = Records::of(sources, unchanged.source, span);
+    (source.trails, source.unchanged) = (trails, unchanged.counted);
+    let result = Records::of(results, unchanged.result, span);
     let pairing = Pairing::of(&source, &result);
     let (counts, mut found, other_fields) = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();

@@ -11,8 +11,8 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
-use super::record::{Record, Records, Told};
-use crate::identity::{Group, Moment, Numbered, Origin, VersionKey, contradiction, number_of};
+use super::record::{EventFields, Record, Records};
+use crate::identity::{Group, Moment, Numbered, Provenance, VersionKey, contradiction, number_of};
 use emvo_ical::calendar::{Event, Uid};
 use emvo_ical::day::clock_seconds;
 
@@ -59,7 +59,7 @@ pub(super) struct Pairing<'r, 'c, 'a> {
 type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
 
 impl Likeness {
-    fn holds(self, one: &Told<'_>, two: &Told<'_>) -> bool {
+    fn holds(self, one: &EventFields<'_>, two: &EventFields<'_>) -> bool {
         match self {
             Self::Key => true,
             Self::AllFields => one.fields_unlike(two).is_empty(),
@@ -205,11 +205,11 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             return false;
         }
         let origin = if self.source.list[at].side == self.source.list[other].side {
-            Origin::SameInput
+            Provenance::SameInput
         } else if many.contains(uid) {
-            Origin::AmongMany
+            Provenance::AmongMany
         } else {
-            Origin::Apart
+            Provenance::OtherInput
         };
         let (older, newer) = (VersionKey::of(older), VersionKey::of(newer));
         older.is_version_of(&newer, origin) && older.revision() <= newer.revision()

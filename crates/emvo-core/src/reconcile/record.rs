@@ -1,19 +1,19 @@
-//! Calendars → occurrences side by side, with what tells them apart.
+//! Calendars → occurrences side by side, with what distinguishes them.
 
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
 use rayon::prelude::*;
 
-use super::Side;
-use super::apart::{Counted, Courses, Flags};
-use super::explained::Course;
+use super::explained::ReceiptTrail;
+use super::unchanged::{Counted, Flags, Trails};
 use crate::identity::{Moment, normalised, number_of};
+use crate::view::CalendarView;
 use emvo_ical::calendar::{Classification, Event, EventTime, Series};
 use emvo_ical::recurrence::{Ceiling, Part, Window, occurrences_of};
 
 /// What an event tells about each of its occurrences.
-pub(super) struct Told<'c> {
+pub(super) struct EventFields<'c> {
     uid: Cow<'c, str>,
     pub(super) title: Cow<'c, str>,
     pub(super) location: Cow<'c, str>,
@@ -65,34 +65,34 @@ pub(super) struct Span {
 }
 
 /// All occurrences of one side of the comparison, but for those of series that
-/// are apart.
+/// are unchanged.
 pub(super) struct Records<'c, 'a> {
     pub(super) list: Vec<Record>,
-    told: Vec<Told<'c>>,
-    pub(super) sides: &'c [Side<'c, 'a>],
-    is_apart: Flags,
+    told: Vec<EventFields<'c>>,
+    pub(super) sides: &'c [CalendarView<'c, 'a>],
+    is_unchanged: Flags,
     span: Span,
-    /// The occurrences of what is apart, of the sources.
-    pub(super) apart: Counted,
-    /// How many series and single events there are, those apart included.
+    /// The occurrences of what is unchanged, of the sources.
+    pub(super) unchanged: Counted,
+    /// How many series and single events there are, those unchanged included.
     pub(super) events: usize,
     pub(super) not_compared: Vec<String>,
     /// What receipts say became of the series, by side and series.
-    pub(super) courses: Courses<'c>,
+    pub(super) trails: Trails<'c>,
 }
 
 impl<'c, 'a> Records<'c, 'a> {
-    pub(super) fn of(sides: &'c [Side<'c, 'a>], is_apart: Flags, span: Span) -> Self {
+    pub(super) fn of(sides: &'c [CalendarView<'c, 'a>], is_unchanged: Flags, span: Span) -> Self {
         let mut records = Self {
             list: Vec::new(),
             told: Vec::new(),
             sides,
-            is_apart,
+            is_unchanged,
             span,
-            apart: Counted::default(),
+            unchanged: Counted::default(),
             events: 0,
             not_compared: Vec::new(),
-            courses: Vec::new(),
+            trails: Vec::new(),
         };
         for (side, input) in sides.iter().enumerate() {
             let all = &input.calendar.series;
@@ -100,8 +100,8 @@ impl<'c, 'a> Records<'c, 'a> {
             for (number, some) in all.chunks(AT_ONCE).enumerate() {
                 let of_series = some.par_iter().with_min_len(256).enumerate().filter_map(|(at, series)| {
                     let at = number * AT_ONCE + at;
-                    let is_apart = records.is_apart.is_set(side, at);
-                    (!is_apart).then(|| OfSeries::of(input, side, at, series, span))
+                    let is_unchanged = records.is_unchanged.is_set(side, at);
+                    (!is_unchanged).then(|| OfSeries::of(input, side, at, series, span))
                 });
                 let of_series = of_series.collect();
                 records.append(of_series);
@@ -122,18 +122,18 @@ impl<'c, 'a> Records<'c, 'a> {
         }
     }
 
-    /// The starts of what is apart in a calendar, each with its series.
-    pub(super) fn starts_apart(&self, side: usize) -> impl ParallelIterator<Item = (usize, EventTime)> {
-        let Side { calendar, zones, .. } = self.sides[side];
+    /// The starts of what is unchanged in a calendar, each with its series.
+    pub(super) fn starts_unchanged(&self, side: usize) -> impl ParallelIterator<Item = (usize, EventTime)> {
+        let CalendarView { calendar, zones, .. } = self.sides[side];
         let Span { window, ceiling } = self.span;
         let all = calendar.series.par_iter().enumerate().with_min_len(256);
-        all.filter(move |(at, _)| self.is_apart.is_set(side, *at)).flat_map_iter(move |(at, series)| {
+        all.filter(move |(at, _)| self.is_unchanged.is_set(side, *at)).flat_map_iter(move |(at, series)| {
             let found = occurrences_of(series, zones, window, ceiling);
             found.list.into_iter().map(move |occurrence| (at, occurrence.start))
         })
     }
 
-    pub(super) fn told(&self, at: usize) -> &Told<'c> {
+    pub(super) fn told(&self, at: usize) -> &EventFields<'c> {
         &self.told[self.list[at].told as usize]
     }
 
@@ -144,13 +144,13 @@ impl<'c, 'a> Records<'c, 'a> {
 
     /// The id, as receipts say it is by now.
     pub(super) fn uid(&self, at: usize) -> &str {
-        self.course(at).and_then(Course::uid).unwrap_or_else(|| self.told(at).uid.as_ref())
+        self.course(at).and_then(ReceiptTrail::uid).unwrap_or_else(|| self.told(at).uid.as_ref())
     }
 
     /// What receipts say became of the series of an occurrence.
-    pub(super) fn course(&self, at: usize) -> Option<&Course<'c>> {
+    pub(super) fn course(&self, at: usize) -> Option<&ReceiptTrail<'c>> {
         let (side, series) = self.list[at].place();
-        self.courses.get(side)?.get(series)?.as_ref()
+        self.trails.get(side)?.get(series)?.as_ref()
     }
 }
 
@@ -168,13 +168,13 @@ fn small(number: usize) -> u32 {
 
 struct OfSeries<'c> {
     records: Vec<Record>,
-    told: Vec<Told<'c>>,
+    told: Vec<EventFields<'c>>,
     not_compared: Option<String>,
 }
 
 impl<'c> OfSeries<'c> {
     fn of(
-        input: &Side<'_, '_>,
+        input: &CalendarView<'_, '_>,
         side: usize,
         at: usize,
         series: &'c Series<'_>,
@@ -194,8 +194,8 @@ impl<'c> OfSeries<'c> {
         } else {
             None
         };
-        let told: Vec<Told<'c>> =
-            series.master().into_iter().chain(series.overrides()).map(Told::of).collect();
+        let told: Vec<EventFields<'c>> =
+            series.master().into_iter().chain(series.overrides()).map(EventFields::of).collect();
         let before_overrides = u32::from(series.master().is_some());
         let records = found.list.into_iter().map(|occurrence| Record {
             side: small(side),
@@ -216,7 +216,7 @@ impl<'c> OfSeries<'c> {
     }
 }
 
-impl<'c> Told<'c> {
+impl<'c> EventFields<'c> {
     pub(super) fn of(event: &'c Event<'_>) -> Self {
         let text = |name| match event.text(name) {
             Some(Cow::Borrowed(text)) => normalised(text),

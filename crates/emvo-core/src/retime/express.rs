@@ -1,9 +1,8 @@
 //! The same instants, written in another zone.
 
-use super::shift::{RuleEnd, move_rules};
-use super::split::split_off;
-use super::times::map_series;
-use super::{Refusal, Retimed};
+use super::Retimed;
+use crate::edit::{Refusal, RuleEnd, map_series, move_rules};
+use crate::split::split_off;
 use emvo_ical::calendar::{Event, Series, ZoneRef};
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::{Last, Rule, Starts, last_of};

@@ -6,20 +6,16 @@
 //! splitting a series in two. Whom it is done to is [`crate::select`]'s.
 
 mod express;
-mod range;
 mod shift;
-mod split;
-mod times;
 mod to_dates;
 
 pub use express::express_in;
-pub use range::split_at_range;
 pub use shift::{localise, pin, read_as, shift};
-pub use split::{split_by_window, split_off};
-pub(crate) use times::{with_dates_in_zone_of_start, with_times_in_zone_of_start, with_zone};
 pub use to_dates::to_dates;
 pub(crate) use to_dates::whole_days;
 
+use crate::edit::Refusal;
+use crate::split::starting_in_window;
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::{Zone, ZoneResolver};
@@ -51,60 +47,6 @@ pub enum Retimed<'a> {
     Refused(Refusal),
 }
 
-/// Why a series stays as it is.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum Refusal {
-    /// The rule has no counterpart at the other time.
-    #[error("its rule `{rule}` cannot be put for the other time")]
-    Rule {
-        /// The rule as it stands.
-        rule: String,
-    },
-    /// The rule cannot be read (R03, R15).
-    #[error("its rule `{rule}` cannot be read")]
-    UnreadableRule {
-        /// The rule as it stands.
-        rule: String,
-    },
-    /// The two zones keep different summer times and the series never ends.
-    #[error(
-        "it never ends, and {zone} keeps another summer time: one rule cannot keep its times for ever; --until bounds it"
-    )]
-    Endless {
-        /// The zone to express it in.
-        zone: String,
-    },
-    /// Nobody knows which instants its times are.
-    #[error("its zone `{zone}` is unknown")]
-    UnknownZone {
-        /// The name as it stands.
-        zone: String,
-    },
-    /// It has more dates than are looked at.
-    #[error("it has more dates than --ceiling allows")]
-    Ceiling,
-    /// An override that reaches on has whole days, or a zone, that its series
-    /// has not.
-    #[error(
-        "an override that stands for all later dates is in another zone than its series, or another kind of time"
-    )]
-    OtherKindOfTime,
-    /// An override before the cut stands for dates behind it as well.
-    #[error(
-        "an override of it stands for all later dates, too: `emvo repair --consent R08` makes two series of it first"
-    )]
-    RangedOverride,
-    /// An override is about a date that the series does not have.
-    #[error("it has no date that the override on {date} could stand for")]
-    NoSuchDate {
-        /// The date, for people.
-        date: String,
-    },
-    /// Whole days shifted by hours.
-    #[error("it lasts whole days, which can be shifted by whole days only")]
-    WholeDays,
-}
-
 /// Does one thing to a series; where there is a window, to what of it starts in
 /// the window. The instants between are never lost: what is not changed stays
 /// a series of its own.
@@ -115,7 +57,7 @@ pub fn retime<'a>(
     zones: &ZoneResolver,
 ) -> Retimed<'a> {
     let Some(window) = window else { return retime_whole(series, how, zones) };
-    let parts = match split_by_window(series, window, zones) {
+    let parts = match starting_in_window(series, window, zones) {
         Ok(parts) => parts,
         Err(refusal) => return Retimed::Refused(refusal),
     };

@@ -1,7 +1,7 @@
 //! From midnight to midnight → whole days (rule D03).
 
-use super::times::{Role, map_rules, map_series};
-use super::{Refusal, Retimed};
+use super::Retimed;
+use crate::edit::{Refusal, Role, map_rules, map_series};
 use emvo_ical::calendar::{Event, EventTime, Extent, Series, VendorMirror, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::zone::ZoneResolver;

@@ -7,16 +7,14 @@
 use hashbrown::{HashMap, HashSet};
 
 use crate::identity::{Fingerprint, differences, same_dates};
-use emvo_ical::calendar::{Calendar, Series, Uid};
+use crate::view::CalendarView;
+use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
 
-/// A calendar with what its zone names mean.
-pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneResolver);
-
-/// What is known about an event of the target.
+/// What an event of the target has to do with the wrong import.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub enum Fate {
+pub enum Trace {
     /// It is no event of the wrong import.
     Other,
     /// It stood there before the import.
@@ -31,10 +29,14 @@ pub enum Fate {
 
 /// Says what each event of the target is, in order. `before` is a snapshot from
 /// before the import.
-pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_>]) -> Vec<Fate> {
+pub fn traces(
+    wrong: &[CalendarView<'_, '_>],
+    target: CalendarView<'_, '_>,
+    before: &[CalendarView<'_, '_>],
+) -> Vec<Trace> {
     let mut by_uid: HashMap<Uid<'_>, (&Series<'_>, &ZoneResolver)> = HashMap::new();
     let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneResolver)>> = HashMap::new();
-    for (calendar, zones) in wrong {
+    for CalendarView { calendar, zones, .. } in wrong {
         for series in &calendar.series {
             if let Some(uid) = series.uid() {
                 by_uid.entry(uid).or_insert((series, zones));
@@ -43,19 +45,21 @@ pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_
         }
     }
     let earlier = Earlier::of(before);
-    let (calendar, zones) = target;
-    let mut fates = vec![Fate::Other; calendar.series.len()];
+    let CalendarView { calendar, zones, .. } = target;
+    let mut traces = vec![Trace::Other; calendar.series.len()];
     // Ids are the surest; what they settle is no candidate for a likeness.
-    for (fate, series) in fates.iter_mut().zip(&calendar.series) {
+    for (trace, series) in traces.iter_mut().zip(&calendar.series) {
         let Some((own, own_zones)) = series.uid().and_then(|uid| by_uid.get(&uid)) else { continue };
-        *fate =
-            if earlier.has(series, zones) { Fate::WasThere } else { since(own, own_zones, series, zones) };
+        *trace =
+            if earlier.has(series, zones) { Trace::WasThere } else { since(own, own_zones, series, zones) };
         let print = Fingerprint::of(own.lead(), own_zones);
         if let Some(left) = by_print.get_mut(&print) {
             left.retain(|(other, _)| !std::ptr::eq(*other, *own));
         }
     }
-    for (fate, series) in fates.iter_mut().zip(&calendar.series).filter(|(fate, _)| **fate == Fate::Other) {
+    for (trace, series) in
+        traces.iter_mut().zip(&calendar.series).filter(|(trace, _)| **trace == Trace::Other)
+    {
         let Some(left) = by_print.get_mut(&Fingerprint::of(series.lead(), zones)) else { continue };
         let alike = |(own, own_zones): &(&Series<'_>, &ZoneResolver)| {
             same_dates((own, own_zones), (series, zones), Ceiling::default())
@@ -63,13 +67,13 @@ pub fn fates(wrong: &[Side<'_, '_>], target: Side<'_, '_>, before: &[Side<'_, '_
         let Some(at) = left.iter().position(alike) else { continue };
         left.remove(at);
         let was_there = earlier.has(series, zones);
-        *fate = match (was_there, before.is_empty()) {
-            (true, _) => Fate::WasThere,
-            (false, true) => Fate::Uncertain,
-            (false, false) => Fate::Untouched,
+        *trace = match (was_there, before.is_empty()) {
+            (true, _) => Trace::WasThere,
+            (false, true) => Trace::Uncertain,
+            (false, false) => Trace::Untouched,
         };
     }
-    fates
+    traces
 }
 
 /// What stood in the target before, by id and by likeness.
@@ -79,9 +83,9 @@ struct Earlier<'s> {
 }
 
 impl<'s> Earlier<'s> {
-    fn of(before: &[Side<'s, '_>]) -> Self {
+    fn of(before: &[CalendarView<'s, '_>]) -> Self {
         let mut earlier = Self { uids: HashSet::new(), prints: HashSet::new() };
-        for (calendar, zones) in before {
+        for CalendarView { calendar, zones, .. } in before {
             for series in &calendar.series {
                 earlier.uids.extend(series.uid());
                 earlier.prints.insert(Fingerprint::of(series.lead(), zones));
@@ -98,7 +102,7 @@ impl<'s> Earlier<'s> {
 
 /// Whether an event is as it was imported. The same instant in another zone's
 /// words is no edit, and neither are stamps.
-fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &ZoneResolver) -> Fate {
+fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &ZoneResolver) -> Trace {
     let times_agree = Fingerprint::of(own.lead(), own_zones) == Fingerprint::of(now.lead(), zones)
         && same_dates((own, own_zones), (now, zones), Ceiling::default());
     let is_about_time = |field: &str| matches!(field, "start" | "end" | "rule" | "overrides");
@@ -107,13 +111,13 @@ fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &Z
         .filter(|difference| !(times_agree && is_about_time(difference.field)))
         .map(|difference| format!("{} {} → {}", difference.field, difference.first, difference.second))
         .collect();
-    if fields.is_empty() { Fate::Untouched } else { Fate::Edited(fields) }
+    if fields.is_empty() { Trace::Untouched } else { Trace::Edited(fields) }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use emvo_ical::calendar::read;
+    use emvo_ical::calendar::{Calendar, read};
     use emvo_ical::content::parse;
     use emvo_ical::zone::ZoneChoices;
 
@@ -128,6 +132,10 @@ mod tests {
         let calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
         let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         (calendar, zones)
+    }
+
+    fn view<'c>((calendar, zones): &'c (Calendar<'static>, ZoneResolver)) -> CalendarView<'c, 'static> {
+        CalendarView { calendar, zones, path: "t" }
     }
 
     #[test]
@@ -147,17 +155,24 @@ mod tests {
                 + &event("own", "Z", "20260905", "")),
         );
         let before = calendar(&event("4", "D", "20260904", ""));
-        let edited = Fate::Edited(vec!["location Quay 1 → Quay 9".to_owned()]);
-        let without = fates(&[(&wrong.0, &wrong.1)], (&target.0, &target.1), &[]);
+        let edited = Trace::Edited(vec!["location Quay 1 → Quay 9".to_owned()]);
+        let without = traces(&[view(&wrong)], view(&target), &[]);
         assert_eq!(
             without,
-            [Fate::Untouched, edited.clone(), Fate::Uncertain, Fate::Other, Fate::Untouched, Fate::Other],
+            [
+                Trace::Untouched,
+                edited.clone(),
+                Trace::Uncertain,
+                Trace::Other,
+                Trace::Untouched,
+                Trace::Other
+            ],
             "one of the import, one goes"
         );
-        let with = fates(&[(&wrong.0, &wrong.1)], (&target.0, &target.1), &[(&before.0, &before.1)]);
+        let with = traces(&[view(&wrong)], view(&target), &[view(&before)]);
         assert_eq!(
             with,
-            [Fate::Untouched, edited, Fate::Untouched, Fate::Other, Fate::WasThere, Fate::Other]
+            [Trace::Untouched, edited, Trace::Untouched, Trace::Other, Trace::WasThere, Trace::Other]
         );
     }
 }

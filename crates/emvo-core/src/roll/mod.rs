@@ -14,8 +14,8 @@ use std::hash::{DefaultHasher, Hash, Hasher};
 use jiff::ToSpan;
 
 use crate::identity::{Numbered, number_of};
+use crate::split::series_of;
 use crate::table::COLUMN_HEADER;
-use crate::unroll::series_of;
 use emvo_ical::calendar::{Event, EventTime, Series, Uid, ZoneRef};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
@@ -71,7 +71,7 @@ impl Rolled {
 
 fn is_origin(item: &Item<'_>) -> bool {
     matches!(item, Item::Property(line) if line.is(crate::table::COLUMN_PROPERTY)
-        && line.parameter(COLUMN_HEADER).is_some_and(|header| header == crate::unroll::SERIES_HEADER))
+        && line.parameter(COLUMN_HEADER).is_some_and(|header| header == crate::split::SERIES_HEADER))
 }
 
 /// What events of one series have in common besides their text.

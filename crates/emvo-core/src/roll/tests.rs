@@ -1,5 +1,5 @@
 use super::*;
-use crate::unroll::{Unrolled, unroll};
+use crate::split::{Singles, into_singles};
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
 use emvo_ical::zone::ZoneChoices;
@@ -104,7 +104,7 @@ proptest! {
         let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
         // The start itself may be off its rule: one date too many to be regular.
         let window = Window { from: "2026-02-01".parse().unwrap(), until: "2036-12-31".parse().unwrap() };
-        let Unrolled::Events(mut singles) = unroll(&calendar.series[0], &zones, window, Ceiling::default()) else {
+        let Singles::Events(mut singles) = into_singles(&calendar.series[0], &zones, window, Ceiling::default()) else {
             return Ok(());
         };
         if singles.len() >= 8 {

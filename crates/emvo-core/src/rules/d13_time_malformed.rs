@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::source::{Place, SourceFacts};
 use super::{Context, Described, Edit, Findings, Group, Level, Rule, RuleChoice, Safety, Subject};
-use crate::receipt::Change;
+use crate::edit::Change;
 use emvo_ical::calendar::{Calendar, Certainty, Event, EventError, Series, TimeError, lenient_times};
 
 declare_rule! {
@@ -32,12 +32,11 @@ impl Rule for TimeMalformed {
         if subject.series.lead().line() == 0 {
             return;
         }
-        let Some(lenient_times) = subject.series.events().find_map(|event| lenient_times(event.component()))
-        else {
+        let Some(lenient) = subject.series.events().find_map(|event| lenient_times(event.component())) else {
             return;
         };
-        let message = format!("`{}` stands for `{}`", lenient_times.before, lenient_times.after);
-        let (safety, message) = match lenient_times.certainty {
+        let message = format!("`{}` stands for `{}`", lenient.before, lenient.after);
+        let (safety, message) = match lenient.certainty {
             Certainty::Certain => (Safety::Safe, message),
             Certainty::ZoneAndUtc => {
                 (Safety::Consent, format!("{message}, if the Z counts and the zone beside it does not"))
@@ -53,10 +52,10 @@ impl Rule for TimeMalformed {
             }
             let title = event.component.text("SUMMARY").unwrap_or_default();
             let place = Place::line(event.component.line());
-            let lenient_times = lenient_times(&event.component)
-                .filter(|lenient_times| lenient_times.certainty == Certainty::Certain);
-            if let Some(lenient_times) = lenient_times {
-                let message = format!("`{}` stands for `{}`", lenient_times.before, lenient_times.after);
+            let lenient =
+                lenient_times(&event.component).filter(|lenient| lenient.certainty == Certainty::Certain);
+            if let Some(lenient) = lenient {
+                let message = format!("`{}` stands for `{}`", lenient.before, lenient.after);
                 found.in_file(self.id(), Level::Warning, place, &title, message, Safety::Safe);
             } else {
                 let message = event.error.to_string();
@@ -88,25 +87,18 @@ pub fn place_unsound(calendar: &mut Calendar<'_>, rules: &RuleChoice) -> Placed 
     }
     for unsound in std::mem::take(&mut calendar.unsound) {
         let readable = Some(&unsound).filter(|unsound| is_malformed(&unsound.error));
-        let lenient_times = readable.and_then(|unsound| lenient_times(&unsound.component));
-        let Some(lenient_times) =
-            lenient_times.filter(|lenient_times| lenient_times.certainty == Certainty::Certain)
-        else {
+        let lenient = readable.and_then(|unsound| lenient_times(&unsound.component));
+        let Some(lenient) = lenient.filter(|lenient| lenient.certainty == Certainty::Certain) else {
             calendar.unsound.push(unsound);
             continue;
         };
         let rank = calendar.events().map(Event::rank).max().map_or(1, |rank| rank + 1);
-        let Ok(event) = Event::read(lenient_times.component, rank) else {
+        let Ok(event) = Event::read(lenient.component, rank) else {
             calendar.unsound.push(unsound);
             continue;
         };
-        placed.changes.push(Change {
-            rule: Some(TimeMalformed.id().as_str()),
-            uid: event.uid_text().into_owned(),
-            title: event.title().unwrap_or_default().into_owned(),
-            before: lenient_times.before,
-            after: lenient_times.after,
-        });
+        let rule = Some(TimeMalformed.id().as_str());
+        placed.changes.push(Change::to_event(rule, &event, lenient.before, lenient.after));
         placed.folded += join(calendar, event);
     }
     placed

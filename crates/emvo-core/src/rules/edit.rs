@@ -4,11 +4,9 @@ use std::sync::Arc;
 
 use super::event_edit::EventEdit;
 use super::series_edit::SeriesEdit;
+use crate::edit::{Refusal, spans, with_dates_in_zone_of_start, with_times_in_zone_of_start, with_zone};
 use crate::merge::refer_to;
-use crate::retime::{
-    Refusal, Retimed, express_in, localise, pin, to_dates, with_dates_in_zone_of_start,
-    with_times_in_zone_of_start,
-};
+use crate::retime::{Retimed, express_in, localise, pin, to_dates};
 use crate::roll::Rolled;
 use emvo_ical::calendar::{EventTime, Series, ZoneName, ZoneRef};
 use emvo_ical::content::{Item, Property, undone_mojibake};
@@ -145,15 +143,6 @@ impl Edit {
     }
 }
 
-/// The spans of the parts that a series became.
-pub fn spans(parts: &[Series<'_>]) -> String {
-    const SHOWN: usize = 3;
-    let spans: Vec<String> = parts.iter().take(SHOWN).map(|part| part.lead().span()).collect();
-    let more = parts.len().saturating_sub(SHOWN);
-    let more = if more > 0 { format!(" | and {more} more parts") } else { String::new() };
-    format!("{}{more}", spans.join(" | "))
-}
-
 fn settled<'a>(series: &Series<'a>, result: Retimed<'a>) -> Result<Vec<Series<'a>>, Refusal> {
     match result {
         Retimed::Done(series) => Ok(series),
@@ -186,7 +175,7 @@ fn undone<'a>(series: &Series<'a>, field: &str) -> Series<'a> {
 
 /// A name for UTC goes: times in UTC have a form of their own.
 fn in_utc<'a>(series: &Series<'a>, from: &ZoneName) -> Series<'a> {
-    crate::retime::with_zone(series, |zone| match zone {
+    with_zone(series, |zone| match zone {
         ZoneRef::Named(name) if name == from => ZoneRef::Utc,
         other => other.clone(),
     })

@@ -98,17 +98,15 @@ impl EventEdit {
             Self::Stamp => ("no DTSTAMP".to_owned(), after_text("DTSTAMP")),
             Self::FirstOfEach => ("twice".to_owned(), "once".to_owned()),
             Self::RewriteTimes => {
-                let lenient_times = before.events().find_map(|event| lenient_times(event.component()));
-                lenient_times
-                    .map(|lenient_times| (lenient_times.before, lenient_times.after))
-                    .unwrap_or_default()
+                let lenient = before.events().find_map(|event| lenient_times(event.component()));
+                lenient.map(|lenient| (lenient.before, lenient.after)).unwrap_or_default()
             }
             Self::NoControls => (before.lead().span(), "without control characters".to_owned()),
             Self::CompleteReminders => {
                 let count = |series: &Series<'_>| format!("{} reminders", series.lead().alarms().count());
                 (count(before), after.first().map(count).unwrap_or_default())
             }
-            _ => (before.lead().span(), super::edit::spans(after)),
+            _ => (before.lead().span(), crate::edit::spans(after)),
         }
     }
 
@@ -150,8 +148,8 @@ impl EventEdit {
             }
             Self::CompleteReminders => complete_reminders(event),
             Self::RewriteTimes => {
-                if let Some(lenient_times) = lenient_times(event.component())
-                    && let Some(new) = event.made_anew(lenient_times.component)
+                if let Some(lenient) = lenient_times(event.component())
+                    && let Some(new) = event.made_anew(lenient.component)
                 {
                     *event = new;
                 }

@@ -107,9 +107,9 @@ use emvo_ical::calendar::Series;
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use d13_time_malformed::{Placed, place_unsound};
 pub use describe::{Described, Group, Level, RuleId, Safety};
-pub use edit::{Edit, spans};
+pub use edit::Edit;
 pub use event_edit::EventEdit;
-pub use repair::{Answers, Consent, RepairPlan, Repaired, names_in_use, repair, settle_definitions};
+pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
 

@@ -1,8 +1,9 @@
 //! `R01 until-type`: the end of a rule in another form than its start asks for.
 
 use super::describe::declare_rule;
-use super::series_edit::{SeriesEdit, end_of_rule, moment_of};
+use super::series_edit::{SeriesEdit, moment_of};
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use crate::split::end_of_rule;
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Rule as RecurrenceRule, Starts, last_of, last_start};

@@ -1,8 +1,9 @@
 //! `R10 exrule`: a rule of exceptions, which the standard has given up.
 
 use super::describe::declare_rule;
-use super::series_edit::{SeriesEdit, end_of_rule};
+use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::split::end_of_rule;
 use emvo_ical::recurrence::{Rule as RecurrenceRule, rule_in_words};
 
 declare_rule! {

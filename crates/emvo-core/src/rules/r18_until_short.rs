@@ -1,8 +1,9 @@
 //! `R18 until-short`: an end at midnight that leaves out the last day.
 
 use super::describe::declare_rule;
-use super::series_edit::{SeriesEdit, end_of_rule};
+use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::split::end_of_rule;
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Frequency, Last, Rule as RecurrenceRule, Starts};

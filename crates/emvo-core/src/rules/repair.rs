@@ -6,14 +6,15 @@ use hashbrown::HashMap;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, check};
+use crate::edit::Change;
+use crate::edit::{Fold, Refusal, names_in_use, sync_definitions};
 use crate::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
-use crate::receipt::Change;
-use crate::retime::{Refusal, split_by_window};
 use crate::select::Selection;
-use emvo_ical::calendar::{Calendar, Placed, Series, Uid, ZoneName};
+use crate::split::starting_in_window;
+use emvo_ical::calendar::{Calendar, Series, Uid, ZoneName};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::{UsedSpan, Zone, ZoneChoices, ZoneResolver, definition_of};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 /// More rounds than this would be a repair that undoes another: a fault of
 /// Emvo's own.
@@ -135,13 +136,7 @@ fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairP
     let options = MergeOptions { duplicates, look_alikes: LookAlikes::Leave, ..MergeOptions::default() };
     let merged = merge(None, vec![input], options);
     repaired.folded += merged.balance.folded;
-    repaired.changes.extend(merged.folds.iter().map(|fold| Change {
-        rule: Some(fold.kind.rule()),
-        uid: fold.uid.to_string(),
-        title: fold.title.to_string(),
-        before: format!("twice, {}", fold.start),
-        after: "once".to_owned(),
-    }));
+    repaired.changes.extend(merged.folds.iter().map(Fold::as_change));
     repaired
         .changes
         .extend(merged.changes.into_iter().filter(|change| matches!(change.rule, Some("U02" | "U03"))));
@@ -227,21 +222,17 @@ fn round(
                 }
                 let is_news = definitions.note(edit);
                 let (before, after) = edit.words(&one, &parts);
-                let rule = Some(rule.as_str());
                 // A definition is one change, however many events it is for.
                 match edit.redefined() {
                     Some(name) if is_news => {
                         let title = format!("zone {name}");
-                        repaired.changes.push(Change { rule, uid: String::new(), title, before, after });
+                        repaired.changes.push(Change::to_other(rule.as_str(), title, before, after));
                     }
                     Some(_) => {}
-                    None => repaired.changes.push(Change {
-                        rule,
-                        uid: one.uid_text().into_owned(),
-                        title: one.lead().title().unwrap_or_default().into_owned(),
-                        before,
-                        after,
-                    }),
+                    None => {
+                        let change = Change::to_series(Some(rule.as_str()), &one, before, after);
+                        repaired.changes.push(change);
+                    }
                 }
                 repaired.added += parts.len().saturating_sub(1);
                 repaired.calendar.series.extend(parts);
@@ -286,7 +277,7 @@ fn applied<'a>(
     zones: &ZoneResolver,
 ) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(window) = window else { return edit.apply(series, zones) };
-    let parts = split_by_window(series, window, zones)?;
+    let parts = starting_in_window(series, window, zones)?;
     let inside = parts.inside.map(|inside| edit.apply(&inside, zones)).transpose()?;
     Ok(parts.before.into_iter().chain(inside.unwrap_or_default()).chain(parts.after).collect())
 }
@@ -316,53 +307,6 @@ impl Definitions {
                 zone.it.set(Property::text_of("TZID", fresh));
             }
         }
-        settle_definitions(calendar, zones, before, &self.redefined);
+        sync_definitions(calendar, zones, before, &self.redefined);
     }
-}
-
-/// Gives every zone name that came into use, and every name of `anew`, the
-/// definition it needs; drops those of names that went out of use.
-pub fn settle_definitions(
-    calendar: &mut Calendar<'_>,
-    zones: &ZoneResolver,
-    before: &BTreeSet<ZoneName>,
-    anew: &BTreeSet<ZoneName>,
-) {
-    let after = names_in_use(calendar);
-    let name_of = |zone: &Placed<emvo_ical::content::Component<'_>>| {
-        zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()))
-    };
-    calendar.zones.retain(|zone| {
-        name_of(zone)
-            .is_none_or(|name| !anew.contains(&name) && (!before.contains(&name) || after.contains(&name)))
-    });
-    let defined: BTreeSet<ZoneName> = calendar.zones.iter().filter_map(name_of).collect();
-    let is_due = |name: &&ZoneName| !before.contains(*name) || anew.contains(*name);
-    let missing: Vec<&ZoneName> = after.difference(&defined).filter(is_due).collect();
-    for name in missing {
-        let Some(zone) = zones.zone_named(name).or_else(|| Zone::named(name.as_str())) else { continue };
-        let users = calendar.series.iter().filter(|series| uses(series, name));
-        let in_use = users.map(|series| UsedSpan::by(series, zones)).reduce(UsedSpan::and);
-        let (from, until) = in_use.unwrap_or_default().span();
-        let it = definition_of(name.as_str(), zone.transitions(), from, until);
-        calendar.zones.push(Placed { rank: 0, it });
-    }
-    calendar.zones.sort_by_key(|zone| zone.rank);
-}
-
-fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
-    series.events().any(|event| event.zone_names().any(|other| other == *name))
-}
-
-/// The zone names that the events of a calendar refer to.
-pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
-    let mut names = BTreeSet::new();
-    let mut last = None;
-    for name in calendar.events().flat_map(emvo_ical::calendar::Event::zone_names) {
-        if last.as_ref() != Some(&name) {
-            names.insert(name.clone());
-            last = Some(name);
-        }
-    }
-    names
 }

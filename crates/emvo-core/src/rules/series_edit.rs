@@ -1,8 +1,9 @@
 //! What repairs do to the rule, the dates and the overrides of one series.
 
-use crate::identity::{derived_uid, derived_uid_of_parts};
-use crate::retime::{Refusal, split_at_range};
-use emvo_ical::calendar::{Event, EventTime, Extent, Series, Uid};
+use crate::edit::{Refusal, spans};
+use crate::identity::derived_uid_of_parts;
+use crate::split::{at_this_and_future, end_of_rule, except, remove_overrides, single_of};
+use emvo_ical::calendar::{EventTime, Extent, Series, Uid};
 use emvo_ical::content::Property;
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
@@ -71,18 +72,13 @@ impl SeriesEdit {
                     new.overrides_mut()[*number].set_replaces(Some(slot.clone()));
                 }
             }
-            Self::SplitAtRange => return split_at_range(series, zones),
+            Self::SplitAtRange => return at_this_and_future(series, zones),
             Self::OneRule => return one_rule(series, zones),
             Self::ListExceptions(end) => list_exceptions(&mut new, end.as_ref(), zones)?,
-            Self::DropOverrides(numbers) => drop_overrides(&mut new, numbers),
-            Self::Except(numbers) => {
-                let slots: Vec<EventTime> =
-                    numbers.iter().filter_map(|at| new.overrides()[*at].replaces().cloned()).collect();
-                drop_overrides(&mut new, numbers);
-                if let Some(master) = new.master_mut() {
-                    master.add_dates("EXDATE", &slots);
-                }
+            Self::DropOverrides(numbers) => {
+                remove_overrides(&mut new, numbers);
             }
+            Self::Except(numbers) => except(&mut new, numbers),
         }
         Ok(vec![new])
     }
@@ -114,7 +110,7 @@ impl SeriesEdit {
                 format!("override on {}", list(&mut pairs.iter().map(|(at, _)| slot(at)))),
                 format!("override on {}", list(&mut pairs.iter().map(|(_, slot)| slot.to_string()))),
             ),
-            Self::SplitAtRange => (before.lead().span(), super::edit::spans(after)),
+            Self::SplitAtRange => (before.lead().span(), spans(after)),
             Self::OneRule => (rules_of(before), rules_of_all(after)),
             Self::ListExceptions(_) => {
                 let exrule =
@@ -177,17 +173,6 @@ fn start_is_extra(series: &mut Series<'_>, zones: &ZoneResolver) -> Result<(), R
     Ok(())
 }
 
-/// A last date as the end of a rule: RFC 5545 section 3.3.10 wants UTC wherever
-/// the start has a zone.
-pub(super) fn end_of_rule(last: &EventTime, zones: &ZoneResolver) -> EventTime {
-    match zones.instant(last).and_then(clock_at) {
-        Some(at) if *last.zone() != emvo_ical::calendar::ZoneRef::Floating => {
-            EventTime::Clock { at, zone: emvo_ical::calendar::ZoneRef::Utc }
-        }
-        _ => last.clone(),
-    }
-}
-
 fn start_moves(series: &mut Series<'_>, start: &EventTime) {
     let Some(master) = series.master_mut() else { return };
     let text = master.rules().next().map(std::borrow::Cow::into_owned).unwrap_or_default();
@@ -212,38 +197,12 @@ fn start_moves(series: &mut Series<'_>, start: &EventTime) {
 /// Overrides as single events of their own.
 fn detach<'a>(mut series: Series<'a>, numbers: &[usize]) -> Vec<Series<'a>> {
     let own = series.uid().map(Uid::into_owned);
-    let mut kept = Vec::new();
-    let mut singles = Vec::new();
-    for (at, event) in std::mem::take(series.overrides_mut()).into_iter().enumerate() {
-        if numbers.contains(&at) { singles.push(event) } else { kept.push(event) }
+    let removed = remove_overrides(&mut series, numbers).into_iter();
+    let singles: Vec<Series<'a>> = removed.map(|event| single_of(event, own.as_ref())).collect();
+    if series.master().is_none() && series.overrides().is_empty() {
+        return singles;
     }
-    let singles = singles.into_iter().map(|event| single(event, own.as_ref()));
-    if series.master().is_none() && kept.is_empty() {
-        return singles.collect();
-    }
-    *series.overrides_mut() = kept;
-    let singles: Vec<Series<'a>> = singles.collect();
     std::iter::once(series).chain(singles).collect()
-}
-
-fn single<'a>(mut event: Event<'a>, own: Option<&Uid<'_>>) -> Series<'a> {
-    let slot = event.replaces().map(EventTime::to_string).unwrap_or_default();
-    event.set_replaces(None);
-    let uid = match own {
-        Some(own) => derived_uid_of_parts(&["single", own.as_str(), &slot], 0),
-        None => derived_uid(&event, 0),
-    };
-    let mut single = Series::of(event);
-    single.set_uid(&uid);
-    single
-}
-
-fn drop_overrides(series: &mut Series<'_>, numbers: &[usize]) {
-    let mut at = 0;
-    series.overrides_mut().retain(|_| {
-        at += 1;
-        !numbers.contains(&(at - 1))
-    });
 }
 
 /// The dates of a rule, if they can be written out one by one.

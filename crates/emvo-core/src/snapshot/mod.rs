@@ -8,13 +8,11 @@ use hashbrown::HashMap;
 use jiff::civil::Date;
 
 use crate::identity::{Fingerprint, Moment};
-use emvo_ical::calendar::{Calendar, Event, Extent, Series};
+use crate::view::CalendarView;
+use emvo_ical::calendar::{Event, Extent, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::recurrence::{Ceiling, Recurrence};
 use emvo_ical::zone::ZoneResolver;
-
-/// One calendar of a snapshot.
-pub type Side<'s, 'a> = (&'s Calendar<'a>, &'s ZoneResolver);
 
 /// An event of a snapshot, with what its zone names mean.
 #[derive(Clone, Copy, Debug)]
@@ -60,7 +58,7 @@ pub struct Changes<'s, 'a> {
 const STAMPS: [&str; 4] = ["DTSTAMP", "LAST-MODIFIED", "SEQUENCE", "CREATED"];
 
 /// Tells what happened between two snapshots.
-pub fn changes<'s, 'a>(old: &[Side<'s, 'a>], new: &[Side<'s, 'a>]) -> Changes<'s, 'a> {
+pub fn changes<'s, 'a>(old: &[CalendarView<'s, 'a>], new: &[CalendarView<'s, 'a>]) -> Changes<'s, 'a> {
     let (olds, news) = (entries(old), entries(new));
     let mut matching = Matching { pair_of: vec![None; olds.len()], taken: vec![false; news.len()] };
     matching.by(&olds, &news, |entry| {
@@ -83,9 +81,9 @@ pub fn changes<'s, 'a>(old: &[Side<'s, 'a>], new: &[Side<'s, 'a>]) -> Changes<'s
     found
 }
 
-fn entries<'s, 'a>(sides: &[Side<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
-    let of_side = |(side, (calendar, zones)): (usize, &Side<'s, 'a>)| {
-        let zones = *zones;
+fn entries<'s, 'a>(sides: &[CalendarView<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
+    let of_side = |(side, view): (usize, &CalendarView<'s, 'a>)| {
+        let CalendarView { calendar, zones, .. } = *view;
         calendar.series.iter().map(move |series| Entry { series, zones, side }).collect::<Vec<_>>()
     };
     sides.iter().enumerate().flat_map(of_side).collect()

@@ -75,7 +75,7 @@ impl Index {
 
 /// One moment at which clocks are set.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Transition {
+pub(crate) struct Transition {
     /// Seconds since 1970-01-01T00:00:00Z.
     pub instant: i64,
     pub before: i32,
@@ -87,7 +87,7 @@ pub struct Transition {
 
 /// What the law calls the time that clocks are set to.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum ClockKind {
+pub(crate) enum ClockKind {
     Standard,
     Summer,
 }
@@ -360,17 +360,17 @@ mod tests {
             Transitions::clone(&Transitions::of_iana("Europe/Helsinki").unwrap()),
         ];
         for zone in &zones {
-            let near = zone.transitions.iter().map(|transition| transition.instant);
+            let near = zone.list.iter().map(|transition| transition.instant);
             let near =
                 near.flat_map(|at| [-1 << 24, -90_000, -1, 0, 1, 3600, 90_000, 1 << 24].map(|by| at + by));
             for moment in near.chain([i64::MIN, -1, 0, 1, i64::MAX]) {
-                let halved = zone.transitions.partition_point(|transition| transition.instant <= moment);
+                let halved = zone.list.partition_point(|transition| transition.instant <= moment);
                 assert_eq!(
                     zone.behind(moment, |transition| transition.instant <= moment),
                     halved,
                     "{moment}"
                 );
-                let halved = zone.transitions.partition_point(|transition| transition.settled_at() <= moment);
+                let halved = zone.list.partition_point(|transition| transition.settled_at() <= moment);
                 assert_eq!(
                     zone.behind(moment, |transition| transition.settled_at() <= moment),
                     halved,

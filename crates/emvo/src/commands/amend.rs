@@ -2,8 +2,8 @@
 
 use anyhow::{Context, bail};
 use emvo_core::amend::{AmendField, Amendment, amend};
-use emvo_core::receipt::Change;
-use emvo_core::retime::{Refusal, split_by_window};
+use emvo_core::edit::Change;
+use emvo_core::split::starting_in_window;
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::ZoneResolver;
@@ -184,7 +184,7 @@ fn inside<'t>(
     zones: &ZoneResolver,
     amendments: &[Amendment],
 ) -> Result<Parts<'t>, Refusal> {
-    let parts = split_by_window(series, window, zones)?;
+    let parts = starting_in_window(series, window, zones)?;
     let Some(mut inside) = parts.inside else { return Ok((vec![series.clone()], None)) };
     match amend(&mut inside, amendments) {
         None => Ok((vec![series.clone()], None)),

@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::rules::settle_definitions;
+use emvo_core::edit::sync_definitions;
 use emvo_core::snapshot::{Changes, Entry, Pair, Side, cancellation, changes};
 use emvo_ical::calendar::{Calendar, write_with_head};
 use emvo_ical::content::Property;
@@ -133,7 +133,7 @@ fn delta(found: &Changes<'_, '_>, new: &[Side<'_, '_>]) -> Vec<u8> {
         }
         part.series.sort_by_key(|series| series.lead().rank());
         let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
-        settle_definitions(&mut part, zones, &before, &BTreeSet::new());
+        sync_definitions(&mut part, zones, &before, &BTreeSet::new());
         write_with_head(&part, &part.missing_head(PRODUCT_ID), &mut bytes);
     }
     bytes
@@ -160,7 +160,7 @@ fn cancellation_calendar(found: &Changes<'_, '_>, old: &[Side<'_, '_>]) -> Vec<u
         part.properties.retain(|line| !line.is("METHOD"));
         part.properties.push(Property::new("METHOD", &[], "CANCEL"));
         let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
-        settle_definitions(&mut part, zones, &before, &BTreeSet::new());
+        sync_definitions(&mut part, zones, &before, &BTreeSet::new());
         write_with_head(&part, &part.missing_head(PRODUCT_ID), &mut bytes);
     }
     bytes

@@ -5,11 +5,11 @@ use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
 use emvo_core::table::{CannotCarry, Field};
-use emvo_core::unroll::{Unrolled, unroll};
+use emvo_core::unroll::{Singles, unroll};
 use emvo_ical::calendar::Calendar;
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
@@ -286,18 +286,18 @@ fn unroll_all(
     kept: &mut Vec<String>,
 ) {
     for series in std::mem::take(&mut changed.calendar.series) {
-        let reason = match unroll(&series, &changed.zones, window, ceiling) {
-            Unrolled::Events(events) => {
+        let reason = match into_singles(&series, &changed.zones, window, ceiling) {
+            Singles::Events(events) => {
                 changed.added += events.len().saturating_sub(1);
                 changed.calendar.series.extend(events);
                 continue;
             }
-            Unrolled::Outside => {
+            Singles::Outside => {
                 changed.removed += 1;
                 continue;
             }
-            Unrolled::TooMany => format!("more than {} dates", grouped(ceiling.0)),
-            Unrolled::Unreadable(error) => error.to_string(),
+            Singles::TooMany => format!("more than {} dates", grouped(ceiling.0)),
+            Singles::Unreadable(error) => error.to_string(),
         };
         let title = series.lead().title().unwrap_or_default();
         kept.push(format!("{path}: `{title}` stays a series: {reason}"));

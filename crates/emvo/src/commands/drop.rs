@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use anyhow::bail;
-use emvo_core::cut::{WithoutDate, before_day, cut_by_window, without_date};
-use emvo_core::receipt::Change;
-use emvo_core::rules::{names_in_use, settle_definitions};
+use emvo_core::split::{WithoutDate, before_day, by_window, without_date};
+use emvo_core::edit::Change;
+use emvo_core::edit::{names_in_use, sync_definitions};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::ZoneResolver;
@@ -174,7 +174,7 @@ impl Dropping {
             added += left.parts.len().saturating_sub(1);
             calendar.series.extend(left.parts);
         }
-        settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
+        sync_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         Changed { calendar, zones: loaded.zones.clone(), changes, added, removed, ..Changed::default() }
     }
 
@@ -197,7 +197,7 @@ impl Dropping {
                 Some(left) => Left { parts: vec![left], after: format!("ends before {day}") },
                 None => gone(),
             }),
-            What::Inside(window, ceiling) => cut_by_window(series, window, zones, ceiling).map(|cut| {
+            What::Inside(window, ceiling) => by_window(series, window, zones, ceiling).map(|cut| {
                 let after = if cut.outside.is_empty() {
                     "removed".to_owned()
                 } else {

@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Context;
 use emvo_core::fit::{FitOptions, Limits, fit_series, split_files};
-use emvo_core::rules::{names_in_use, settle_definitions};
+use emvo_core::edit::{names_in_use, sync_definitions};
 use emvo_core::table::Columns;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::content::decode;
@@ -111,7 +111,7 @@ impl Fitting {
 /// A calendar with the definitions of the zones that it uses alone.
 fn with_own_zones<'a>(mut calendar: Calendar<'a>, zones: &ZoneResolver) -> Calendar<'a> {
     let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
-    settle_definitions(&mut calendar, zones, &before, &BTreeSet::new());
+    sync_definitions(&mut calendar, zones, &before, &BTreeSet::new());
     calendar
 }
 
@@ -148,7 +148,7 @@ pub(crate) fn fit(changed: &mut Changed<'_>, options: &FitOptions, choices: &Zon
         changed.whole.extend(fitted.whole);
         changed.calendar.series.extend(fitted.parts);
     }
-    settle_definitions(&mut changed.calendar, &changed.zones, &before, &BTreeSet::new());
+    sync_definitions(&mut changed.calendar, &changed.zones, &before, &BTreeSet::new());
     changed.zones = ZoneResolver::of(&changed.calendar, choices);
     refused
 }

@@ -6,8 +6,8 @@ use std::collections::BTreeSet;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::merge::Fold;
-use emvo_core::receipt::{Balance, Change};
+use emvo_core::edit::Fold;
+use emvo_core::edit::{Balance, Change};
 use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_ical::calendar::{Calendar, Unsound, count_events_in, write_to, write_with_head};
 use emvo_ical::content::{Component, Property, encode};

@@ -3,10 +3,10 @@
 use std::collections::{BTreeMap, BTreeSet};
 
 use anyhow::{Context, bail};
-use emvo_core::cut::cut_by_window;
-use emvo_core::receipt::Balance;
-use emvo_core::rules::{names_in_use, settle_definitions};
-use emvo_core::show::{Attachments, Private, Show, ShowField, Showing, Uids, bare_calendar, shown};
+use emvo_core::split::by_window;
+use emvo_core::edit::Balance;
+use emvo_core::redact::{Attachments, Private, Show, ShowField, Showing, Uids, bare_calendar, shown};
+use emvo_core::edit::{names_in_use, sync_definitions};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::recurrence::{Ceiling, Window};
 
@@ -232,7 +232,7 @@ impl Picking {
             before = BTreeSet::new();
         }
         calendar.series = kept;
-        settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
+        sync_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         Changed { calendar, zones: loaded.zones.clone(), added, removed, ..Changed::default() }
     }
 
@@ -245,7 +245,7 @@ impl Picking {
         loaded: &Loaded<'t>,
     ) -> Vec<Series<'t>> {
         let Some(window) = window else { return vec![series] };
-        match cut_by_window(&series, window, &loaded.zones, self.ceiling) {
+        match by_window(&series, window, &loaded.zones, self.ceiling) {
             Ok(cut) => cut.inside,
             Err(refusal) => {
                 let title = series.lead().title().unwrap_or_default();

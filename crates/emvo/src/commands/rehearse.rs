@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use anyhow::{Context, bail};
 use emvo_core::fit::{Presses, rehearse};
 use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
-use emvo_core::rules::settle_definitions;
+use emvo_core::edit::sync_definitions;
 use emvo_core::survey::default_window;
 use emvo_ical::calendar::write;
 use emvo_ical::zone::ZoneResolver;
@@ -73,7 +73,7 @@ pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
     progress::doing("rehearsing the import");
     let held = rehearse(&inputs, &limits, window.until, presses);
     let mut calendar = held.calendar;
-    settle_definitions(&mut calendar, &inputs_zones(&inputs), &BTreeSet::new(), &BTreeSet::new());
+    sync_definitions(&mut calendar, &inputs_zones(&inputs), &BTreeSet::new(), &BTreeSet::new());
     let zones = ZoneResolver::of(&calendar, &reading.zones);
     if let Some(path) = &args.output {
         let mut bytes = Vec::new();

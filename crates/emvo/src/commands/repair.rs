@@ -4,7 +4,7 @@ use hashbrown::HashMap;
 use std::path::PathBuf;
 
 use anyhow::Context as _;
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use emvo_core::rules::{self, CheckOptions, Context, Level, RepairPlan, StartAs, check_source, repair};
 use emvo_core::table::read_length;
 use emvo_ical::calendar::Duration;

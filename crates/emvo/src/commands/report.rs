@@ -3,8 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use anyhow::bail;
-use emvo_core::merge::Fold;
-use emvo_core::receipt::{Balance, Change};
+use emvo_core::edit::Fold;
+use emvo_core::edit::{Balance, Change};
 use emvo_core::reconcile::{Difference, DifferenceKind, Verdict as Proven};
 use emvo_core::rules::Level;
 use emvo_core::table::guarded;

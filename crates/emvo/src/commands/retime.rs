@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 
 use anyhow::{Context as _, bail};
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use emvo_core::retime::{Retime, Retimed, retime};
-use emvo_core::rules::{names_in_use, settle_definitions, spans};
+use emvo_core::rules::{names_in_use, spans, sync_definitions};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::ZoneResolver;
@@ -218,7 +218,7 @@ impl Retiming<'_> {
                 }
             }
         }
-        settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
+        sync_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         let zones = ZoneResolver::of(&calendar, &self.reading.zones);
         Changed { calendar, zones, changes, added, ..Changed::default() }
     }

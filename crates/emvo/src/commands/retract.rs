@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use emvo_core::retract::{Fate, Side, fates};
-use emvo_core::rules::{names_in_use, settle_definitions};
+use emvo_core::edit::{names_in_use, sync_definitions};
 
 use crate::args::{AnswerArgs, OutputArgs, ReadingArgs};
 use crate::commands::convert::FormatArg;
@@ -180,7 +180,7 @@ impl Retracting {
                 after: "taken out".to_owned(),
             });
         }
-        settle_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
+        sync_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
         Changed { calendar, zones: loaded.zones.clone(), changes, removed, ..Changed::default() }
     }
 }

@@ -1,7 +1,7 @@
 //! What commands that change each calendar by itself say at their end.
 
 use anyhow::Context;
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use serde::Serialize;
 
 use crate::commands::per_input::Outputs;

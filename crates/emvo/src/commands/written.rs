@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::receipt::{Balance, Change};
+use emvo_core::edit::{Balance, Change};
 use emvo_ical::calendar::count_events;
 
 use crate::output::{Mode, OutputPlan, Target};

@@ -6,8 +6,8 @@ use std::path::{Path, PathBuf};
 
 use anyhow::Context;
 use emvo_core::merge::{Busy, Clash, Duplicates, Incoming};
+use emvo_core::redact::Private;
 use emvo_core::rules::{Consent, Described, RuleChoice, rule};
-use emvo_core::show::Private;
 use emvo_core::table::{Columns, DateOrder, ReadOptions};
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::Window;

@@ -92,7 +92,7 @@ struct Kept {
 
 impl Kept {
     fn of(evidence: &Evidence<'_, '_, '_>, side: usize) -> Self {
-        let starts = || evidence.source.starts_apart(side).map(|(series, start)| (start.clock(), series));
+        let starts = || evidence.source.starts_unchanged(side).map(|(series, start)| (start.clock(), series));
         Self { first: starts().min(), last: starts().max() }
     }
 }

@@ -80,7 +80,7 @@ impl<'e> Evidence<'e, '_, '_> {
     /// How many occurrences each calendar of the sources has, by number of side.
     fn occurrences_of_sides(&self) -> BTreeMap<usize, usize> {
         let mut counts: BTreeMap<usize, usize> =
-            self.source.apart.by_side.iter().copied().enumerate().collect();
+            self.source.unchanged.by_side.iter().copied().enumerate().collect();
         for record in &self.source.list {
             *counts.entry(record.place().0).or_insert(0) += 1;
         }

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Evidence;
-use crate::reconcile::record::Told;
+use crate::reconcile::record::EventFields;
 use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::content::undone_mojibake;
 
@@ -46,7 +46,7 @@ impl Damage {
     }
 }
 
-type TextOf = for<'t> fn(&'t Told<'_>) -> &'t str;
+type TextOf = for<'t> fn(&'t EventFields<'_>) -> &'t str;
 
 const TEXTS: [(&str, TextOf); 3] = [
     ("title", |told| &told.title),

@@ -191,11 +191,11 @@ fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
             && repeats.contains(&records.series(*at).repeats())
     });
     let calendar = records.sides[side].calendar;
-    let apart = records.starts_apart(side).filter(|(series, start)| {
+    let unchanged = records.starts_unchanged(side).filter(|(series, start)| {
         start.zone() == zone && repeats.contains(&calendar.series[*series].repeats())
     });
-    let apart = apart.filter_map(|(_, start)| records.sides[side].zones.instant(&start));
-    listed.filter_map(|at| instant_of(&records.list[at])).chain(apart).collect()
+    let unchanged = unchanged.filter_map(|(_, start)| records.sides[side].zones.instant(&start));
+    listed.filter_map(|at| instant_of(&records.list[at])).chain(unchanged).collect()
 }
 
 fn own_zone(evidence: &Evidence<'_, '_, '_>, at: usize) -> Option<Zone> {

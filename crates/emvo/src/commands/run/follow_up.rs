@@ -3,7 +3,7 @@
 
 use std::collections::{BTreeMap, BTreeSet};
 
-use emvo_core::receipt::Change;
+use emvo_core::edit::Change;
 use emvo_ical::calendar::{Calendar, Classification, Event};
 use emvo_ical::recurrence::Rule;
 use jiff::civil::Date;

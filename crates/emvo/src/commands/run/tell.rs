@@ -3,9 +3,9 @@
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use emvo_core::receipt::Balance;
+use emvo_core::edit::Balance;
 use emvo_core::reconcile::Verdict;
-use emvo_core::show::Private;
+use emvo_core::redact::Private;
 use emvo_report::{Cause, Mood, Page};
 use jiff::civil::Date;
 use serde::Serialize;

@@ -1,10 +1,9 @@
 //! An override that stands for all later dates as well (`RANGE=THISANDFUTURE`)
 //! → a series of its own (rule R08).
 
-use super::shift::{RuleEnd, later, move_rules};
-use super::times::{Role, map_event};
-use super::{Refusal, split_off};
-use emvo_ical::calendar::{Reach, Series, Uid};
+use super::split_off;
+use crate::edit::{Refusal, Role, RuleEnd, later, map_event, move_rules};
+use emvo_ical::calendar::{Event, Reach, Series, Uid};
 use emvo_ical::content::{Item, Property};
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::on_clock_of;
@@ -16,10 +15,9 @@ const RECURRENCE: [&str; 4] = ["RRULE", "RDATE", "EXDATE", "EXRULE"];
 /// Splits a series where its first override that reaches on begins: from there
 /// on the override's fields, times and length are those of the series. All dates
 /// stay what they were.
-pub fn split_at_range<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, Refusal> {
+pub fn at_this_and_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
-    let slot_of =
-        |event: &emvo_ical::calendar::Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
+    let slot_of = |event: &Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
     let ranged = series.overrides().iter().filter(|event| event.reach() == Reach::ThisAndFuture);
     let Some((slot, event)) =
         ranged.filter_map(|event| Some((slot_of(event)?, event))).min_by_key(|(slot, _)| *slot)

@@ -8,7 +8,7 @@ use emvo_ical::zone::ZoneResolver;
 
 /// What a time is to its event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Role {
+pub(crate) enum Role {
     Start,
     End,
     /// `RECURRENCE-ID`, `EXDATE`, `RDATE`: which date of the series.
@@ -16,7 +16,7 @@ pub(super) enum Role {
 }
 
 /// Puts every time of an event through a function.
-pub(super) fn map_event(event: &mut Event<'_>, change: &mut impl FnMut(Role, &EventTime) -> EventTime) {
+pub(crate) fn map_event(event: &mut Event<'_>, change: &mut impl FnMut(Role, &EventTime) -> EventTime) {
     let start = change(Role::Start, event.start());
     if start != *event.start() {
         event.set_start(start);
@@ -37,7 +37,7 @@ pub(super) fn map_event(event: &mut Event<'_>, change: &mut impl FnMut(Role, &Ev
 }
 
 /// Puts every time of all events of a series through a function.
-pub(super) fn map_series(series: &mut Series<'_>, mut change: impl FnMut(Role, &EventTime) -> EventTime) {
+pub(crate) fn map_series(series: &mut Series<'_>, mut change: impl FnMut(Role, &EventTime) -> EventTime) {
     for event in series.events_mut() {
         map_event(event, &mut change);
     }
@@ -133,7 +133,7 @@ fn line_of(property: &Property<'_>, kind: Option<&EventTime>, texts: &[String]) 
 
 /// Puts every rule of a series through a function. Rules that it leaves as
 /// they are keep their text.
-pub(super) fn map_rules<E>(
+pub(crate) fn map_rules<E>(
     series: &mut Series<'_>,
     mut change: impl FnMut(&Rule) -> Result<Rule, E>,
     unreadable: impl Fn(String, RuleError) -> E,

@@ -5,7 +5,8 @@ use hashbrown::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
-use super::{FoldKind, Merge, union};
+use super::{Merge, union};
+use crate::edit::FoldKind;
 use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
 use emvo_ical::calendar::Event;
 
@@ -23,9 +24,9 @@ pub enum LookAlikes {
     Leave,
 }
 
-/// One side of a pair.
+/// One of the two events of a pair, as a person sees it.
 #[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Side {
+pub struct PairedEvent {
     /// The title.
     pub title: String,
     /// When it starts, for people.
@@ -44,9 +45,9 @@ pub struct LookAlike {
     /// What speaks for it.
     pub reason: String,
     /// The first of the two.
-    pub a: Side,
+    pub a: PairedEvent,
     /// The second one.
-    pub b: Side,
+    pub b: PairedEvent,
 }
 
 /// A pair that a person called the same: input and id of either side.
@@ -145,10 +146,10 @@ impl Merge<'_> {
         )
     }
 
-    fn side(&self, at: usize) -> Option<Side> {
+    fn side(&self, at: usize) -> Option<PairedEvent> {
         let entry = self.kept[at].as_ref()?;
         let lead = entry.series.lead();
-        Some(Side {
+        Some(PairedEvent {
             title: lead.title().unwrap_or_default().into_owned(),
             start: lead.start().to_string(),
             end: lead.end().to_string(),

@@ -1,13 +1,24 @@
-//! Series that are in the result as they were, found whole and put apart.
+//! Series that are in the result as they were, found as a whole and set aside
+//! from the comparison of dates.
 //!
-//! After a move that went well nearly all are. They are found by their id, or
-//! where the destination gave others by title and time, and compared field by
-//! field, which takes a fraction of the room and time that
-//! their dates would take one by one. What has a title or an id that is left over
-//! is never apart, since it could be taken for what is left or explain it:
-//! [`super::pairing`] comes to the same pairs as if nothing were apart. Causes
-//! that look at all dates of a calendar ask for these, too
-//! ([`super::record::Records::starts_apart`]).
+//! After a move that went well nearly all series are unchanged, and comparing
+//! two series field by field costs a fraction of comparing their dates. They are
+//! found by id or, where the destination gave others, by title and time.
+//!
+//! **Invariant:** the answer is the same as if every date were compared. A series
+//! may only be set aside if nothing that is left could be paired with it or be
+//! explained by it. So a series that shares its title or its id with anything
+//! left over stays in the comparison:
+//!
+//! ```text
+//! sources              result               unchanged?
+//! Muster  id 1         Muster  id 1         yes
+//! Watch   id 2  08:00  Watch   id 2  08:00  no: `Watch` is left over below
+//! Watch   id 3  20:00  Watch   id 9  21:00  no: the times differ
+//! ```
+//!
+//! Causes that look at all dates of a calendar ask for the unchanged ones too
+//! ([`super::record::Records::starts_unchanged`]).
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -16,23 +27,23 @@ use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
-use super::Side;
-use super::explained::Course;
-use super::record::{Span, Told, is_untitled};
+use super::explained::ReceiptTrail;
+use super::record::{EventFields, Span, is_untitled};
 use crate::identity::{Fingerprint, Moment, Numbered, normalised, number_of, recurrence_properties};
+use crate::view::CalendarView;
 use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};
 use emvo_ical::recurrence::{Occurrences, occurrences_of, own_end};
 use emvo_ical::zone::ZoneResolver;
 
 /// What receipts say became of the series of the sources, by calendar and
 /// series; empty without receipts.
-pub(super) type Courses<'c> = Vec<Vec<Option<Course<'c>>>>;
+pub(super) type Trails<'c> = Vec<Vec<Option<ReceiptTrail<'c>>>>;
 
-/// Which series of some calendars are apart, by calendar and series.
+/// Which series of some calendars are unchanged, by calendar and series.
 pub(super) struct Flags(Vec<Vec<bool>>);
 
 impl Flags {
-    fn none(sides: &[Side<'_, '_>]) -> Self {
+    fn none(sides: &[CalendarView<'_, '_>]) -> Self {
         Self(sides.iter().map(|side| vec![false; side.calendar.series.len()]).collect())
     }
 
@@ -41,7 +52,7 @@ impl Flags {
     }
 }
 
-/// The occurrences of what is apart.
+/// The occurrences of what is unchanged.
 #[derive(Default)]
 pub(super) struct Counted {
     /// How many each calendar of the sources has.
@@ -50,24 +61,24 @@ pub(super) struct Counted {
     pub(super) days: BTreeMap<Date, usize>,
 }
 
-/// What is apart.
-pub(super) struct Apart {
+/// What is unchanged.
+pub(super) struct Unchanged {
     pub(super) source: Flags,
     pub(super) result: Flags,
     pub(super) counted: Counted,
 }
 
-impl Apart {
+impl Unchanged {
     #[cfg(test)]
-    fn nothing(sources: &[Side<'_, '_>], results: &[Side<'_, '_>]) -> Self {
+    fn nothing(sources: &[CalendarView<'_, '_>], results: &[CalendarView<'_, '_>]) -> Self {
         let counted = Counted { by_side: vec![0; sources.len()], days: BTreeMap::new() };
         Self { source: Flags::none(sources), result: Flags::none(results), counted }
     }
 
     pub(super) fn find(
-        sources: &[Side<'_, '_>],
-        results: &[Side<'_, '_>],
-        courses: &Courses<'_>,
+        sources: &[CalendarView<'_, '_>],
+        results: &[CalendarView<'_, '_>],
+        trails: &Trails<'_>,
         span: Span,
     ) -> Self {
         let (source, result) = (All::of(sources), All::of(results));
@@ -78,12 +89,12 @@ impl Apart {
             };
             pairs.into_par_iter().with_min_len(256).filter(is_whole).collect()
         };
-        let mut pairs = alike(pairs_by_id(&source, courses, &result));
+        let mut pairs = alike(pairs_by_id(&source, trails, &result));
         let others = alike(pairs_by_words(&source, &result, &pairs));
         pairs.extend(others);
         if !pairs.is_empty() {
-            let left = Left::of(&pairs, &source, courses, &result);
-            pairs.retain(|pair| !left.bears_on(pair.source, &source, courses));
+            let left = Left::of(&pairs, &source, trails, &result);
+            pairs.retain(|pair| !left.bears_on(pair.source, &source, trails));
         }
         let (mut source_flags, mut result_flags) = (Flags::none(sources), Flags::none(results));
         for pair in &pairs {
@@ -103,7 +114,7 @@ struct Pair {
 
 /// The series of some calendars, numbered through.
 struct All<'c, 'a> {
-    sides: &'c [Side<'c, 'a>],
+    sides: &'c [CalendarView<'c, 'a>],
     /// The number of the first series of each calendar.
     firsts: Vec<usize>,
     count: usize,
@@ -123,7 +134,7 @@ impl Known<'_, '_> {
 }
 
 impl<'c, 'a> All<'c, 'a> {
-    fn of(sides: &'c [Side<'c, 'a>]) -> Self {
+    fn of(sides: &'c [CalendarView<'c, 'a>]) -> Self {
         let mut count = 0;
         let firsts = sides.iter().map(|side| {
             let first = count;
@@ -152,15 +163,15 @@ impl<'c, 'a> All<'c, 'a> {
 }
 
 /// Series that share their id, where nothing else on either side has it.
-fn pairs_by_id(source: &All<'_, '_>, courses: &Courses<'_>, result: &All<'_, '_>) -> Vec<Pair> {
+fn pairs_by_id(source: &All<'_, '_>, trails: &Trails<'_>, result: &All<'_, '_>) -> Vec<Pair> {
     let number = |uid: &str| (!uid.is_empty()).then(|| number_of(&uid));
     let sources =
-        Numbered::beside(source.count, result.count, |at| number(&uid_of(source, courses, source.place(at))));
+        Numbered::beside(source.count, result.count, |at| number(&uid_of(source, trails, source.place(at))));
     let results =
         Numbered::beside(result.count, source.count, |at| number(&result.series(at).series.uid_text()));
     // Numbers can meet by chance.
     let is_same = |pair: &Pair| {
-        uid_of(source, courses, source.place(pair.source)) == result.series(pair.result).series.uid_text()
+        uid_of(source, trails, source.place(pair.source)) == result.series(pair.result).series.uid_text()
     };
     alone(&sources, &results).into_par_iter().filter(is_same).collect()
 }
@@ -195,12 +206,8 @@ fn alone(sources: &Numbered, results: &Numbered) -> Vec<Pair> {
 }
 
 /// The id, as receipts say it is by now.
-fn uid_of<'r>(
-    all: &'r All<'_, '_>,
-    courses: &'r Courses<'_>,
-    (side, series): (usize, usize),
-) -> Cow<'r, str> {
-    let told = courses.get(side).and_then(|courses| courses.get(series)?.as_ref()?.uid());
+fn uid_of<'r>(all: &'r All<'_, '_>, trails: &'r Trails<'_>, (side, series): (usize, usize)) -> Cow<'r, str> {
+    let told = trails.get(side).and_then(|trails| trails.get(series)?.as_ref()?.uid());
     told.map_or_else(|| all.sides[side].calendar.series[series].uid_text(), Cow::Borrowed)
 }
 
@@ -236,7 +243,7 @@ fn is_alike_event(
             == moment(Some(&own_end(two, two_zones)), two_zones)
         && moment(one.replaces(), one_zones) == moment(two.replaces(), two_zones)
         && one.reach() == two.reach()
-        && (has_same_text || Told::of(one).is_like(&Told::of(two)))
+        && (has_same_text || EventFields::of(one).is_like(&EventFields::of(two)))
         && one.repeats() == two.repeats()
         && (!one.repeats() || repeats_alike((one, one_zones), (two, two_zones)))
 }
@@ -286,25 +293,25 @@ struct Left {
     /// The titles it has on either side, as numbers.
     titles: HashSet<u64>,
     /// The ids it has in the sources, as numbers: of two versions one may be
-    /// apart and explain the other.
+    /// unchanged and explain the other.
     uids: HashSet<u64>,
 }
 
 impl Left {
-    fn of(pairs: &[Pair], source: &All<'_, '_>, courses: &Courses<'_>, result: &All<'_, '_>) -> Self {
+    fn of(pairs: &[Pair], source: &All<'_, '_>, trails: &Trails<'_>, result: &All<'_, '_>) -> Self {
         let of_sources = not_in(pairs.iter().map(|pair| pair.source), source.count);
         let of_results = not_in(pairs.iter().map(|pair| pair.result), result.count);
         let series = of_sources.map(|at| source.series(at)).chain(of_results.map(|at| result.series(at)));
         let uids = not_in(pairs.iter().map(|pair| pair.source), source.count)
-            .map(|at| number_of(&uid_of(source, courses, source.place(at))));
+            .map(|at| number_of(&uid_of(source, trails, source.place(at))));
         Self { titles: series.flat_map(|known| titles_of(known.series)).collect(), uids: uids.collect() }
     }
 
     /// Whether something that is left could be taken for a date of this series
     /// of the sources, or the other way round.
-    fn bears_on(&self, at: usize, source: &All<'_, '_>, courses: &Courses<'_>) -> bool {
+    fn bears_on(&self, at: usize, source: &All<'_, '_>, trails: &Trails<'_>) -> bool {
         let has_title = || titles_of(source.series(at).series).any(|title| self.titles.contains(&title));
-        let has_uid = || self.uids.contains(&number_of(&uid_of(source, courses, source.place(at))));
+        let has_uid = || self.uids.contains(&number_of(&uid_of(source, trails, source.place(at))));
         !self.titles.is_empty() && has_title() || !self.uids.is_empty() && has_uid()
     }
 }

@@ -1,7 +1,11 @@
 use super::*;
+use emvo_ical::calendar::Series;
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
 use emvo_ical::zone::ZoneChoices;
+use emvo_ical::zone::ZoneResolver;
+use jiff::civil::Date;
 use proptest::prelude::*;
 
 const WATCHES: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART;TZID=Europe/Helsinki:20260302T200000\nDURATION:PT10H\n\
@@ -47,8 +51,7 @@ fn a_window_keeps_what_touches_it_and_overrides_where_they_are() {
         ),
         ("2026-03-09", "2026-03-15", &[]),
     ] {
-        let cut =
-            cut_by_window(&calendar.series[0], window(from, until), &zones, Ceiling::default()).unwrap();
+        let cut = by_window(&calendar.series[0], window(from, until), &zones, Ceiling::default()).unwrap();
         assert_eq!(starts(&cut.inside, &zones), inside, "{from} {until}");
         let all = starts(cut.inside.iter().chain(&cut.outside), &zones);
         assert_eq!(all, starts(&calendar.series, &zones), "{from} {until}");
@@ -108,7 +111,7 @@ proptest! {
         let zones = ZoneResolver::of(&calendar, &choices);
         let from: Date = "2026-01-01".parse::<Date>().unwrap().saturating_add(jiff::Span::new().days(offset));
         let window = Window { from, until: from.saturating_add(jiff::Span::new().days(length)) };
-        let cut = cut_by_window(&calendar.series[0], window, &zones, Ceiling::default()).unwrap();
+        let cut = by_window(&calendar.series[0], window, &zones, Ceiling::default()).unwrap();
         let expected = occurrences_of(&calendar.series[0], &zones, window, Ceiling::default()).list.len();
         prop_assert_eq!(starts(&cut.inside, &zones).len(), expected);
         prop_assert_eq!(starts(cut.inside.iter().chain(&cut.outside), &zones), starts(&calendar.series, &zones));

@@ -1,4 +1,4 @@
-//! Putting whole series apart changes no answer: not a count, a difference, a
+//! Setting whole series apart changes no answer: not a count, a difference, a
 //! cause, a day.
 
 use std::fmt::Write as _;
@@ -115,18 +115,18 @@ fn text_of(events: &[Planned]) -> String {
 }
 
 fn account_of(
-    sources: &[Side<'_, '_>],
-    results: &[Side<'_, '_>],
-    apart: impl Fn(Span) -> Apart,
+    sources: &[CalendarView<'_, '_>],
+    results: &[CalendarView<'_, '_>],
+    unchanged: impl Fn(Span) -> Unchanged,
 ) -> Reconciliation {
     let date = |month, day| Date::new(2026, month, day).unwrap();
     let span = Span { window: Window { from: date(3, 5), until: date(5, 20) }, ceiling: Ceiling::default() };
-    account(sources, results, Courses::new(), span, apart(span))
+    account(sources, results, Trails::new(), span, unchanged(span))
 }
 
 proptest! {
     #[test]
-    fn what_is_apart_changes_no_answer(
+    fn what_is_unchanged_changes_no_answer(
         events in prop::collection::vec((planned(), fate()), 1..12),
         own in prop::collection::vec(planned(), 0..2),
         cut in 0usize..12,
@@ -148,19 +148,19 @@ proptest! {
         let calendars: Vec<Calendar<'_>> = texts.iter().map(|text| calendar_of(text)).collect();
         let books: Vec<ZoneResolver> =
             calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
-        let sides: Vec<Side<'_, '_>> = (0..3)
-            .map(|at| Side { calendar: &calendars[at], zones: &books[at], path: ["a.ics", "b.ics", "now.ics"][at] })
+        let sides: Vec<CalendarView<'_, '_>> = (0..3)
+            .map(|at| CalendarView { calendar: &calendars[at], zones: &books[at], path: ["a.ics", "b.ics", "now.ics"][at] })
             .collect();
         let (sources, results) = sides.split_at(2);
         let told = |found: Reconciliation| format!("{found:#?}");
-        let apart = account_of(sources, results, |span| Apart::find(sources, results, &Courses::new(), span));
-        let all = account_of(sources, results, |_| Apart::nothing(sources, results));
-        prop_assert_eq!(told(apart), told(all));
+        let unchanged = account_of(sources, results, |span| Unchanged::find(sources, results, &Trails::new(), span));
+        let all = account_of(sources, results, |_| Unchanged::nothing(sources, results));
+        prop_assert_eq!(told(unchanged), told(all));
     }
 }
 
 #[test]
-fn most_of_a_move_that_went_well_is_apart() {
+fn most_of_a_move_that_went_well_is_unchanged() {
     let event = Planned {
         uid: 1,
         title: 1,
@@ -181,13 +181,13 @@ fn most_of_a_move_that_went_well_is_apart() {
     let calendars: Vec<Calendar<'_>> = texts.iter().map(|text| calendar_of(text)).collect();
     let books: Vec<ZoneResolver> =
         calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();
-    let side = |at: usize| [Side { calendar: &calendars[at], zones: &books[at], path: "x.ics" }];
+    let side = |at: usize| [CalendarView { calendar: &calendars[at], zones: &books[at], path: "x.ics" }];
     let (sources, results) = (side(0), side(1));
     let date = |month, day| Date::new(2026, month, day).unwrap();
     let span = Span { window: Window { from: date(1, 1), until: date(12, 31) }, ceiling: Ceiling::default() };
-    let apart = Apart::find(&sources, &results, &Courses::new(), span);
-    assert_eq!(apart.source.0, [[true, true, false]]);
-    assert_eq!(apart.result.0, [[false, true, true]]);
-    assert_eq!(apart.counted.by_side, [4]);
-    assert_eq!(apart.counted.days.values().sum::<usize>(), 4);
+    let unchanged = Unchanged::find(&sources, &results, &Trails::new(), span);
+    assert_eq!(unchanged.source.0, [[true, true, false]]);
+    assert_eq!(unchanged.result.0, [[false, true, true]]);
+    assert_eq!(unchanged.counted.by_side, [4]);
+    assert_eq!(unchanged.counted.days.values().sum::<usize>(), 4);
 }

@@ -8,9 +8,8 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
-use super::Change;
+use crate::edit::{Change, Fold};
 use crate::identity::normalised;
-use crate::merge::Fold;
 use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
 use emvo_ical::zone::ZoneResolver;
 
@@ -30,7 +29,7 @@ struct Fact {
 
 /// The events of all inputs as they were read.
 #[derive(Clone, Debug, Default)]
-pub struct Facts {
+pub struct ReadLog {
     /// How many events of other inputs come before.
     before: usize,
     all: Vec<Fact>,
@@ -131,7 +130,7 @@ pub struct ChangeRecord {
 
 const FIELDS: [&str; 8] = ["title", "location", "description", "busy", "private", "start", "end", "repeat"];
 
-impl Facts {
+impl ReadLog {
     /// An empty list, behind so many events of other inputs.
     pub fn behind(events: usize) -> Self {
         Self { before: events, all: Vec::new() }

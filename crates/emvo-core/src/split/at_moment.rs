@@ -1,58 +1,15 @@
-//! One series → several that follow each other, with the same dates in all.
+//! One series → two that follow each other, with the same dates in all.
+//!
+//! A rule that counts is split by counting: of `COUNT=6`, with two slots before
+//! the moment, the head keeps `COUNT=2` and the tail gets `COUNT=4`. A rule with
+//! an end, or without one, ends in the head at its last slot there.
 
-use super::Refusal;
+use crate::edit::{Refusal, later, map_rules};
 use crate::identity::derived_uid_of_parts;
-use emvo_ical::calendar::{Event, EventTime, Reach, Series};
-use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
-use emvo_ical::recurrence::{Rule, Starts, Window, last_of, on_clock_of};
+use emvo_ical::calendar::{Event, EventTime, Extent, Reach, Series, ZoneRef};
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{Rule, Starts, last_of, on_clock_of};
 use emvo_ical::zone::ZoneResolver;
-
-/// A series cut at a window: what comes before it, what starts in it, what
-/// comes after.
-#[derive(Debug, Default)]
-pub struct Parts<'a> {
-    /// What starts before the window.
-    pub before: Option<Series<'a>>,
-    /// What starts in it.
-    pub inside: Option<Series<'a>>,
-    /// What starts after it.
-    pub after: Option<Series<'a>>,
-}
-
-/// Cuts a series at a window. A series wholly on one side is that side; a
-/// single event is inside if any part of it is.
-pub fn split_by_window<'a>(
-    series: &Series<'a>,
-    window: Window,
-    zones: &ZoneResolver,
-) -> Result<Parts<'a>, Refusal> {
-    let touches = || {
-        let found =
-            emvo_ical::recurrence::occurrences_of(series, zones, window, emvo_ical::recurrence::Ceiling(1));
-        !(found.list.is_empty() && found.cancelled.is_empty())
-    };
-    if !series.master().is_some_and(Event::repeats) {
-        let inside = touches().then(|| series.clone());
-        return Ok(Parts { inside, ..Parts::default() });
-    }
-    let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]
-        .map(|date| on_own_clock(day_of(date) * SECONDS_A_DAY, series, zones));
-    let (before, rest) = split_off(series, from, zones)?;
-    let Some(rest) = rest else { return Ok(Parts { before, ..Parts::default() }) };
-    let (inside, after) = split_off(&rest, until, zones)?;
-    Ok(Parts { before, inside, after })
-}
-
-/// A moment on the house's clock as one on the clock of the series.
-fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneResolver) -> i64 {
-    let start = series.lead().start();
-    match (zones.floating_zone(), zones.zone_of(start.zone())) {
-        (Some(floating), Some(own)) if !start.is_date() => {
-            own.transitions().clock_at(floating.transitions().instant_of(house))
-        }
-        _ => house,
-    }
-}
 
 /// Cuts a repeating series at a moment on its own clock: what starts before it
 /// keeps the id, what starts at it or later gets a derived one. Exceptions,
@@ -94,15 +51,7 @@ pub fn split_off<'a>(
             Ok((Some(series.clone()), None))
         };
     };
-    let mut head_rule = rule.clone();
-    let mut tail_rule = rule.clone();
-    match rule.count {
-        Some(count) => {
-            head_rule.count = Some(before);
-            tail_rule.count = Some(count - before);
-        }
-        None => head_rule.until = Some(end_of_head(master.start(), last_before, zones)),
-    }
+    let (head_rule, tail_rule) = halves(&rule, before, &at_clock(master.start(), last_before), zones);
     let mut head = with_rule(series, &head_rule)?;
     keep_slots(&mut head, zones, |slot| slot < moment);
     let mut tail = with_rule(series, &tail_rule)?;
@@ -147,30 +96,47 @@ fn split_dates<'a>(
     Ok((Some(head), Some(tail)))
 }
 
-fn end_of_head(start: &EventTime, last: i64, zones: &ZoneResolver) -> EventTime {
-    let Some(clock) = clock_at(last) else { return start.clone() };
-    let end = start.at_clock(clock);
-    match zones.instant(&end).and_then(clock_at) {
-        Some(at) if *start.zone() != emvo_ical::calendar::ZoneRef::Floating => {
-            EventTime::Clock { at, zone: emvo_ical::calendar::ZoneRef::Utc }
+/// The rule of the head, which has its last date at `last` and `before` dates in
+/// all, and the rule of the tail.
+fn halves(rule: &Rule, before: u32, last: &EventTime, zones: &ZoneResolver) -> (Rule, Rule) {
+    let (mut head, mut tail) = (rule.clone(), rule.clone());
+    match rule.count {
+        Some(count) => {
+            head.count = Some(before);
+            tail.count = Some(count - before);
         }
-        _ => end,
+        None => head.until = Some(end_of_rule(last, zones)),
+    }
+    (head, tail)
+}
+
+/// A time on the clock of a start, by its seconds.
+fn at_clock(start: &EventTime, seconds: i64) -> EventTime {
+    clock_at(seconds).map_or_else(|| start.clone(), |clock| start.at_clock(clock))
+}
+
+/// A last date as the end of a rule: RFC 5545 section 3.3.10 wants UTC wherever
+/// the start has a zone.
+pub(crate) fn end_of_rule(last: &EventTime, zones: &ZoneResolver) -> EventTime {
+    match zones.instant(last).and_then(clock_at) {
+        Some(at) if *last.zone() != ZoneRef::Floating => EventTime::Clock { at, zone: ZoneRef::Utc },
+        _ => last.clone(),
     }
 }
 
 fn with_rule<'a>(series: &Series<'a>, rule: &Rule) -> Result<Series<'a>, Refusal> {
     let mut new = series.clone();
-    super::times::map_rules(&mut new, |_| Ok(rule.clone()), |rule, _| Refusal::UnreadableRule { rule })?;
+    map_rules(&mut new, |_| Ok(rule.clone()), |rule, _| Refusal::UnreadableRule { rule })?;
     Ok(new)
 }
 
 fn move_start(series: &mut Series<'_>, start: i64) -> Result<(), Refusal> {
     let Some(master) = series.master_mut() else { return Ok(()) };
     let seconds = start - clock_seconds(master.start().clock());
-    let new = super::shift::later(master.start(), seconds);
-    if let emvo_ical::calendar::Extent::End(end) = master.extent() {
-        let end = super::shift::later(end, seconds);
-        master.set_extent(emvo_ical::calendar::Extent::End(end));
+    let new = later(master.start(), seconds);
+    if let Extent::End(end) = master.extent() {
+        let end = later(end, seconds);
+        master.set_extent(Extent::End(end));
     }
     if clock_seconds(new.clock()) != start {
         return Err(Refusal::Ceiling);

@@ -16,7 +16,7 @@ pub(crate) const SERIES_HEADER: &str = "series";
 
 /// What a series becomes.
 #[derive(Debug)]
-pub enum Unrolled<'a> {
+pub enum Singles<'a> {
     /// A single event for each of its dates in the window.
     Events(Vec<Series<'a>>),
     /// It has no date in the window.
@@ -29,28 +29,28 @@ pub enum Unrolled<'a> {
 
 /// Takes a series apart into its dates in a window. A single event stays itself
 /// if it lies in the window.
-pub fn unroll<'a>(
+pub fn into_singles<'a>(
     series: &Series<'a>,
     zones: &ZoneResolver,
     window: Window,
     ceiling: Ceiling,
-) -> Unrolled<'a> {
+) -> Singles<'a> {
     let found = occurrences_of(series, zones, window, ceiling);
     if let Some(error) = found.unreadable.into_iter().next() {
-        return Unrolled::Unreadable(error);
+        return Singles::Unreadable(error);
     }
     if found.met_ceiling {
-        return Unrolled::TooMany;
+        return Singles::TooMany;
     }
     if !series.repeats() {
         let is_inside = !(found.list.is_empty() && found.cancelled.is_empty());
-        return if is_inside { Unrolled::Events(vec![series.clone()]) } else { Unrolled::Outside };
+        return if is_inside { Singles::Events(vec![series.clone()]) } else { Singles::Outside };
     }
     if found.list.is_empty() {
-        return Unrolled::Outside;
+        return Singles::Outside;
     }
     let events = found.list.iter().filter_map(|occurrence| single(series, occurrence));
-    Unrolled::Events(events.collect())
+    Singles::Events(events.collect())
 }
 
 /// The id of the series that a single event was taken from, if it says so.
@@ -135,9 +135,9 @@ mod tests {
         BEGIN:VEVENT\nUID:r\nRECURRENCE-ID;TZID=Europe/Helsinki:20260323T080000\nDTSTART;TZID=Europe/Helsinki:20260323T080000\n\
         STATUS:CANCELLED\nEND:VEVENT\n";
 
-    fn unrolled(calendar: &Calendar<'static>, zones: &ZoneResolver) -> Vec<Series<'static>> {
-        match unroll(&calendar.series[0], zones, window(), Ceiling::default()) {
-            Unrolled::Events(events) => events,
+    fn singles(calendar: &Calendar<'static>, zones: &ZoneResolver) -> Vec<Series<'static>> {
+        match into_singles(&calendar.series[0], zones, window(), Ceiling::default()) {
+            Singles::Events(events) => events,
             other => panic!("{other:?}"),
         }
     }
@@ -146,7 +146,7 @@ mod tests {
     fn each_date_becomes_an_event_that_knows_its_series() {
         let calendar = calendar(ROSTER);
         let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
-        let events = unrolled(&calendar, &zones);
+        let events = singles(&calendar, &zones);
         assert_eq!(dates(&events, &zones), dates(&calendar.series, &zones));
         let shown: Vec<_> = events.iter().map(|event| event.lead().span()).collect();
         assert_eq!(
@@ -165,7 +165,7 @@ mod tests {
             assert_eq!(event.lead().component().text(COLUMN_PROPERTY).as_deref(), Some("r"));
         }
         assert_eq!(events[0].lead().alarms().count(), 1);
-        assert_eq!(unrolled(&calendar, &zones)[0].uid(), events[0].uid(), "the same on every run");
+        assert_eq!(singles(&calendar, &zones)[0].uid(), events[0].uid(), "the same on every run");
     }
 
     #[test]
@@ -174,21 +174,21 @@ mod tests {
         let of = |rule: &str, ceiling| {
             let calendar =
                 calendar(&format!("BEGIN:VEVENT\nUID:1\nDTSTART:20260101T080000Z\n{rule}END:VEVENT\n"));
-            unroll(&calendar.series[0], &zones, window(), Ceiling(ceiling))
+            into_singles(&calendar.series[0], &zones, window(), Ceiling(ceiling))
         };
-        assert!(matches!(of("RRULE:FREQ=SECONDLY\n", 100), Unrolled::TooMany));
-        assert!(matches!(of("RRULE:FREQ=NEVER\n", 100), Unrolled::Unreadable(_)));
+        assert!(matches!(of("RRULE:FREQ=SECONDLY\n", 100), Singles::TooMany));
+        assert!(matches!(of("RRULE:FREQ=NEVER\n", 100), Singles::Unreadable(_)));
         assert!(matches!(
             of("RRULE:FREQ=DAILY;COUNT=2\nEXDATE:20260101T080000Z,20260102T080000Z\n", 100),
-            Unrolled::Outside
+            Singles::Outside
         ));
         let outside = calendar("BEGIN:VEVENT\nUID:1\nDTSTART:20250101T080000Z\nEND:VEVENT\n");
-        assert!(matches!(unroll(&outside.series[0], &zones, window(), Ceiling(9)), Unrolled::Outside));
+        assert!(matches!(into_singles(&outside.series[0], &zones, window(), Ceiling(9)), Singles::Outside));
     }
 
     proptest! {
         #[test]
-        fn unrolled_is_expanded(
+        fn singles_is_expanded(
             rule in prop::sample::select(vec![
                 "FREQ=DAILY;INTERVAL=9", "FREQ=WEEKLY;BYDAY=MO,FR", "FREQ=MONTHLY;BYDAY=-1FR", "FREQ=MONTHLY;BYMONTHDAY=31",
                 "FREQ=YEARLY", "FREQ=WEEKLY;INTERVAL=3;COUNT=20", "FREQ=DAILY;UNTIL=20260601T000000Z",
@@ -199,7 +199,7 @@ mod tests {
                 "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:202602{day:02}T{hour:02}0000\n{extent}RRULE:{rule}\nEND:VEVENT\n"
             ));
             let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
-            prop_assert_eq!(dates(&unrolled(&calendar, &zones), &zones), dates(&calendar.series, &zones));
+            prop_assert_eq!(dates(&singles(&calendar, &zones), &zones), dates(&calendar.series, &zones));
         }
     }
 }

@@ -1,0 +1,149 @@
+//! Changing the series of a calendar, one after the other, and accounting for
+//! each.
+//!
+//! [`edit_series`] is the one loop that does so. A command says what happens to
+//! one series as a [`Step`]; the loop keeps the sum, collects the changes, and
+//! brings the definitions of zones in step with the result. What cannot be done
+//! is a [`Refusal`], and the series stays.
+//!
+//! ```text
+//!             Keep(s) ──────────────▶ s stays as it is
+//!  series ──▶ Became([a, b], change) ▶ a and b: one event added
+//!             Removed(change) ──────▶ one event removed
+//!             Refused(s, why) ──────▶ s stays, and is listed
+//! ```
+
+mod account;
+mod change;
+mod definitions;
+mod fold;
+mod moved_rule;
+mod refusal;
+mod times;
+
+pub use account::{Balance, Imbalance};
+pub use change::{Change, spans};
+pub use definitions::{names_in_use, sync_definitions};
+pub use fold::{Fold, FoldKind, Names};
+pub(crate) use moved_rule::{RuleEnd, later, move_rules, until_at};
+pub use refusal::Refusal;
+pub(crate) use times::{
+    Role, map_event, map_rules, map_series, with_dates_in_zone_of_start, with_times_in_zone_of_start,
+    with_zone,
+};
+
+use std::collections::BTreeSet;
+
+use emvo_ical::calendar::{Calendar, Series};
+use emvo_ical::content::Component;
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
+
+/// What happened to one series.
+#[derive(Debug)]
+pub enum Step<'a> {
+    /// It stays as it is.
+    Keep(Series<'a>),
+    /// It became these, one or several. The change is told, if people care.
+    Became(Vec<Series<'a>>, Option<Change>),
+    /// It was left out, as asked.
+    Removed(Option<Change>),
+    /// What was asked cannot be done; it stays as it is.
+    Refused(Series<'a>, Refusal),
+}
+
+/// A calendar that was changed, and what became of its events.
+#[derive(Debug, Default)]
+pub struct Edited<'a> {
+    /// The calendar as it is now.
+    pub calendar: Calendar<'a>,
+    /// What its zone names mean.
+    pub zones: ZoneResolver,
+    /// What was changed, in order.
+    pub changes: Vec<Change>,
+    /// Which events became part of which.
+    pub folds: Vec<Fold>,
+    /// What stays as it is although it was asked to change.
+    pub refused: Vec<Refused>,
+    /// Events of which a text was cut, as they were.
+    pub whole: Vec<Component<'a>>,
+    /// Events that came into being by splitting.
+    pub added: usize,
+    /// Events that became part of another of the same calendar.
+    pub folded: usize,
+    /// Events that were left out because they were asked to be.
+    pub removed: usize,
+}
+
+/// A series that stays as it is, and why.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Refused {
+    /// Its title.
+    pub title: String,
+    /// The line of its `BEGIN` in the source; 0 if it came from a table.
+    pub line: u32,
+    /// Why.
+    pub why: Refusal,
+}
+
+impl Refused {
+    /// A series, and why it stays as it is.
+    pub fn of(series: &Series<'_>, why: Refusal) -> Self {
+        let lead = series.lead();
+        Self { title: lead.title().unwrap_or_default().into_owned(), line: lead.line(), why }
+    }
+}
+
+impl<'a> Edited<'a> {
+    /// A calendar that nobody has changed yet.
+    pub fn unchanged(calendar: Calendar<'a>, zones: ZoneResolver) -> Self {
+        Self { calendar, zones, ..Self::default() }
+    }
+
+    /// Asks for a step for each series, in order; `step` is given the number of
+    /// the series as well. Definitions of zones follow what is in use in the end.
+    pub fn edit(&mut self, choices: &ZoneChoices, mut step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
+        let before = names_in_use(&self.calendar);
+        self.steps(&mut step);
+        sync_definitions(&mut self.calendar, &self.zones, &before, &BTreeSet::new());
+        if !names_in_use(&self.calendar).is_subset(&before) {
+            self.zones = ZoneResolver::of(&self.calendar, choices);
+        }
+    }
+
+    fn steps(&mut self, step: &mut impl FnMut(usize, Series<'a>) -> Step<'a>) {
+        let all = std::mem::take(&mut self.calendar.series);
+        self.calendar.series.reserve(all.len());
+        for (number, series) in all.into_iter().enumerate() {
+            match step(number, series) {
+                Step::Keep(series) => self.calendar.series.push(series),
+                Step::Became(parts, change) => {
+                    self.added += parts.len().saturating_sub(1);
+                    // What became nothing is gone, whoever calls it changed.
+                    self.removed += usize::from(parts.is_empty());
+                    self.changes.extend(change);
+                    self.calendar.series.extend(parts);
+                }
+                Step::Removed(change) => {
+                    self.removed += 1;
+                    self.changes.extend(change);
+                }
+                Step::Refused(series, why) => {
+                    self.refused.push(Refused::of(&series, why));
+                    self.calendar.series.push(series);
+                }
+            }
+        }
+    }
+}
+
+/// Changes a calendar series by series: see [`Edited::edit`].
+pub fn edit_series<'a>(
+    calendar: Calendar<'a>,
+    zones: ZoneResolver,
+    choices: &ZoneChoices,
+    step: impl FnMut(usize, Series<'a>) -> Step<'a>,
+) -> Edited<'a> {
+    let mut edited = Edited::unchanged(calendar, zones);
+    edited.edit(choices, step);
+    edited
+}

@@ -1,0 +1,156 @@
+//! A series by a window of dates.
+//!
+//! Two questions are asked of a window. *Which dates touch it?* is asked by who
+//! takes dates out or keeps them alone, and an override counts where it takes
+//! place. *What starts in it?* is asked by who changes what lies inside and has
+//! to leave the rest as it is; there the slots decide.
+
+use super::{at_this_and_future, except, single_of, split_off};
+use crate::edit::Refusal;
+use emvo_ical::calendar::{Event, Reach, Series};
+use emvo_ical::day::{SECONDS_A_DAY, clock_seconds, day_of};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, on_clock_of};
+use emvo_ical::zone::ZoneResolver;
+
+/// A series cut at a window: the dates that touch it, and all others.
+#[derive(Debug, Default)]
+pub struct ByWindow<'a> {
+    /// What has the dates inside.
+    pub inside: Vec<Series<'a>>,
+    /// What has the dates outside.
+    pub outside: Vec<Series<'a>>,
+}
+
+/// Cuts a series at a window. A date is inside when any part of it is; an
+/// override counts where it takes place itself.
+pub fn by_window<'a>(
+    series: &Series<'a>,
+    window: Window,
+    zones: &ZoneResolver,
+    ceiling: Ceiling,
+) -> Result<ByWindow<'a>, Refusal> {
+    // An override that stands for all later dates has a series of its own.
+    if series.overrides().iter().any(|event| event.reach() == Reach::ThisAndFuture)
+        && series.master().is_some()
+    {
+        let mut cut = ByWindow::default();
+        for part in at_this_and_future(series, zones)? {
+            let of_part = by_window(&part, window, zones, ceiling)?;
+            cut.inside.extend(of_part.inside);
+            cut.outside.extend(of_part.outside);
+        }
+        return Ok(cut);
+    }
+    let found = occurrences_of(series, zones, window, ceiling);
+    if !found.unreadable.is_empty() {
+        let rule = series.lead().rules().next().map(std::borrow::Cow::into_owned).unwrap_or_default();
+        return Err(Refusal::UnreadableRule { rule });
+    }
+    if found.met_ceiling {
+        return Err(Refusal::Ceiling);
+    }
+    let there: Vec<Occurrence> = found.list.into_iter().chain(found.cancelled).collect();
+    if !series.repeats() || !series.master().is_some_and(Event::repeats) {
+        let (whole, none) = (vec![series.clone()], Vec::new());
+        return Ok(if there.is_empty() {
+            ByWindow { inside: none, outside: whole }
+        } else {
+            ByWindow { inside: whole, outside: none }
+        });
+    }
+    if there.is_empty() {
+        return Ok(ByWindow { inside: Vec::new(), outside: vec![series.clone()] });
+    }
+    cut_series(series, &there, zones)
+}
+
+/// Cuts a repeating series: the rule between the first and the last of its own
+/// dates inside, overrides by where they take place.
+fn cut_series<'a>(
+    series: &Series<'a>,
+    there: &[Occurrence],
+    zones: &ZoneResolver,
+) -> Result<ByWindow<'a>, Refusal> {
+    let inside_override = |at: usize| there.iter().any(|occurrence| occurrence.part == Part::Override(at));
+    let own = there.iter().filter(|occurrence| occurrence.part == Part::Master);
+    let own: Vec<i64> = own.map(|occurrence| clock_seconds(occurrence.start.clock())).collect();
+    let mut bare = series.clone();
+    let mut cut = ByWindow::default();
+    // Overrides leave the series, with an exception in their place, where they
+    // are on the other side than the dates around their slot.
+    let start = series.lead().start().clone();
+    let range = own.first().copied().zip(own.last().copied());
+    let mut detached = Vec::new();
+    for (at, event) in series.overrides().iter().enumerate() {
+        let slot = event.replaces().and_then(|slot| on_clock_of(slot, &start, zones));
+        let slot_is_inside =
+            slot.zip(range).is_some_and(|(slot, (first, last))| (first..=last).contains(&slot));
+        if slot_is_inside != inside_override(at) {
+            detached.push(at);
+        }
+    }
+    for at in &detached {
+        let event = series.overrides()[*at].clone();
+        let single = single_of(event, series.uid().as_ref());
+        if inside_override(*at) { cut.inside.push(single) } else { cut.outside.push(single) }
+    }
+    except(&mut bare, &detached);
+    let Some((first, last)) = range else {
+        cut.outside.insert(0, bare);
+        return Ok(cut);
+    };
+    let (before, rest) = split_off(&bare, first, zones)?;
+    cut.outside.extend(before);
+    if let Some(rest) = rest {
+        let (inside, after) = split_off(&rest, last + 1, zones)?;
+        cut.inside.splice(0..0, inside);
+        cut.outside.extend(after);
+    }
+    Ok(cut)
+}
+
+/// A series cut at a window: what comes before it, what starts in it, what
+/// comes after.
+#[derive(Debug, Default)]
+pub struct Parts<'a> {
+    /// What starts before the window.
+    pub before: Option<Series<'a>>,
+    /// What starts in it.
+    pub inside: Option<Series<'a>>,
+    /// What starts after it.
+    pub after: Option<Series<'a>>,
+}
+
+/// Cuts a series at a window. A series wholly on one side is that side; a
+/// single event is inside if any part of it is.
+pub fn starting_in_window<'a>(
+    series: &Series<'a>,
+    window: Window,
+    zones: &ZoneResolver,
+) -> Result<Parts<'a>, Refusal> {
+    let touches = || {
+        let found = occurrences_of(series, zones, window, Ceiling(1));
+        !(found.list.is_empty() && found.cancelled.is_empty())
+    };
+    if !series.master().is_some_and(Event::repeats) {
+        let inside = touches().then(|| series.clone());
+        return Ok(Parts { inside, ..Parts::default() });
+    }
+    let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]
+        .map(|date| on_own_clock(day_of(date) * SECONDS_A_DAY, series, zones));
+    let (before, rest) = split_off(series, from, zones)?;
+    let Some(rest) = rest else { return Ok(Parts { before, ..Parts::default() }) };
+    let (inside, after) = split_off(&rest, until, zones)?;
+    Ok(Parts { before, inside, after })
+}
+
+/// A moment on the house's clock as one on the clock of the series.
+fn on_own_clock(house: i64, series: &Series<'_>, zones: &ZoneResolver) -> i64 {
+    let start = series.lead().start();
+    match (zones.floating_zone(), zones.zone_of(start.zone())) {
+        (Some(floating), Some(own)) if !start.is_date() => {
+            own.transitions().clock_at(floating.transitions().instant_of(house))
+        }
+        _ => house,
+    }
+}
