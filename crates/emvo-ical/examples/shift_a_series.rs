@@ -3,6 +3,8 @@
 //!
 //! `cargo run -p emvo-ical --example shift_a_series`; `cargo test` runs it too.
 
+#![allow(clippy::print_stdout, reason = "an example shows what it finds")]
+
 use emvo_ical::calendar::{Calendar, EventTime, read, write};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};

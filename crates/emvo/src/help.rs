@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 
 use clap::CommandFactory;
 
-use crate::args::Args;
+use crate::cli::Args;
 
 /// The commands in the order of the work, under what people want.
 const GROUPS: [(&str, &[&str]); 8] = [

@@ -1,30 +1,24 @@
 //! The program around [`emvo_core`]: arguments, files, terminal, exit status.
-#![allow(clippy::print_stdout, clippy::print_stderr, reason = "this crate alone talks to people")]
+#![warn(clippy::disallowed_methods)]
 
-#[macro_use]
-mod terminal;
-
-mod args;
-mod chosen;
+// From the top storey to the lowest: one never names a higher one.
+mod cli;
 mod commands;
-mod gather;
 mod help;
-mod json;
+mod job;
+mod plan;
+
+mod answer;
+mod input;
 mod outcome;
 mod output;
-mod plan;
-mod progress;
-mod record;
-mod room;
-mod secret;
-mod settle;
-mod source;
+mod terminal;
 
 use std::io;
 use std::process::ExitCode;
 
-pub use args::Args;
-use args::Command;
+pub use cli::Args;
+use cli::Command;
 pub use help::{command, first_steps};
 pub use outcome::Outcome;
 
@@ -55,14 +49,15 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Man(args) => commands::completions::man(&args),
         Command::Demo(args) => commands::demo::run(&args),
     };
-    progress::end();
+    terminal::progress::end();
     let outcome = outcome?;
     terminal::ensure_said()?;
     Ok(outcome)
 }
 
-/// Tells what went wrong, with what led to it. The status is 2; a reader that
-/// hung up (`emvo … | head`) is no failure.
+/// Prints what went wrong, with what led to it. The status is 2; 3 where some
+/// files were written already. A reader that hung up (`emvo … | head`) is no
+/// failure.
 pub fn report_failure(error: &anyhow::Error) -> ExitCode {
     let is_hang_up = |cause: &(dyn std::error::Error + 'static)| {
         cause.downcast_ref::<io::Error>().is_some_and(|error| error.kind() == io::ErrorKind::BrokenPipe)
@@ -75,6 +70,6 @@ pub fn report_failure(error: &anyhow::Error) -> ExitCode {
         message.push_str(": ");
         message.push_str(&terminal::sanitized(&cause.to_string()));
     }
-    anstream::eprintln!("{}emvo:{:#} {message}", terminal::ERROR, terminal::ERROR);
-    ExitCode::from(2)
+    terminal::say_error(format_args!("{message}"));
+    ExitCode::from(if error.is::<output::PartlyWritten>() { 3 } else { 2 })
 }

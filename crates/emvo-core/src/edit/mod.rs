@@ -7,10 +7,10 @@
 //! is a [`Refusal`], and the series stays.
 //!
 //! ```text
-//!             Keep(s) ──────────────▶ s stays as it is
-//!  series ──▶ Became([a, b], change) ▶ a and b: one event added
-//!             Removed(change) ──────▶ one event removed
-//!             Refused(s, why) ──────▶ s stays, and is listed
+//!             Keep(s) ───────────────▶ s stays as it is
+//!  series ──▶ Became([a, b], changes) ▶ a and b: one event added
+//!             Removed(changes) ──────▶ one event removed
+//!             Refused(s, why) ───────▶ s stays, and is listed
 //! ```
 
 mod account;
@@ -43,10 +43,11 @@ use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 pub enum Step<'a> {
     /// It stays as it is.
     Keep(Series<'a>),
-    /// It became these, one or several. The change is told, if people care.
-    Became(Vec<Series<'a>>, Option<Change>),
+    /// It became these, one or several, by these changes; by none, if the change
+    /// is nothing that people would look for, as when a window cuts off dates.
+    Became(Vec<Series<'a>>, Vec<Change>),
     /// It was left out, as asked.
-    Removed(Option<Change>),
+    Removed(Vec<Change>),
     /// What was asked cannot be done; it stays as it is.
     Refused(Series<'a>, Refusal),
 }
@@ -117,9 +118,9 @@ impl<'a> Edited<'a> {
             match step(number, series) {
                 Step::Keep(series) => self.calendar.series.push(series),
                 Step::Became(parts, change) => {
+                    // What became nothing is counted nowhere, so that the sum is off and
+                    // the loss is refused: who means to leave something out says so.
                     self.added += parts.len().saturating_sub(1);
-                    // What became nothing is gone, whoever calls it changed.
-                    self.removed += usize::from(parts.is_empty());
                     self.changes.extend(change);
                     self.calendar.series.extend(parts);
                 }

@@ -22,7 +22,7 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// How often the import is pressed.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum Presses {
+pub enum ImportCount {
     /// Once.
     #[default]
     Once,
@@ -32,7 +32,7 @@ pub enum Presses {
 
 /// What a destination holds after taking in calendars.
 #[derive(Debug)]
-pub struct Rehearsal<'a> {
+pub struct Rehearsed<'a> {
     /// Its calendar.
     pub calendar: Calendar<'a>,
     /// How many events it left out.
@@ -45,11 +45,11 @@ pub fn rehearse<'a>(
     inputs: &[(&Calendar<'a>, &ZoneResolver)],
     limits: &Limits,
     horizon: Date,
-    presses: Presses,
-) -> Rehearsal<'a> {
+    count: ImportCount,
+) -> Rehearsed<'a> {
     let mut destination =
         Destination { limits, horizon, held: Vec::new(), known: HashSet::new(), refused: 0 };
-    let rounds = if presses == Presses::Twice { 2 } else { 1 };
+    let rounds = if count == ImportCount::Twice { 2 } else { 1 };
     for round in 0..rounds {
         for (calendar, zones) in inputs {
             for (at, series) in calendar.series.iter().enumerate() {
@@ -67,7 +67,7 @@ pub fn rehearse<'a>(
         event.set_rank(u32::try_from(rank + 1).unwrap_or(u32::MAX));
     }
     let mut properties =
-        vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], "-//Rehearsal//EN")];
+        vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], "-//Rehearsed//EN")];
     if let Zones::One(zone) = &limits.zones {
         properties.push(Property::text_of("X-WR-TIMEZONE", zone.name()));
     }
@@ -82,7 +82,7 @@ pub fn rehearse<'a>(
         fallback_name: "rehearsal".to_owned(),
         ..Calendar::default()
     };
-    Rehearsal { calendar, refused }
+    Rehearsed { calendar, refused }
 }
 
 struct Destination<'l, 'a> {

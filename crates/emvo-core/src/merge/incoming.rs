@@ -71,7 +71,7 @@ pub enum Ids {
 
 impl Merge<'_> {
     /// Gives every incoming event that stays what was asked for.
-    pub(super) fn outfit_incoming(&mut self) {
+    pub(super) fn apply_to_incoming(&mut self) {
         let how = self.terms.options.incoming.clone();
         if how == Incoming::default() {
             return;
@@ -89,7 +89,7 @@ impl Merge<'_> {
         for entry in
             self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.terms.destination)
         {
-            let mut steps = outfit(&mut entry.series, &how);
+            let mut steps = apply_incoming(&mut entry.series, &how);
             if how.uids == Ids::Fresh {
                 let uid = fresh_uid(&entry.series);
                 if taken.insert(uid.clone()) {
@@ -110,17 +110,17 @@ impl Merge<'_> {
 
 /// Gives a series what incoming events are given; what was done, in words. Ids
 /// stay.
-pub fn outfit(series: &mut Series<'_>, how: &Incoming) -> Vec<String> {
+pub fn apply_incoming(series: &mut Series<'_>, how: &Incoming) -> Vec<String> {
     let mut steps: Vec<String> = Vec::new();
     for event in series.events_mut() {
-        how.outfit(event, &mut steps);
+        how.apply_incoming(event, &mut steps);
     }
     steps.dedup();
     steps
 }
 
 impl Incoming {
-    fn outfit(&self, event: &mut Event<'_>, steps: &mut Vec<String>) {
+    fn apply_incoming(&self, event: &mut Event<'_>, steps: &mut Vec<String>) {
         self.add_categories(event, steps);
         if let Some(busy) = self.busy
             && event.is_busy() != (busy == Busy::Busy)

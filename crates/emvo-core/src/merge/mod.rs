@@ -15,7 +15,7 @@ mod union;
 mod versions;
 mod zones;
 
-pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, outfit};
+pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};
 pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
 pub(crate) use zones::refer_to;
 
@@ -185,7 +185,7 @@ pub fn merge<'a>(
     }
     merge.fold_answered();
     let look_alikes = merge.look_alikes();
-    merge.outfit_incoming();
+    merge.apply_to_incoming();
     let merged = merge.assemble(calendars);
     Merged { look_alikes, ..merged }
 }

@@ -346,6 +346,13 @@ impl<'c, 'a> Context<'c, 'a> {
     pub fn zone_facts(&self) -> impl Iterator<Item = &ZoneFacts> {
         self.facts.values()
     }
+
+    /// The zone definitions of the calendar, for the inputs behind it to agree
+    /// with; `path` is how people know it.
+    pub fn definitions(&self, path: &str) -> Vec<OtherDefinition> {
+        let definitions = self.zone_facts().filter_map(|facts| facts.definition.clone());
+        definitions.map(|definition| OtherDefinition { path: path.to_owned(), definition }).collect()
+    }
 }
 
 /// The zone names that the times of a series refer to, each once.

@@ -1,33 +1,23 @@
 //! `bundle`: a backup of calendars that can be checked, and read back.
 
-use emvo_core::product::PRODUCT_ID;
 use std::collections::BTreeSet;
-use std::fs;
-use std::io::{Cursor, Read, Write};
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
+use emvo_core::product::PRODUCT_ID;
 use emvo_core::survey::{default_window, survey};
 use emvo_ical::calendar::{count_events, write_with_head};
 use emvo_ical::recurrence::Ceiling;
-use serde::{Deserialize, Serialize};
-use zip::write::SimpleFileOptions;
-use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
 
-use crate::args::{AnswerArgs, ReadingArgs};
+use crate::answer::backup::Backup;
+use crate::answer::{Form, give};
 use crate::commands::convert::as_calendar_file;
-use crate::gather::gather;
-use crate::json;
+use crate::input::{Group, ReadAs, ReadFiles, Reading, Secret, Source, with_sources};
+use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, write_private_file};
-use crate::progress;
-use crate::record::digest;
-use crate::secret::Secret;
-use crate::settle::Answer;
-use crate::source::{self, Source};
-use crate::terminal::{ERROR, GOOD, WARNING, counted, sanitized, styled};
-
-const MANIFEST: &str = "manifest.json";
+use crate::output::backup::{Contents, Entry, Manifest, checked, zipped};
+use crate::output::{Existing, Guard, NamedFile, Readers, Role, digest};
+use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like
 #[derive(Debug, clap::Args)]
@@ -59,75 +49,55 @@ pub(crate) struct BundleArgs {
     answer: AnswerArgs,
 }
 
-/// What a backup holds.
-#[derive(Debug, Serialize, Deserialize)]
-struct Manifest {
-    emvo: String,
-    bundle: u32,
-    calendars: Vec<Entry>,
-}
-
-#[derive(Clone, Debug, Serialize, Deserialize)]
-struct Entry {
-    file: String,
-    name: String,
-    source: String,
-    events: usize,
-    first: Option<String>,
-    last: Option<String>,
-    bytes: usize,
-    sha256: String,
-}
-
 pub(crate) fn run(args: BundleArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let reading = args.reading.settle()?;
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let reading = args.reading.resolve(&files)?;
     if let Some(path) = &args.verify {
-        return verify(path, reading.secret.as_ref(), answer);
+        return verify(path, &files, reading.secret.as_ref(), form);
     }
-    let Some(output) = &args.output else { bail!("-o says where the backup goes") };
-    let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
-    if existing == Existing::Refuse && output.exists() {
-        bail!("`{}` exists already; --overwrite replaces it", output.display());
-    }
+    let existing = Existing::of_flag(args.overwrite);
+    let output = NamedFile::at(args.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
     let secret = match (&reading.secret, args.encrypt) {
         (Some(secret), _) => Some(secret.clone()),
-        (None, true) => {
-            let typed = Secret::of_person("Passphrase for the backup: ")?;
-            Some(typed.context(
-                "there is nobody to ask for a passphrase; --passphrase-file F names a file with it",
-            )?)
-        }
+        (None, true) => Some(asked()?),
         (None, false) => None,
     };
-    let files = gather(&args.inputs, Some(output), reading.secret.as_ref())?;
-    let is_input = |file: &Path| same_file::is_same_file(output, file).unwrap_or(false);
-    if files.iter().filter_map(|file| file.on_disk.as_deref()).any(is_input) {
-        bail!("the output is an input; inputs are never changed, name another file");
-    }
-    let texts = source::decode(&files, &reading)?;
-    let mut sources = source::read(&texts, &reading)?;
-    progress::doing("packing");
-    let set_aside: usize = sources.iter().map(crate::commands::per_input::set_aside_in).sum();
-    let (manifest, contents) = calendars(&mut sources, &reading)?;
-    let bytes = zipped(&manifest, &contents, secret.as_ref())?;
-    write_private_file(output, &bytes, existing)?;
-    // What was written is read again before anybody relies on it.
-    let checked = checked(&fs::read(output)?, secret.as_ref())?;
-    if let Some(fault) = checked.faults.first() {
-        bail!("the backup does not read back: {fault}");
-    }
-    tell("bundle", &checked.manifest, output, answer, set_aside)?;
-    Ok(Outcome::needs_a_look_if(set_aside > 0))
+    let group = Group { paths: &args.inputs, reading: &reading, except: output.path() };
+    with_sources(&[group], &files, |[mut sources]| {
+        progress::doing("packing");
+        let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
+        let (manifest, contents) = calendars(&mut sources, &reading)?;
+        output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
+        let backup = read_again(&output, &files, secret.as_ref(), set_aside)?;
+        if let Some(fault) = backup.faults.first() {
+            bail!("the backup does not read back: {fault}");
+        }
+        give(&backup, form)?;
+        Ok(Outcome::needs_a_look_if(set_aside > 0))
+    })
 }
 
-type Contents = Vec<(String, Vec<u8>)>;
+fn asked() -> anyhow::Result<Secret> {
+    Secret::of_person("Passphrase for the backup: ")?
+        .context("there is nobody to ask for a passphrase; --passphrase-file F names a file with it")
+}
+
+/// Reads what was written again, before anybody relies on it.
+fn read_again(
+    output: &NamedFile,
+    files: &ReadFiles,
+    secret: Option<&Secret>,
+    set_aside: usize,
+) -> anyhow::Result<Backup> {
+    let path = output.path().context("-o says where the backup goes")?;
+    let found = checked(&files.read(path, ReadAs::Backup)?, secret)?;
+    let path = path.display().to_string();
+    Ok(Backup { path, manifest: found.manifest, faults: found.faults, set_aside })
+}
 
 /// One calendar file for each calendar, under names that are all different.
-fn calendars(
-    sources: &mut [Source<'_>],
-    reading: &crate::settle::Reading,
-) -> anyhow::Result<(Manifest, Contents)> {
+fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(Manifest, Contents)> {
     let mut manifest =
         Manifest { emvo: env!("CARGO_PKG_VERSION").to_owned(), bundle: 1, calendars: Vec::new() };
     let (mut contents, mut taken) = (Vec::new(), BTreeSet::new());
@@ -176,162 +146,11 @@ fn free_name(name: &str, taken: &mut BTreeSet<String>) -> String {
     named(number)
 }
 
-/// The same content makes the same bytes: entries carry no time. (Encryption
-/// takes a new salt each time, as it must.)
-fn zipped(manifest: &Manifest, contents: &Contents, secret: Option<&Secret>) -> anyhow::Result<Vec<u8>> {
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    let options =
-        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
-    let mut manifest = serde_json::to_vec_pretty(manifest)?;
-    manifest.push(b'\n');
-    for (name, bytes) in std::iter::once((MANIFEST, manifest.as_slice()))
-        .chain(contents.iter().map(|(name, bytes)| (name.as_str(), bytes.as_slice())))
-    {
-        match secret {
-            None => zip.start_file(name, options)?,
-            Some(secret) => {
-                zip.start_file(name, options.with_aes_encryption(AesMode::Aes256, secret.as_str()))?;
-            }
-        }
-        zip.write_all(bytes)?;
-    }
-    Ok(zip.finish()?.into_inner())
-}
-
-/// A backup, read again.
-struct Checked {
-    manifest: Manifest,
-    /// What is not as the manifest says.
-    faults: Vec<String>,
-}
-
-fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<Checked> {
-    let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
-    let manifest = entry(&mut zip, MANIFEST, secret)?;
-    let manifest: Manifest = serde_json::from_slice(&manifest).context("its manifest cannot be read")?;
-    let mut faults = Vec::new();
-    for calendar in &manifest.calendars {
-        match entry(&mut zip, &calendar.file, secret) {
-            Err(error) => faults.push(format!("{}: {error:#}", calendar.file)),
-            Ok(bytes) if digest(&bytes) != calendar.sha256 => {
-                faults.push(format!("{}: its content is not what was kept", calendar.file));
-            }
-            Ok(bytes) => {
-                let events = std::str::from_utf8(&bytes).map_or(0, count_events);
-                if events != calendar.events {
-                    faults.push(format!(
-                        "{}: {events} events, and {} were kept",
-                        calendar.file, calendar.events
-                    ));
-                }
-            }
-        }
-    }
-    let known: BTreeSet<&str> = manifest.calendars.iter().map(|calendar| calendar.file.as_str()).collect();
-    let names: Vec<String> =
-        zip.file_names().filter_map(Result::ok).map(std::borrow::Cow::into_owned).collect();
-    for name in names.iter().filter(|name| *name != MANIFEST && !known.contains(name.as_str())) {
-        faults.push(format!("{name}: it is in no manifest"));
-    }
-    Ok(Checked { manifest, faults })
-}
-
-fn entry(
-    zip: &mut ZipArchive<Cursor<&[u8]>>,
-    name: &str,
-    secret: Option<&Secret>,
-) -> anyhow::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    let read = match secret {
-        None => zip.by_name(name).map(|mut file| file.read_to_end(&mut bytes)),
-        Some(secret) => {
-            zip.by_name_decrypt(name, secret.as_str().as_bytes()).map(|mut file| file.read_to_end(&mut bytes))
-        }
-    };
-    match read {
-        Ok(read) => read.map(|_| bytes).context("it cannot be unpacked"),
-        Err(zip::result::ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
-        Err(zip::result::ZipError::UnsupportedArchive(why))
-            if why == zip::result::ZipError::PASSWORD_REQUIRED =>
-        {
-            bail!("it is encrypted: --passphrase-file F names a file with its passphrase")
-        }
-        Err(error) => Err(error).context("it cannot be opened"),
-    }
-}
-
-fn verify(path: &Path, secret: Option<&Secret>, answer: Answer) -> anyhow::Result<Outcome> {
-    let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
-    let found = checked(&bytes, secret).with_context(|| format!("`{}`", path.display()))?;
-    if found.faults.is_empty() {
-        tell("bundle", &found.manifest, path, answer, 0)?;
-        return Ok(Outcome::Clean);
-    }
-    match answer {
-        Answer::Json => {
-            json::print("bundle", &BundleJson::of(&found.manifest, path, 0, found.faults.clone()))
-                .context("could not print")?;
-        }
-        Answer::Silent => {}
-        Answer::Text(_) => {
-            for fault in &found.faults {
-                say_line!("{} {}", styled(ERROR, "broken"), sanitized(fault));
-            }
-        }
-    }
-    Ok(Outcome::NeedsALook)
-}
-
-#[derive(Serialize)]
-struct BundleJson {
-    path: String,
-    calendars: Vec<Entry>,
-    set_aside: usize,
-    faults: Vec<String>,
-}
-
-impl BundleJson {
-    fn of(manifest: &Manifest, path: &Path, set_aside: usize, faults: Vec<String>) -> Self {
-        Self { path: path.display().to_string(), calendars: manifest.calendars.clone(), set_aside, faults }
-    }
-}
-
-fn tell(
-    command: &'static str,
-    manifest: &Manifest,
-    path: &Path,
-    answer: Answer,
-    set_aside: usize,
-) -> anyhow::Result<()> {
-    match answer {
-        Answer::Json => {
-            json::print(command, &BundleJson::of(manifest, path, set_aside, Vec::new()))
-                .context("could not print")?;
-        }
-        Answer::Silent => {}
-        Answer::Text(_) => {
-            for one in &manifest.calendars {
-                let range = match (&one.first, &one.last) {
-                    (Some(first), Some(last)) => format!(", {first} to {last}"),
-                    _ => String::new(),
-                };
-                let line = format!(
-                    "{}  {}{range}  ({})",
-                    one.file,
-                    counted(one.events, "event", "events"),
-                    one.name
-                );
-                say_line!("  {}", sanitized(&line));
-            }
-            let calendars = counted(manifest.calendars.len(), "calendar", "calendars");
-            let shown = sanitized(&path.display().to_string());
-            say_line!("{}: {calendars} in {shown}, read again and as they were", styled(GOOD, "Whole"));
-            if set_aside > 0 {
-                let events =
-                    counted(set_aside, "event could not be read and is", "events could not be read and are");
-                say_line!("{} {events} not in the backup: keep the exports as well", styled(WARNING, "!"));
-            }
-        }
-    }
-    Ok(())
+fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {
+    let shown = path.display().to_string();
+    let bytes = files.read(path, ReadAs::Backup).with_context(|| format!("could not read `{shown}`"))?;
+    let found = checked(&bytes, secret).with_context(|| format!("`{shown}`"))?;
+    let is_broken = !found.faults.is_empty();
+    give(&Backup { path: shown, manifest: found.manifest, faults: found.faults, set_aside: 0 }, form)?;
+    Ok(Outcome::needs_a_look_if(is_broken))
 }

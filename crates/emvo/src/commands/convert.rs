@@ -1,33 +1,30 @@
 //! `convert`: calendars ⇄ tables.
 
-use hashbrown::{HashMap, HashSet};
-use std::path::Path;
-
 use anyhow::{Context, bail};
+use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
-use emvo_core::edit::Change;
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
+use emvo_core::split::{Singles, into_singles};
 use emvo_core::table::{CannotCarry, Field};
-use emvo_core::unroll::{Singles, unroll};
-use emvo_ical::calendar::Calendar;
+use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
-use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words};
+use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
+use hashbrown::{HashMap, HashSet};
 use serde::Serialize;
 
-use crate::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
-use crate::commands::fitting::{FitArgs, fit};
-use crate::commands::per_input::{Changed, TableForm, changes_of, write_spread};
-use crate::commands::written;
-use crate::gather::gather;
-use crate::json::{self, ChangeJson, WritingJson};
+use crate::answer::Detail;
+use crate::answer::advice::refusal_in_words;
+use crate::answer::written::{Examples, change_lines};
+use crate::input::{Loaded, ReadFiles, Reading, Source};
+use crate::job::args::{AnswerArgs, FitArgs, InputArgs, OutputArgs, WindowArgs};
+use crate::job::edit::EditJob;
+use crate::job::resolve::zone_named;
+use crate::job::{Edit, Scope};
 use crate::outcome::Outcome;
-use crate::output::Kind;
-use crate::progress;
-use crate::settle::{Answer, Detail, Reading, zone_named};
-use crate::source::{self, Loaded, Source};
-use crate::terminal::{counted, grouped, sanitized, warn};
+use crate::output::{Fitting, Kind, Shape, TableForm, Written, fit};
+use crate::terminal::{counted, grouped, sanitized};
 
 /// Fewer alike events than this follow a rule by chance.
 const LEAST_ROLLED: usize = 3;
@@ -39,9 +36,6 @@ pub(crate) struct ConvertArgs {
     input: InputArgs,
     #[command(flatten)]
     output: OutputArgs,
-    /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
-    to: Option<FormatArg>,
     /// Series become single events, one for each date in the window
     #[arg(long, help_heading = "Repeating events")]
     unroll: bool,
@@ -68,119 +62,165 @@ pub(crate) struct ConvertArgs {
     answer: AnswerArgs,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-pub(crate) enum FormatArg {
-    /// A calendar file
-    Ics,
-    /// A table
-    Csv,
-    /// One JSON object a line for each event
-    Jsonl,
-}
-
-impl FormatArg {
-    pub(crate) fn kind(self) -> Kind {
-        match self {
-            Self::Ics => Kind::Ics,
-            Self::Csv => Kind::Csv,
-            Self::Jsonl => Kind::JsonLines,
-        }
-    }
-}
-
 pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let mut reading = args.input.reading.settle()?;
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let repeat = if args.unroll {
+        Repeat::IntoSingles
+    } else if args.roll {
+        Repeat::IntoSeries
+    } else {
+        Repeat::AsItIs
+    };
+    let mut reading = args.input.reading.resolve(&files)?;
     reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
-    let plan = args.output.settle()?;
-    reading.noting = plan.recording.noting();
-    let kind = plan.kind(args.to.map(FormatArg::kind))?;
-    let fitting = args.fit.settle()?;
+    let fitting = args.fit.resolve(&files)?;
     if let Some(columns) = fitting.as_ref().and_then(|fitting| fitting.columns.clone()) {
         reading.table.columns_file.get_or_insert(columns);
     }
-    let mut form = TableForm::of(&reading);
-    form.encoding = args.encoding.or(form.encoding);
-    form.options.leave_out =
+    let zone = args.express_in.as_deref().map(|zone| zone_named(zone, "--express-in")).transpose()?;
+    let mut table = TableForm::of(&reading);
+    table.encoding = args.encoding.or(table.encoding);
+    table.options.leave_out =
         args.leave_out.iter().map(|name| field_of(name)).collect::<anyhow::Result<_>>()?;
-    form.options.known_zone =
-        args.express_in.as_deref().map(|zone| zone_named(zone, "--express-in")).transpose()?;
-    let choice = args.window.settle()?;
-    if choice.is_asked_for() && !args.unroll {
+    table.options.known_zone.clone_from(&zone);
+    let output = args.output.resolve(&files, table, None)?;
+    reading.tracking = output.recording.tracking();
+    let window = args.window.resolve()?;
+    if window.is_asked_for() && repeat != Repeat::IntoSingles {
         bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
     }
-    let files = gather(&args.input.inputs, plan.path(), reading.secret.as_ref())?;
-    plan.ensure_spares(&files)?;
-    let texts = source::decode(&files, &reading)?;
-    let mut sources = source::read(&texts, &reading)?;
-    progress::doing("converting");
-    let whole_window = choice.over(&sources);
-    let window = whole_window.filter(|_| args.unroll);
-    let mut kept_as_series = Vec::new();
-    let mut converted_all: Vec<Vec<Changed<'_>>> = Vec::new();
-    for source in &mut sources {
-        let mut of_source = Vec::new();
-        for loaded in &mut source.loaded {
-            let mut changed = converted(&source.path, loaded, kind, &reading);
-            if let Some(window) = window {
-                unroll_all(&mut changed, &source.path, window, choice.ceiling, &mut kept_as_series);
-            }
-            if let Some(zone) = &form.options.known_zone {
-                express_all(&mut changed, &source.path, zone, &mut kept_as_series);
-            }
-            if args.roll {
-                roll_all(&mut changed);
-            }
-            of_source.push(changed);
+    let converting = Converting {
+        kind: output.kind,
+        repeat,
+        zone,
+        fitting,
+        kept: Vec::new(),
+        notes: Vec::new(),
+        flags: Vec::new(),
+    };
+    EditJob::of_all(files, args.input.inputs, reading, window, output, form)?.run(converting)
+}
+
+/// What happens to what repeats.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Repeat {
+    AsItIs,
+    IntoSingles,
+    IntoSeries,
+}
+
+struct Converting {
+    kind: Kind,
+    repeat: Repeat,
+    /// The zone to write all times in.
+    zone: Option<Zone>,
+    fitting: Option<Fitting>,
+    /// What stays as it is although it was asked to change.
+    kept: Vec<String>,
+    /// Columns that are carried along.
+    notes: Vec<String>,
+    /// Rows that only say that they repeat.
+    flags: Vec<String>,
+}
+
+impl Edit for Converting {
+    const COMMAND: &'static str = "convert";
+    const DOING: &'static str = "converting";
+
+    fn begin(&mut self, source: &mut Source<'_>, _: &Scope<'_>) {
+        self.notes.extend(unclaimed_line(source));
+        self.flags.extend(flag_line(source));
+    }
+
+    fn edit<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
+        let mut edited = converted(path, loaded, self.kind, scope.reading);
+        if let (Repeat::IntoSingles, Some(window)) = (self.repeat, scope.span) {
+            self.take_apart(&mut edited, path, window, scope);
         }
-        converted_all.push(of_source);
+        if let Some(zone) = self.zone.clone() {
+            self.express(&mut edited, path, &zone, scope.reading);
+        }
+        if self.repeat == Repeat::IntoSeries {
+            roll_all(&mut edited);
+        }
+        edited
     }
-    let mut fitted = Vec::new();
-    if let (Some(fitting), Some(window)) = (&fitting, whole_window) {
-        let options = fitting.options(window, choice.ceiling);
-        let all = converted_all.iter_mut().flatten();
-        fitted.extend(all.flat_map(|changed| fit(changed, &options, &reading.zones)));
+
+    fn end(&mut self, edited: &mut [Vec<Edited<'_>>], scope: &Scope<'_>) {
+        if let (Some(fitting), Some(window)) = (&self.fitting, scope.span) {
+            let options = fitting.options(window, scope.ceiling);
+            for one in edited.iter_mut().flatten() {
+                self.kept.extend(fit(one, &options, &scope.reading.zones));
+            }
+        }
     }
-    let all_changes = changes_of(&converted_all);
-    let spread = write_spread(fitting.as_ref(), &sources, converted_all, Vec::new(), &plan, kind, &form)?;
-    fitted.extend(spread.too_big);
-    let outputs = spread.outputs;
-    kept_as_series.extend(fitted);
-    match answer {
-        Answer::Json => {
-            let body = ConvertJson {
-                writing: WritingJson {
-                    balance: outputs.balance.into(),
-                    outputs: outputs.paths,
-                    changes: all_changes.iter().map(ChangeJson::from).collect(),
-                    run: outputs.run,
-                },
-                left_out: outputs.cannot_carry,
+
+    fn shape(&self) -> Shape<'_> {
+        self.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted)
+    }
+
+    fn text(&self, written: &Written, detail: Detail) -> String {
+        let mut out = String::new();
+        if detail == Detail::All || self.repeat == Repeat::IntoSeries || self.fitting.is_some() {
+            out.push_str(&change_lines(&written.changes, detail, Examples::Several));
+        }
+        out.extend(self.notes.iter().map(|line| format!("{}\n", sanitized(line))));
+        out
+    }
+
+    fn details(&self, written: &Written) -> impl Serialize {
+        ConvertJson { left_out: written.cannot_carry.clone() }
+    }
+
+    fn warnings(&self, written: &Written) -> Vec<String> {
+        self.kept.iter().chain(&written.too_big).chain(&self.flags).cloned().collect()
+    }
+
+    fn needs_a_look(&self, written: &Written) -> bool {
+        !self.kept.is_empty() || !written.too_big.is_empty() || !self.flags.is_empty()
+    }
+}
+
+#[derive(Serialize)]
+struct ConvertJson {
+    left_out: CannotCarry,
+}
+
+impl Converting {
+    /// Takes the series of a calendar apart. What stays a series is listed.
+    fn take_apart(&mut self, edited: &mut Edited<'_>, path: &str, window: Window, scope: &Scope<'_>) {
+        let (zones, ceiling) = (edited.zones.clone(), scope.ceiling);
+        edited.edit(&scope.reading.zones, |_, series| {
+            let reason = match into_singles(&series, &zones, window, ceiling) {
+                Singles::Events(events) => return Step::Became(events, Vec::new()),
+                Singles::Outside => return Step::Removed(Vec::new()),
+                Singles::TooMany => format!("more than {} dates", grouped(ceiling.0)),
+                Singles::Unreadable(error) => error.to_string(),
             };
-            json::print("convert", &body).context("could not print")?;
-        }
-        Answer::Silent => {}
-        Answer::Text(detail) => {
-            let mut text = written::summary(outputs.balance, outputs.fragments);
-            text.push_str(&written::whole_line(outputs.whole));
-            if detail == Detail::All || args.roll || fitting.is_some() {
-                text.push_str(&written::change_lines(&all_changes, detail, written::Examples::Several));
-            }
-            text.push_str(&unclaimed_lines(&sources));
-            text.push_str(&written::output_lines(&outputs.paths, &plan));
-            written::print(&text, &plan);
-            for line in &kept_as_series {
-                warn(line);
-            }
-            warn_of_flags(&sources);
-            warn_of_what_is_left_out(&outputs.cannot_carry);
-            warn_of_several_calendars(outputs.calendars_in_one_file);
-        }
+            self.kept.push(format!("{path}: `{}` stays a series: {reason}", title_of(&series)));
+            Step::Keep(series)
+        });
     }
-    let needs_a_look = outputs.balance.set_aside + outputs.fragments + outputs.whole > 0
-        || !kept_as_series.is_empty()
-        || sources.iter().any(|source| source.table.flag_only() > 0);
-    Ok(Outcome::needs_a_look_if(needs_a_look).leaving(sources))
+
+    /// Writes all times in one zone. A series that one rule cannot keep there stays
+    /// in its own, and is listed.
+    fn express(&mut self, edited: &mut Edited<'_>, path: &str, zone: &Zone, reading: &Reading) {
+        let (how, zones) = (Retime::ExpressIn(zone.clone()), edited.zones.clone());
+        edited.edit(&reading.zones, |_, series| match retime(&series, &how, None, &zones) {
+            Retimed::Done(parts) => Step::Became(parts, Vec::new()),
+            Retimed::Untouched => Step::Keep(series),
+            Retimed::Refused(why) => {
+                let why = refusal_in_words(&why);
+                self.kept.push(format!("{path}: `{}` stays in its zone: {why}", title_of(&series)));
+                Step::Keep(series)
+            }
+        });
+    }
+}
+
+fn title_of(series: &Series<'_>) -> String {
+    series.lead().title().unwrap_or_default().into_owned()
 }
 
 /// A calendar as a file of its own: one from a table gets what it needs for
@@ -192,10 +232,10 @@ pub(crate) fn as_calendar_file<'t>(path: &str, loaded: &mut Loaded<'t>, reading:
 
 /// A calendar as it will be written. What becomes a calendar file goes through
 /// a merge of its own, which gives it the zone definitions and ids it needs.
-fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Reading) -> Changed<'t> {
+fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Reading) -> Edited<'t> {
     let mut calendar = loaded.take();
     if kind != Kind::Ics {
-        return Changed { calendar, zones: loaded.zones.clone(), ..Changed::default() };
+        return Edited::unchanged(calendar, loaded.zones.clone());
     }
     if !calendar.states_name() {
         calendar.properties.push(Property::text_of("X-WR-CALNAME", &calendar.name()));
@@ -208,13 +248,11 @@ fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Read
     };
     let merged = merge(None, vec![input], options);
     let zones = ZoneResolver::of(&merged.calendar, &reading.zones);
-    Changed {
-        calendar: merged.calendar,
-        zones,
+    Edited {
         changes: merged.changes,
         folds: merged.folds,
         folded: merged.balance.folded,
-        ..Changed::default()
+        ..Edited::unchanged(merged.calendar, zones)
     }
 }
 
@@ -228,27 +266,22 @@ fn repeat_rule_of(text: String) -> anyhow::Result<String> {
 }
 
 /// Puts single events together that are series taken apart.
-fn roll_all(changed: &mut Changed<'_>) {
-    let found = roll(&changed.calendar.series, &changed.zones, LEAST_ROLLED);
-    let all = std::mem::take(&mut changed.calendar.series);
+fn roll_all(edited: &mut Edited<'_>) {
+    let found = roll(&edited.calendar.series, &edited.zones, LEAST_ROLLED);
+    let all = std::mem::take(&mut edited.calendar.series);
     let mut new = HashMap::new();
     let mut gone = HashSet::new();
     for rolled in &found {
         let series = rolled.series(&all);
-        let lead = series.lead();
-        changed.changes.push(Change {
-            rule: Some("R13"),
-            uid: series.uid_text().into_owned(),
-            title: lead.title().unwrap_or_default().into_owned(),
-            before: counted(rolled.members.len(), "single event", "single events"),
-            after: rule_in_words(&rolled.rule.to_string(), lead.start(), &changed.zones),
-        });
+        let before = counted(rolled.members.len(), "single event", "single events");
+        let after = rule_in_words(&rolled.rule.to_string(), series.lead().start(), &edited.zones);
+        edited.changes.push(Change::to_series(Some("R13"), &series, before, after));
         gone.extend(rolled.members.iter().skip(1).copied());
         new.insert(rolled.members[0], series);
     }
-    changed.folded += gone.len();
+    edited.folded += gone.len();
     let kept = all.into_iter().enumerate().filter(|(at, _)| !gone.contains(at));
-    changed.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
+    edited.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
 }
 
 fn field_of(name: &str) -> anyhow::Result<Field> {
@@ -258,99 +291,22 @@ fn field_of(name: &str) -> anyhow::Result<Field> {
     })
 }
 
-/// Writes all times in one zone. A series that one rule cannot keep there stays
-/// in its own, and is listed.
-fn express_all(changed: &mut Changed<'_>, path: &str, zone: &Zone, kept: &mut Vec<String>) {
-    for series in std::mem::take(&mut changed.calendar.series) {
-        match retime(&series, &Retime::ExpressIn(zone.clone()), None, &changed.zones) {
-            Retimed::Done(parts) => {
-                changed.added += parts.len().saturating_sub(1);
-                changed.calendar.series.extend(parts);
-            }
-            Retimed::Untouched => changed.calendar.series.push(series),
-            Retimed::Refused(refusal) => {
-                let title = series.lead().title().unwrap_or_default();
-                kept.push(format!("{path}: `{title}` stays in its zone: {refusal}"));
-                changed.calendar.series.push(series);
-            }
-        }
-    }
-}
-
-/// Takes the series of a calendar apart. What stays a series is listed.
-fn unroll_all(
-    changed: &mut Changed<'_>,
-    path: &str,
-    window: Window,
-    ceiling: Ceiling,
-    kept: &mut Vec<String>,
-) {
-    for series in std::mem::take(&mut changed.calendar.series) {
-        let reason = match into_singles(&series, &changed.zones, window, ceiling) {
-            Singles::Events(events) => {
-                changed.added += events.len().saturating_sub(1);
-                changed.calendar.series.extend(events);
-                continue;
-            }
-            Singles::Outside => {
-                changed.removed += 1;
-                continue;
-            }
-            Singles::TooMany => format!("more than {} dates", grouped(ceiling.0)),
-            Singles::Unreadable(error) => error.to_string(),
-        };
-        let title = series.lead().title().unwrap_or_default();
-        kept.push(format!("{path}: `{title}` stays a series: {reason}"));
-        changed.calendar.series.push(series);
-    }
-}
-
-fn warn_of_flags(sources: &[Source<'_>]) {
-    for source in sources.iter().filter(|source| source.table.flag_only() > 0) {
-        let rows = counted(source.table.flag_only(), "row is flagged", "rows are flagged");
-        let line = format!(
+/// Rows that only say that they repeat (C06).
+fn flag_line(source: &Source<'_>) -> Option<String> {
+    let flagged = source.table.flag_only();
+    (flagged > 0).then(|| {
+        let rows = counted(flagged, "row is flagged", "rows are flagged");
+        format!(
             "C06: {}: {rows} as repeating, but nothing says how: only the first date is there. \
              --repeat-rule \"every year\" says it for all of them, a rule in the column for each",
             source.path
-        );
-        warn(&line);
-    }
+        )
+    })
 }
 
-fn unclaimed_lines(sources: &[Source<'_>]) -> String {
-    let lines = sources.iter().filter_map(|source| {
-        let columns: Vec<&str> = source.table.sniffed.as_ref()?.unclaimed().collect();
-        if columns.is_empty() {
-            return None;
-        }
-        let columns = columns.join(", ");
-        let stem = Path::new(&source.path).display();
-        Some(format!("{}\n", sanitized(&format!("{stem}: carried along as they are: the columns {columns}"))))
-    });
-    lines.collect()
-}
-
-pub(crate) fn warn_of_what_is_left_out(cannot_carry: &CannotCarry) {
-    if !cannot_carry.is_empty() {
-        let parts: Vec<_> = cannot_carry.iter().map(|(name, count)| format!("{count} {name}")).collect();
-        let parts = parts.join(", ");
-        warn(&format!("a table has no place for {parts}; they are in the inputs only"));
-    }
-}
-
-pub(crate) fn warn_of_several_calendars(calendars: usize) {
-    if calendars > 1 {
-        let several = counted(calendars, "calendar", "calendars");
-        warn(&format!(
-            "the file holds {several}, and many importers read only the first: `emvo merge` makes one of them, \
-             a folder as output one file for each"
-        ));
-    }
-}
-
-#[derive(Serialize)]
-struct ConvertJson {
-    #[serde(flatten)]
-    writing: WritingJson,
-    left_out: CannotCarry,
+/// The columns that nobody claimed.
+fn unclaimed_line(source: &Source<'_>) -> Option<String> {
+    let columns: Vec<&str> = source.table.sniffed.as_ref()?.unclaimed().collect();
+    let line = || format!("{}: carried along as they are: the columns {}", source.path, columns.join(", "));
+    (!columns.is_empty()).then(line)
 }

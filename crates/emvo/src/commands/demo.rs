@@ -8,7 +8,7 @@ use anyhow::{Context, bail};
 use include_dir::{Dir, include_dir};
 
 use crate::outcome::Outcome;
-use crate::terminal::{DIM, STRONG, styled};
+use crate::terminal::{DIM, STRONG, say, styled};
 
 static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
 static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/limits");
@@ -141,11 +141,12 @@ pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
     write_exports(&AFTER_IMPORT, &args.folder.join("after-import"))?;
     let plan = args.folder.join("plan.toml");
     fs::write(&plan, PLAN).with_context(|| format!("could not write `{}`", plan.display()))?;
-    say_line!("The demo exports are in {}\n", styled(STRONG, exports.display()));
+    say(&format!("The demo exports are in {}\n\n", styled(STRONG, exports.display())));
     for step in &WALK {
         walk(step, &args.folder)?;
     }
-    say_line!("All of it is in {}; try the commands there yourself.", styled(STRONG, args.folder.display()));
+    let folder = styled(STRONG, args.folder.display());
+    say(&format!("All of it is in {folder}; try the commands there yourself.\n"));
     Ok(Outcome::Clean)
 }
 
@@ -167,11 +168,8 @@ fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {
 
 /// Runs one command as a person would, in the demo's folder.
 fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
-    say_line!(
-        "{}\n{}\n",
-        styled(DIM, format!("# {}", step.why)),
-        styled(STRONG, format!("$ emvo {}", step.command))
-    );
+    let (why, command) = (format!("# {}", step.why), format!("$ emvo {}", step.command));
+    say(&format!("{}\n{}\n\n", styled(DIM, why), styled(STRONG, command)));
     let program = std::env::current_exe().context("could not find the program itself")?;
     let status = Command::new(program)
         .args(words(step.command))
@@ -182,7 +180,7 @@ fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
     if status.code() != Some(step.status) {
         bail!("`emvo {}` ended with {status}, not with {} as it should", step.command, step.status);
     }
-    say_line!("");
+    say("\n");
     Ok(())
 }
 

@@ -1,34 +1,25 @@
 //! `merge`: several calendars into one.
 
-use std::collections::BTreeMap;
-use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
+use emvo_core::edit::Edited;
 use emvo_core::merge::{
-    Busy, Clash, Duplicates, Fold, FoldKind, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Merged,
-    Names, Reminders, Stay, merge,
+    Busy, Clash, Duplicates, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Reminders, Stay, merge,
 };
 use emvo_core::survey::default_window;
 use emvo_ical::calendar::{Classification, Duration};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::ZoneResolver;
-use serde::Serialize;
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
-use crate::args::{AnswerArgs, InputArgs, OutputArgs};
-use crate::commands::fitting::{FitArgs, fit};
-use crate::commands::per_input::{Changed, Outputs, TableForm, write_spread};
-use crate::commands::pick::{KeepArg, UidsArg};
-use crate::commands::report::{Done, Forms, Report, done_page, done_sheet};
-use crate::commands::{convert, sheet, written};
-use crate::gather::gather;
-use crate::json::{self, ChangeJson, WritingJson};
+use crate::answer::combined::{Combined, Review};
+use crate::answer::{Report, give, sheet};
+use crate::input::{Group, ReadFiles, Reading, Source, with_sources};
+use crate::job::args::{AnswerArgs, FitArgs, InputArgs, KeepArg, OutputArgs, UidsArg};
+use crate::job::edit::place_with_report;
 use crate::outcome::Outcome;
-use crate::output::{Kind, Mode, Pending, Target, write_file};
-use crate::progress;
-use crate::settle::{Answer, Detail};
-use crate::source::{self, Source};
-use crate::terminal::{DIM, WARNING, counted, sanitized, styled, warn};
+use crate::output::{Fitting, Kind, NamedFile, Output, Place, Role, Shape, TableForm, fit};
+use crate::terminal::progress;
 
 /// Several calendars into one: versions settled, duplicates folded
 #[derive(Debug, clap::Args)]
@@ -100,7 +91,7 @@ struct IncomingArgs {
 }
 
 impl IncomingArgs {
-    fn settle(self) -> anyhow::Result<Incoming> {
+    fn resolve(self) -> anyhow::Result<Incoming> {
         let stay = |arg: KeepArg| match arg {
             KeepArg::Keep => Stay::Keep,
             KeepArg::Drop => Stay::Drop,
@@ -177,135 +168,110 @@ impl DuplicatesArg {
 }
 
 pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let same_pairs = args.answers.as_deref().map(sheet::read_pairs).transpose()?.unwrap_or_default();
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let pairs = args.answers.as_deref().map(|path| sheet::read_pairs(path, &files)).transpose()?;
     let options = MergeOptions {
         clash: args.clash.meaning(),
         duplicates: args.duplicates.meaning(),
-        incoming: args.incoming.settle()?,
-        same_pairs,
+        incoming: args.incoming.resolve()?,
+        same_pairs: pairs.unwrap_or_default(),
         name: args.name,
         color: args.color,
         ..MergeOptions::default()
     };
-    let mut reading = args.input.reading.settle()?;
-    let plan = args.output.settle()?;
-    reading.noting = plan.recording.noting();
-    let report = args.report.map(|path| Report::settle(path, plan.existing)).transpose()?;
-    if let Some(folder) = plan.folder() {
-        bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
-    }
-    let fitting = args.fit.settle()?;
-    let kind = plan.kind(None).unwrap_or(Kind::Ics);
-    let mut inputs = args.input.inputs;
-    let has_destination = args.into.is_some();
-    if let Some(into) = args.into {
-        if into.is_dir() {
-            bail!("--into `{}` is a folder; give the one file that the destination exported", into.display());
-        }
-        inputs.insert(0, into);
-    }
-    let files = gather(&inputs, plan.path(), reading.secret.as_ref())?;
-    plan.ensure_spares(&files)?;
-    let texts = source::decode(&files, &reading)?;
-    let mut sources = source::read(&texts, &reading)?;
-    progress::doing("combining");
-    let window = default_window(sources.iter().flat_map(Source::calendars));
-    let (existing, incoming) = merge_inputs(&mut sources, has_destination)?;
-    let mut merged = merge(existing, incoming, options);
-    let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
-    let calendar = std::mem::take(&mut merged.calendar);
-    let zones = ZoneResolver::of(&calendar, &reading.zones);
-    let mut changed = Changed {
-        calendar,
-        zones,
-        folded: merged.balance.folded,
-        changes: std::mem::take(&mut merged.changes),
-        folds: std::mem::take(&mut merged.folds),
-        ..Changed::default()
-    };
-    if let (Some(fitting), Some(window)) = (&fitting, window) {
-        let options = fitting.options(window, Ceiling::default());
-        warnings.extend(fit(&mut changed, &options, &reading.zones));
-    }
-    let mut form = TableForm::of(&reading);
-    form.options.columns =
-        fitting.as_ref().and_then(|fitting| fitting.columns.clone()).or(form.options.columns);
-    let review = args.review.as_deref().map(|path| review_sheet(path, &merged)).transpose()?;
-    let extra: Vec<Pending> = review.into_iter().collect();
-    let spread = write_spread(fitting.as_ref(), &sources, vec![vec![changed]], extra, &plan, kind, &form)?;
-    warnings.extend(spread.too_big);
-    (merged.changes, merged.folds) = (spread.changes, spread.folds);
-    let outputs = spread.outputs;
-    let needs_a_look =
-        outputs.balance.set_aside + outputs.fragments + outputs.whole > 0 || !warnings.is_empty();
-    if let Some(report) = report.filter(|_| plan.mode == Mode::Write) {
-        let file = report_of(&report, &merged, &warnings, &outputs)?;
-        write_file(report.path(), &file.bytes, plan.existing)?;
-    }
-    match answer {
-        Answer::Json => {
-            json::print("merge", &merge_json(&merged, warnings, &outputs)).context("could not print")?;
-        }
-        Answer::Silent => {}
-        Answer::Text(detail) => {
-            let mut text = written::summary(outputs.balance, outputs.fragments);
-            text.push_str(&written::whole_line(outputs.whole));
-            text.push_str(&fold_lines(&merged.folds, detail));
-            text.push_str(&written::change_lines(&merged.changes, detail, written::Examples::One));
-            text.push_str(&look_alike_lines(&merged.look_alikes, args.review.is_some()));
-            text.push_str(&written::output_lines(&outputs.paths, &plan));
-            written::print(&text, &plan);
-            convert::warn_of_what_is_left_out(&outputs.cannot_carry);
-            for warning in &warnings {
-                warn(warning);
-            }
-        }
-    }
-    Ok(Outcome::needs_a_look_if(needs_a_look).leaving((merged, sources)))
-}
-
-fn report_of(
-    report: &Report,
-    merged: &Merged<'_>,
-    warnings: &[String],
-    outputs: &Outputs,
-) -> anyhow::Result<Pending> {
-    let mut by_hand = warnings.to_vec();
-    if !merged.look_alikes.is_empty() {
-        let pairs =
-            counted(merged.look_alikes.len(), "pair of events looks alike", "pairs of events look alike");
-        by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
-    }
-    let done = Done {
-        title: "Combined",
-        balance: outputs.balance,
-        changes: &merged.changes,
-        folds: &merged.folds,
-        by_hand,
-        tables: Vec::new(),
-    };
-    report.file(Forms {
-        page: || done_page(&done),
-        sheet: || done_sheet(&done),
-        json: || json::document("merge", &merge_json(merged, warnings.to_vec(), outputs)),
+    let mut reading = args.input.reading.resolve(&files)?;
+    let fitting = args.fit.resolve(&files)?;
+    let output = args.output.resolve(&files, table_form(&reading, fitting.as_ref()), Some(Kind::Ics))?;
+    reading.tracking = output.recording.tracking();
+    ensure_one_file(&output, args.into.as_deref())?;
+    let report = Report::at(args.report.as_deref(), output.existing, &output.guard)?;
+    let review = NamedFile::at(args.review.as_deref(), Role::Review, output.existing, &output.guard)?;
+    let first = if args.into.is_some() { First::IsDestination } else { First::IsIncoming };
+    let inputs: Vec<PathBuf> = args.into.into_iter().chain(args.input.inputs).collect();
+    let group = Group { paths: &inputs, reading: &reading, except: output.place.path() };
+    with_sources(&[group], &files, |[mut sources]| {
+        progress::doing("combining");
+        let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;
+        let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
+        let Made { edited, look_alikes, warnings } = made;
+        let (mut draft, written) = output.draft_one(&sources, edited, &shape)?;
+        review.add_to(draft.batch(), |_| sheet::of_pairs(&look_alikes))?;
+        let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
+        let mut answer = Combined { written, look_alikes, warnings, review };
+        answer.written.run = place_with_report(draft, &report, &answer)?;
+        give(&answer, form)?;
+        Ok(Outcome::needs_a_look_if(answer.needs_a_look()).leaving((answer, sources)))
     })
 }
 
-fn review_sheet(path: &Path, merged: &Merged<'_>) -> anyhow::Result<Pending> {
-    let bytes = sheet::pairs(&merged.look_alikes)?;
-    Ok(Pending { target: Target::Path(path.to_owned()), bytes })
+/// How tables are written: as the destination wants them, else as was asked.
+fn table_form(reading: &Reading, fitting: Option<&Fitting>) -> TableForm {
+    let mut form = TableForm::of(reading);
+    form.options.columns = fitting.and_then(|fitting| fitting.columns.clone()).or(form.options.columns);
+    form
+}
+
+/// Merging makes one calendar, and puts it on top of one.
+fn ensure_one_file(output: &Output, into: Option<&Path>) -> anyhow::Result<()> {
+    if let Place::Folder(folder) = &output.place {
+        bail!("`{}` is a folder; merge makes one calendar, name its file", folder.display());
+    }
+    if let Some(into) = into.filter(|into| into.is_dir()) {
+        bail!("--into `{}` is a folder; give the one file that the destination exported", into.display());
+    }
+    Ok(())
+}
+
+/// What the first input is.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum First {
+    /// What the destination holds already.
+    IsDestination,
+    IsIncoming,
+}
+
+/// One calendar of many.
+struct Made<'t> {
+    edited: Edited<'t>,
+    look_alikes: Vec<LookAlike>,
+    warnings: Vec<String>,
+}
+
+fn combined<'t>(
+    sources: &mut [Source<'t>],
+    first: First,
+    options: MergeOptions,
+    fitting: Option<&Fitting>,
+    choices: &ZoneChoices,
+) -> anyhow::Result<Made<'t>> {
+    let window = default_window(sources.iter().flat_map(Source::calendars));
+    let (existing, incoming) = merge_inputs(sources, first)?;
+    let merged = merge(existing, incoming, options);
+    let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
+    let zones = ZoneResolver::of(&merged.calendar, choices);
+    let mut edited = Edited {
+        folded: merged.balance.folded,
+        changes: merged.changes,
+        folds: merged.folds,
+        ..Edited::unchanged(merged.calendar, zones)
+    };
+    if let (Some(fitting), Some(window)) = (fitting, window) {
+        let options = fitting.options(window, Ceiling::default());
+        warnings.extend(fit(&mut edited, &options, choices));
+    }
+    Ok(Made { edited, look_alikes: merged.look_alikes, warnings })
 }
 
 type MergeInputs<'t> = (Option<MergeInput<'t>>, Vec<MergeInput<'t>>);
 
 /// Takes the calendars out of the sources. The destination is one calendar: an
 /// export of several cannot say which of them is meant.
-fn merge_inputs<'t>(sources: &mut [Source<'t>], has_destination: bool) -> anyhow::Result<MergeInputs<'t>> {
+fn merge_inputs<'t>(sources: &mut [Source<'t>], first: First) -> anyhow::Result<MergeInputs<'t>> {
     let mut existing = None;
     let mut incoming = Vec::new();
     for (at, source) in sources.iter_mut().enumerate() {
-        let is_destination = has_destination && at == 0;
+        let is_destination = first == First::IsDestination && at == 0;
         if is_destination && source.loaded.len() != 1 {
             bail!("--into `{}` holds {} calendars; it has to be one", source.path, source.loaded.len());
         }
@@ -323,114 +289,4 @@ fn merge_inputs<'t>(sources: &mut [Source<'t>], has_destination: bool) -> anyhow
         }
     }
     Ok((existing, incoming))
-}
-
-fn fold_lines(folds: &[Fold], detail: Detail) -> String {
-    let mut out = String::new();
-    let mut by_kind: BTreeMap<FoldKind, Vec<&Fold>> = BTreeMap::new();
-    for fold in folds {
-        by_kind.entry(fold.kind).or_default().push(fold);
-    }
-    for (kind, folds) in by_kind {
-        let what = match kind {
-            FoldKind::Copy => "the same event under the same id",
-            FoldKind::OlderVersion => "an older version under the same id",
-            FoldKind::Clash => "under an id that the destination has: the destination's stays (--clash)",
-            FoldKind::Duplicate => "the same event under another id",
-            FoldKind::InSeries => "a single event at a date of a series, with nothing of its own",
-            FoldKind::Answered => "the same, as the sheet says",
-        };
-        // Writing into a string cannot fail, here and below.
-        let _ = writeln!(out, "  {:>6}  {what}", crate::terminal::grouped(folds.len()));
-        let shown = if detail == Detail::All { usize::MAX } else { 0 };
-        for fold in folds.iter().take(shown) {
-            let line = format!("{}  {}  {} → {}", fold.start, fold.title, fold.from, fold.into);
-            let _ = writeln!(out, "          {}", styled(DIM, sanitized(&line)));
-        }
-    }
-    let between: Vec<_> = folds.iter().filter(|fold| fold.names == Names::Different).collect();
-    if !between.is_empty() && detail == Detail::Usual {
-        let events = counted(between.len(), "event was", "events were");
-        let _ = writeln!(out, "{events} folded between calendars of different names; -v lists every fold");
-    }
-    out
-}
-
-/// Events that are probably the same, for a person to look at.
-fn look_alike_lines(pairs: &[LookAlike], is_on_sheet: bool) -> String {
-    if pairs.is_empty() {
-        return String::new();
-    }
-    let count = counted(pairs.len(), "pair of events looks alike", "pairs of events look alike");
-    let how = if is_on_sheet {
-        "answer `same` or `different` on the sheet, and read it back with --answers"
-    } else {
-        "--review sheet.csv lists them for a person"
-    };
-    let mut out = format!("{} {count}; {how}\n", styled(WARNING, "!"));
-    for LookAlike { reason, a, .. } in pairs.iter().take(3) {
-        let line = format!("{}  {}: {reason}", a.start, a.title);
-        out.extend(["          ", &styled(DIM, sanitized(&line)), "\n"]);
-    }
-    out
-}
-
-#[derive(Serialize)]
-struct MergeJson<'m> {
-    #[serde(flatten)]
-    writing: WritingJson,
-    folds: Vec<FoldJson<'m>>,
-    warnings: Vec<String>,
-    look_alikes: Vec<PairJson>,
-}
-
-#[derive(Serialize)]
-struct PairJson {
-    reason: String,
-    uids: [String; 2],
-    title: String,
-    starts: [String; 2],
-}
-
-#[derive(Serialize)]
-struct FoldJson<'m> {
-    rule: &'static str,
-    uid: &'m str,
-    title: &'m str,
-    start: String,
-    from: &'m str,
-    into: &'m str,
-    into_uid: &'m str,
-}
-
-fn merge_json<'m>(merged: &'m Merged<'_>, warnings: Vec<String>, outputs: &Outputs) -> MergeJson<'m> {
-    let folds = merged.folds.iter().map(|fold| FoldJson {
-        rule: fold.kind.rule(),
-        uid: &fold.uid,
-        title: &fold.title,
-        start: fold.start.to_string(),
-        from: &fold.from,
-        into: &fold.into,
-        into_uid: fold.into_uid(),
-    });
-    MergeJson {
-        writing: WritingJson {
-            balance: outputs.balance.into(),
-            outputs: outputs.paths.clone(),
-            changes: merged.changes.iter().map(ChangeJson::from).collect(),
-            run: outputs.run,
-        },
-        folds: folds.collect(),
-        warnings,
-        look_alikes: merged
-            .look_alikes
-            .iter()
-            .map(|pair| PairJson {
-                reason: pair.reason.clone(),
-                uids: [pair.a.uid.clone(), pair.b.uid.clone()],
-                title: pair.a.title.clone(),
-                starts: [pair.a.start.clone(), pair.b.start.clone()],
-            })
-            .collect(),
-    }
 }

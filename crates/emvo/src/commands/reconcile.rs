@@ -1,34 +1,18 @@
 //! `reconcile`: every occurrence of the sources accounted for in the result.
 
-use std::collections::BTreeMap;
-use std::fmt::Write as _;
-use std::fs;
 use std::path::PathBuf;
 
 use anyhow::{Context, bail};
-use emvo_core::receipt::{FileRecord, Receipt};
-use emvo_core::reconcile::{
-    CauseKind, Counts, Difference, DifferenceKind, Explanations, Ownership, Reconciliation, Side, Verdict,
-    reconcile,
-};
-use emvo_ical::calendar::Duration;
-use rayon::prelude::*;
-use serde::Serialize;
+use emvo_core::receipt::Receipt;
+use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 
-use crate::args::{AnswerArgs, ReadingArgs, WindowArgs};
-use crate::commands::report::{Forms, Report, proof_page, proof_sheet};
-use crate::gather::gather;
-use crate::json;
+use crate::answer::Report;
+use crate::answer::proof::Proof;
+use crate::input::{Group, ReadAs, ReadFiles, views, with_sources};
+use crate::job::args::{AnswerArgs, ReadingArgs, WindowArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, write_file};
-use crate::progress;
-use crate::record::file_record;
-use crate::settle::{Answer, Detail};
-use crate::source::{self, Source};
-use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};
-
-/// How many differences a usual answer lists.
-const FEW: usize = 20;
+use crate::output::{Existing, Guard};
+use crate::terminal::progress;
 
 /// Prove that a result has every occurrence of its sources
 #[derive(Debug, clap::Args)]
@@ -57,351 +41,40 @@ pub(crate) struct ReconcileArgs {
 }
 
 pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let reading = args.reading.settle()?;
-    let choice = args.window.settle()?;
-    let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
-    let report = args.report.map(|path| Report::settle(path, existing)).transpose()?;
-    let source_files = gather(&args.sources, None, reading.secret.as_ref())?;
-    let result_files = gather(&args.result, None, reading.secret.as_ref())?;
-    let source_texts = source::decode(&source_files, &reading)?;
-    let result_texts = source::decode(&result_files, &reading)?;
-    let sources = source::read(&source_texts, &reading)?;
-    let results = source::read(&result_texts, &reading)?;
-    let (source_sides, result_sides) = (sides(&sources), sides(&results));
-    let receipts = receipts(&args.explained_by)?;
-    let explanations = Explanations::of(&receipts);
-    let window = choice.over(&sources);
-    progress::doing("comparing date by date");
-    let Some(found) = reconcile(&source_sides, &result_sides, window, choice.ceiling, &explanations) else {
-        bail!("the sources hold no event that can be read, so there is nothing to account for");
-    };
-    let proof =
-        Proof { found: &found, sources: &sources, results: &results, receipts: args.explained_by.len() };
-    if let Some(report) = &report {
-        let file = report.file(Forms {
-            page: || proof_page(&proof),
-            sheet: || proof_sheet(&proof),
-            json: || json::document("reconcile", &proof.json()),
-        })?;
-        write_file(report.path(), &file.bytes, existing)?;
-    }
-    match answer {
-        Answer::Json => print_json("reconcile", &proof).context("could not print")?,
-        Answer::Silent => {}
-        Answer::Text(detail) => {
-            say!("{}", text(&proof, detail));
-            if let Some(report) = &report {
-                say_line!("wrote {}", sanitized(&report.path().display().to_string()));
-            }
-        }
-    }
-    let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
-    Ok(outcome.leaving((sources, results)))
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let reading = args.reading.resolve(&files)?;
+    let choice = args.window.resolve()?;
+    let report = Report::at(args.report.as_deref(), Existing::of_flag(args.overwrite), &Guard::new(&files))?;
+    let receipts = receipts(&args.explained_by, &files)?;
+    let groups = [&args.sources, &args.result].map(|paths| Group { paths, reading: &reading, except: None });
+    with_sources(&groups, &files, |[sources, results]| {
+        progress::doing("comparing date by date");
+        let window = choice.over(&sources);
+        let explanations = Explanations::of(&receipts);
+        let found = reconcile(&views(&sources), &views(&results), window, choice.ceiling, &explanations);
+        let Some(found) = found else {
+            bail!("the sources hold no event that can be read, so there is nothing to account for");
+        };
+        let proof = Proof {
+            found: &found,
+            sources: &sources,
+            results: &results,
+            receipts: receipts.len(),
+            report: report.shown(),
+        };
+        report.publish(&proof, form)?;
+        let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
+        Ok(outcome.leaving((sources, results)))
+    })
 }
 
-fn receipts(paths: &[PathBuf]) -> anyhow::Result<Vec<Receipt>> {
+fn receipts(paths: &[PathBuf], files: &ReadFiles) -> anyhow::Result<Vec<Receipt>> {
     let receipts = paths.iter().map(|path| {
-        let bytes = fs::read(path).with_context(|| format!("could not read `{}`", path.display()))?;
+        let bytes = files
+            .read(path, ReadAs::Receipt)
+            .with_context(|| format!("could not read `{}`", path.display()))?;
         Receipt::parse(&bytes).with_context(|| format!("--explained-by `{}`", path.display()))
     });
     receipts.collect()
-}
-
-pub(crate) fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
-    let mut sides = Vec::new();
-    for source in sources {
-        for loaded in &source.loaded {
-            sides.push(Side { calendar: &loaded.calendar, zones: &loaded.zones, path: &source.path });
-        }
-    }
-    sides
-}
-
-/// A reconciliation and what was compared.
-pub(crate) struct Proof<'p, 't> {
-    pub(crate) found: &'p Reconciliation,
-    pub(crate) sources: &'p [Source<'t>],
-    pub(crate) results: &'p [Source<'t>],
-    pub(crate) receipts: usize,
-}
-
-pub(crate) fn text(proof: &Proof<'_, '_>, detail: Detail) -> String {
-    let found = proof.found;
-    let mut out = String::new();
-    let counts = found.counts;
-    let verdict = match found.verdict {
-        Verdict::Complete => styled(GOOD, "Complete"),
-        Verdict::Incomplete => styled(ERROR, "Incomplete"),
-    };
-    let occurrences = counted(counts.source_occurrences, "occurrence", "occurrences");
-    let events = counted(counts.source_events, "source event", "source events");
-    // Writing into a string cannot fail, here and below.
-    let _ = writeln!(
-        out,
-        "{verdict}: {occurrences} of {events}, from {} through {}",
-        found.window.from, found.window.until
-    );
-    out.push_str(&count_lines(counts, proof.receipts));
-    for line in &found.not_compared {
-        let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(line));
-    }
-    if !found.causes.is_empty() {
-        let _ = writeln!(out, "\n{}", styled(STRONG, "What they have in common"));
-        for cause in &found.causes {
-            let _ = writeln!(out, "{}", wrapped("  ", "    ", &sanitized(&cause.summary)));
-            if let Some(todo) = &cause.todo {
-                let _ = writeln!(out, "{}", styled(DIM, wrapped("    → ", "      ", &sanitized(todo))));
-            }
-        }
-    }
-    out.push_str(&difference_lines(&found.differences, detail));
-    out.push_str(&advice(proof));
-    out
-}
-
-fn count_lines(counts: Counts, receipts: usize) -> String {
-    let mut out = String::new();
-    let explained = match receipts {
-        0 => "duplicates and older versions among the sources, there once",
-        _ => "explained: folded, changed or left out as asked",
-    };
-    let rows = [
-        (counts.matched, "there as they were"),
-        (counts.explained, explained),
-        (counts.missing, "missing"),
-        (counts.retimed, "at another time"),
-        (counts.altered, "with other words, busy/free or privacy"),
-        (counts.doubled, "there more than once"),
-        (counts.extra, "in the result alone"),
-    ];
-    for (count, what) in rows.into_iter().filter(|(count, _)| *count > 0) {
-        let _ = writeln!(out, "  {:>9}  {what}", grouped(count));
-    }
-    out
-}
-
-fn difference_lines(differences: &[Difference], detail: Detail) -> String {
-    let mut out = String::new();
-    if differences.is_empty() {
-        return out;
-    }
-    let _ = writeln!(out, "\n{}", styled(STRONG, "What differs"));
-    let shown = if detail == Detail::All { usize::MAX } else { FEW };
-    for one in differences.iter().take(shown) {
-        let what = match one.kind {
-            DifferenceKind::Missing => "missing".to_owned(),
-            DifferenceKind::Retimed => match &one.result_start {
-                Some(start) if *start != one.start => format!("now {start}"),
-                // One side has no zone for what looks like the same time.
-                Some(_) if one.by.is_none() => "the same on the clock, in another zone or none".to_owned(),
-                _ => "ends at another time".to_owned(),
-            },
-            DifferenceKind::Altered => format!("other {}", one.fields.join(", ")),
-            DifferenceKind::Doubled => "more than once".to_owned(),
-            DifferenceKind::Extra if one.ownership == Ownership::OfSource => "came back".to_owned(),
-            DifferenceKind::Extra => "in the result alone".to_owned(),
-        };
-        let line = format!("{}  {}", one.start, one.title);
-        let _ = writeln!(
-            out,
-            "  {}  {}  {}",
-            sanitized(&line),
-            styled(WARNING, what),
-            styled(DIM, sanitized(&one.path))
-        );
-    }
-    if differences.len() > shown {
-        let more = counted(differences.len() - shown, "more", "more");
-        let _ = writeln!(out, "  {}", styled(DIM, format!("and {more}; -v lists them")));
-    }
-    out
-}
-
-impl Proof<'_, '_> {
-    /// What is no loss by the verdict, and wants a look before the old calendars
-    /// go.
-    pub(crate) fn by_hand(&self) -> Vec<String> {
-        let mut lines = Vec::new();
-        for (field, count) in &self.found.other_fields {
-            let occurrences = counted(*count, "occurrence differs", "occurrences differ");
-            lines.push(format!("{occurrences} in {field}, which does not change the verdict"));
-        }
-        let in_source = |source: &Source<'_>| {
-            let unsound: usize = source.calendars().map(|calendar| calendar.unsound.len()).sum();
-            source.set_aside.events() + unsound
-        };
-        let unread: usize = self.sources.iter().map(in_source).sum();
-        if unread > 0 {
-            let (one, many) = (
-                "event of the sources cannot be read and is",
-                "events of the sources cannot be read and are",
-            );
-            lines.push(format!("{} in no count here", counted(unread, one, many)));
-        }
-        lines
-    }
-
-    /// What was compared, with its digests.
-    pub(crate) fn files(&self) -> Vec<FileJson> {
-        let all = self.sources.iter().map(|file| ("source", file));
-        let all: Vec<_> = all.chain(self.results.iter().map(|file| ("result", file))).collect();
-        all.par_iter()
-            .map(|(role, file)| FileJson { role, record: file_record(&file.path, file.bytes) })
-            .collect()
-    }
-}
-
-#[derive(Serialize)]
-pub(crate) struct FileJson {
-    pub(crate) role: &'static str,
-    #[serde(flatten)]
-    pub(crate) record: FileRecord,
-}
-
-/// What to do next. That the old calendar may go is said only where nothing at
-/// all differs.
-fn advice(proof: &Proof<'_, '_>) -> String {
-    let found = proof.found;
-    let mut out = String::new();
-    let by_hand = proof.by_hand();
-    for line in &by_hand {
-        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(line));
-    }
-    if found.verdict == Verdict::Complete && by_hand.is_empty() {
-        let _ = writeln!(out, "Nothing was lost. The old calendars may go.");
-    }
-    if found.verdict == Verdict::Complete {
-        let _ = writeln!(out, "\n{}", styled(STRONG, "For the record"));
-        for file in proof.files() {
-            let _ = writeln!(
-                out,
-                "  {:<6}  {}  {}",
-                file.role,
-                sanitized(&file.record.path),
-                styled(DIM, format!("sha256 {}", file.record.sha256))
-            );
-        }
-    }
-    out
-}
-
-#[derive(Serialize)]
-struct ReconcileJson<'r> {
-    window: WindowJson,
-    balance: CountsJson,
-    differences: Vec<DifferenceJson<'r>>,
-    causes: Vec<CauseJson<'r>>,
-    other_fields: &'r BTreeMap<&'static str, usize>,
-    not_compared: &'r [String],
-    verdict: &'static str,
-    files: Vec<FileJson>,
-}
-
-#[derive(Serialize)]
-struct WindowJson {
-    from: String,
-    until: String,
-}
-
-#[derive(Serialize)]
-struct CountsJson {
-    source_events: usize,
-    source_occurrences: usize,
-    matched: usize,
-    retimed: usize,
-    altered: usize,
-    missing: usize,
-    doubled: usize,
-    extra: usize,
-    explained: usize,
-}
-
-#[derive(Serialize)]
-struct DifferenceJson<'r> {
-    kind: &'static str,
-    path: &'r str,
-    uid: &'r str,
-    title: &'r str,
-    start: &'r str,
-    result_start: Option<&'r str>,
-    by: Option<String>,
-    fields: &'r [&'static str],
-    cause: Option<&'static str>,
-}
-
-#[derive(Serialize)]
-struct CauseJson<'r> {
-    kind: &'r str,
-    occurrences: usize,
-    summary: &'r str,
-    todo: Option<&'r str>,
-}
-
-pub(crate) fn print_json(command: &'static str, proof: &Proof<'_, '_>) -> std::io::Result<()> {
-    json::print(command, &proof.json())
-}
-
-impl<'p> Proof<'p, '_> {
-    fn json(&self) -> ReconcileJson<'p> {
-        let proof = self;
-        let found = self.found;
-        let Counts {
-            source_events,
-            source_occurrences,
-            matched,
-            retimed,
-            altered,
-            missing,
-            doubled,
-            extra,
-            explained,
-        } = found.counts;
-        let differences = found.differences.iter().map(|one| DifferenceJson {
-            kind: one.kind.name(),
-            path: &one.path,
-            uid: &one.uid,
-            title: &one.title,
-            start: &one.start,
-            result_start: one.result_start.as_deref(),
-            by: one.by.map(signed_duration),
-            fields: &one.fields,
-            cause: one.cause.map(CauseKind::name),
-        });
-        let causes = found.causes.iter().map(|cause| CauseJson {
-            kind: cause.kind.name(),
-            occurrences: cause.occurrences,
-            summary: &cause.summary,
-            todo: cause.todo.as_deref(),
-        });
-        ReconcileJson {
-            window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
-            balance: CountsJson {
-                source_events,
-                source_occurrences,
-                matched,
-                retimed,
-                altered,
-                missing,
-                doubled,
-                extra,
-                explained,
-            },
-            differences: differences.collect(),
-            causes: causes.collect(),
-            other_fields: &found.other_fields,
-            not_compared: &found.not_compared,
-            verdict: match found.verdict {
-                Verdict::Complete => "complete",
-                Verdict::Incomplete => "incomplete",
-            },
-            files: proof.files(),
-        }
-    }
-}
-
-/// `+PT1H`.
-fn signed_duration(seconds: i64) -> String {
-    let length = Duration { days: seconds / 86_400, seconds: seconds % 86_400 };
-    if seconds < 0 { length.to_string() } else { format!("+{length}") }
 }

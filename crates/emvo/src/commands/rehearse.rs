@@ -3,24 +3,22 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
-use anyhow::{Context, bail};
-use emvo_core::fit::{Presses, rehearse};
-use emvo_core::reconcile::{Explanations, Side, Verdict, reconcile};
+use anyhow::bail;
 use emvo_core::edit::sync_definitions;
+use emvo_core::fit::{ImportCount, Limits, Rehearsed, Zones, rehearse};
+use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 use emvo_core::survey::default_window;
+use emvo_core::view::CalendarView;
 use emvo_ical::calendar::write;
 use emvo_ical::zone::ZoneResolver;
 
-use crate::args::{AnswerArgs, InputArgs, WindowArgs};
-use crate::commands::fitting::limits_file;
-use crate::commands::reconcile::{Proof, print_json, sides, text};
-use crate::gather::gather;
+use crate::answer::give;
+use crate::answer::proof::{Proof, Rehearsal};
+use crate::input::{Group, ReadFiles, Source, views, with_sources};
+use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, write_file};
-use crate::progress;
-use crate::settle::Answer;
-use crate::source::{self, Source};
-use crate::terminal::{STRONG, WARNING, counted, sanitized, styled};
+use crate::output::{Existing, Guard, NamedFile, Role, limits_file};
+use crate::terminal::progress;
 
 /// Play an import into a destination that a limits file describes, and see what would be lost
 #[derive(Debug, clap::Args)]
@@ -46,70 +44,54 @@ pub(crate) struct RehearseArgs {
 }
 
 pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let limits = limits_file(&args.limits)?;
-    let mut reading = args.input.reading.settle()?;
-    let choice = args.window.settle()?;
-    let existing = if args.overwrite { Existing::Replace } else { Existing::Refuse };
-    if let Some(path) = args.output.as_ref().filter(|path| existing == Existing::Refuse && path.exists()) {
-        bail!("`{}` exists already; --overwrite replaces it", path.display());
-    }
-    if let (None, emvo_core::fit::Zones::One(zone)) = (&reading.zones.house, &limits.zones) {
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let limits = limits_file(&args.limits, &files)?;
+    let mut reading = args.input.reading.resolve(&files)?;
+    if let (None, Zones::One(zone)) = (&reading.zones.house, &limits.zones) {
         // Times without a zone are the destination's own there.
         reading.zones.house = Some(zone.clone());
     }
-    let files = gather(&args.input.inputs, args.output.as_deref(), reading.secret.as_ref())?;
-    let texts = source::decode(&files, &reading)?;
-    let sources = source::read(&texts, &reading)?;
-    let inputs: Vec<_> = sources
-        .iter()
-        .flat_map(|source| &source.loaded)
-        .map(|loaded| (&loaded.calendar, &loaded.zones))
-        .collect();
-    let Some(window) = default_window(sources.iter().flat_map(Source::calendars)) else {
-        bail!("the inputs hold no event that can be read, so there is nothing to rehearse");
-    };
-    let presses = if args.twice { Presses::Twice } else { Presses::Once };
-    progress::doing("rehearsing the import");
-    let held = rehearse(&inputs, &limits, window.until, presses);
-    let mut calendar = held.calendar;
-    sync_definitions(&mut calendar, &inputs_zones(&inputs), &BTreeSet::new(), &BTreeSet::new());
-    let zones = ZoneResolver::of(&calendar, &reading.zones);
-    if let Some(path) = &args.output {
-        let mut bytes = Vec::new();
-        write(&calendar, &mut bytes);
-        write_file(path, &bytes, existing)?;
-    }
-    let source_sides = sides(&sources);
-    let result = [Side { calendar: &calendar, zones: &zones, path: "the destination" }];
-    let compared = choice.over(&sources);
-    progress::doing("comparing date by date");
-    let Some(found) = reconcile(&source_sides, &result, compared, choice.ceiling, &Explanations::default())
-    else {
-        bail!("the inputs hold no event that can be read, so there is nothing to rehearse");
-    };
-    let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0 };
-    match answer {
-        Answer::Json => print_json("rehearse", &proof).context("could not print")?,
-        Answer::Silent => {}
-        Answer::Text(detail) => {
-            let how = if args.twice { "imported twice" } else { "imported" };
-            let headline = format!("If this were {how} into the destination of {}:", args.limits.display());
-            say_line!("{}", styled(STRONG, sanitized(&headline)));
-            say!("{}", text(&proof, detail));
-            if held.refused > 0 {
-                let refused = counted(held.refused, "event would be refused", "events would be refused");
-                say_line!("{} {refused}", styled(WARNING, "!"));
-            }
-            if let Some(path) = &args.output {
-                say_line!("wrote {}", sanitized(&path.display().to_string()));
-            }
-        }
-    }
-    Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+    let choice = args.window.resolve()?;
+    let existing = Existing::of_flag(args.overwrite);
+    let output = NamedFile::at(args.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+    let count = if args.twice { ImportCount::Twice } else { ImportCount::Once };
+    let group = Group { paths: &args.input.inputs, reading: &reading, except: output.path() };
+    with_sources(&[group], &files, |[sources]| {
+        let held = held(&sources, &limits, count)?;
+        let zones = ZoneResolver::of(&held.calendar, &reading.zones);
+        output.write(|_| Ok(bytes_of(&held)))?;
+        progress::doing("comparing date by date");
+        let result = [CalendarView { calendar: &held.calendar, zones: &zones, path: "the destination" }];
+        let window = choice.over(&sources);
+        let explained = Explanations::default();
+        let Some(found) = reconcile(&views(&sources), &result, window, choice.ceiling, &explained) else {
+            bail!(NOTHING);
+        };
+        let how = if args.twice { "imported twice" } else { "imported" };
+        let headline = format!("If this were {how} into the destination of {}:", args.limits.display());
+        let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: None };
+        give(&Rehearsal { proof, headline, refused: held.refused, output: output.shown() }, form)?;
+        Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+    })
 }
 
-/// The zones of all inputs, to define those that the destination holds.
-fn inputs_zones(inputs: &[(&emvo_ical::calendar::Calendar<'_>, &ZoneResolver)]) -> ZoneResolver {
-    inputs.first().map(|(_, zones)| (*zones).clone()).unwrap_or_default()
+const NOTHING: &str = "the inputs hold no event that can be read, so there is nothing to rehearse";
+
+/// What the destination holds after the import, with its zones defined.
+fn held<'t>(sources: &[Source<'t>], limits: &Limits, count: ImportCount) -> anyhow::Result<Rehearsed<'t>> {
+    let loaded = || sources.iter().flat_map(|source| &source.loaded);
+    let inputs: Vec<_> = loaded().map(|loaded| (&loaded.calendar, &loaded.zones)).collect();
+    let Some(window) = default_window(sources.iter().flat_map(Source::calendars)) else { bail!(NOTHING) };
+    progress::doing("rehearsing the import");
+    let mut held = rehearse(&inputs, limits, window.until, count);
+    let zones = inputs.first().map(|(_, zones)| (*zones).clone()).unwrap_or_default();
+    sync_definitions(&mut held.calendar, &zones, &BTreeSet::new(), &BTreeSet::new());
+    Ok(held)
+}
+
+fn bytes_of(held: &Rehearsed<'_>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    write(&held.calendar, &mut bytes);
+    bytes
 }

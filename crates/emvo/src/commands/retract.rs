@@ -1,20 +1,22 @@
 //! `retract`: takes a wrong import out of a calendar again.
 
-use std::collections::BTreeSet;
 use std::path::PathBuf;
 
-use emvo_core::edit::Change;
-use emvo_core::retract::{Fate, Side, fates};
-use emvo_core::edit::{names_in_use, sync_definitions};
+use emvo_core::edit::{Change, Edited, Step};
+use emvo_core::retract::{Trace, traces};
+use emvo_core::view::CalendarView;
+use emvo_ical::calendar::Series;
+use serde::Serialize;
 
-use crate::args::{AnswerArgs, OutputArgs, ReadingArgs};
-use crate::commands::convert::FormatArg;
-use crate::commands::per_input::{Changed, TableForm, changes_of, write_outputs};
-use crate::commands::telling::{Extent, Told, tell};
-use crate::gather::gather;
+use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines};
+use crate::answer::{Detail, Report};
+use crate::input::{Group, Loaded, ReadFiles, views, with_sources};
+use crate::job::args::{AnswerArgs, OutputArgs, ReadingArgs};
+use crate::job::edit::{edit_all, finish};
+use crate::job::select::Chosen;
+use crate::job::{Edit, Scope};
 use crate::outcome::Outcome;
-use crate::progress;
-use crate::source::{self, Loaded, Source};
+use crate::output::{TableForm, Written};
 use crate::terminal::counted;
 
 /// Take a wrong import out of a calendar again, and nothing else
@@ -36,9 +38,6 @@ pub(crate) struct RetractArgs {
     reading: ReadingArgs,
     #[command(flatten)]
     output: OutputArgs,
-    /// What to write, where the output's extension does not say
-    #[arg(long, value_enum, value_name = "FORMAT", help_heading = "Output")]
-    to: Option<FormatArg>,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -53,50 +52,22 @@ enum EditedArg {
 }
 
 pub(crate) fn run(args: RetractArgs) -> anyhow::Result<Outcome> {
-    let answer = args.answer.settle();
-    let mut reading = args.reading.settle()?;
-    let plan = args.output.settle()?;
-    reading.noting = plan.recording.noting();
-    let kind = plan.kind(args.to.map(FormatArg::kind))?;
-    let wrong_files = gather(&args.wrong, plan.path(), reading.secret.as_ref())?;
-    let target_files = gather(&[args.out_of], plan.path(), reading.secret.as_ref())?;
-    let before_files = args
-        .before
-        .map(|path| gather(&[path], plan.path(), reading.secret.as_ref()))
-        .transpose()?
-        .unwrap_or_default();
-    for files in [&wrong_files, &target_files, &before_files] {
-        plan.ensure_spares(files)?;
-    }
-    let wrong_texts = source::decode(&wrong_files, &reading)?;
-    let wrong = source::read(&wrong_texts, &reading)?;
-    let before_texts = source::decode(&before_files, &reading)?;
-    let before = if before_files.is_empty() { Vec::new() } else { source::read(&before_texts, &reading)? };
-    let target_texts = source::decode(&target_files, &reading)?;
-    let mut target = source::read(&target_texts, &reading)?;
-    progress::doing("looking for what was imported");
-
-    let (wrong_sides, before_sides) = (sides(&wrong), sides(&before));
-    let mut retracting = Retracting { edited: args.edited, listed: Vec::new(), counts: Counts::default() };
-    let mut changed = Vec::new();
-    for source in &mut target {
-        let of_source = source.loaded.iter_mut().map(|loaded| {
-            let fates = fates(&wrong_sides, (&loaded.calendar, &loaded.zones), &before_sides);
-            retracting.take_out(loaded, fates)
-        });
-        changed.push(of_source.collect::<Vec<_>>());
-    }
-    let outputs = write_outputs(&target, &changed, &plan, kind, &TableForm::of(&reading))?;
-    let all_changes = changes_of(&changed);
-    let extent = if all_changes.is_empty() { Extent::Nothing } else { Extent::Something };
-    let headline = retracting.counts.headline();
-    let told =
-        Told { command: "retract", headline, changes: all_changes, refused: retracting.listed, extent };
-    tell(&told, outputs, &plan, answer)
-}
-
-fn sides<'s, 't>(sources: &'s [Source<'t>]) -> Vec<Side<'s, 't>> {
-    sources.iter().flat_map(|source| &source.loaded).map(|loaded| (&loaded.calendar, &loaded.zones)).collect()
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let mut reading = args.reading.resolve(&files)?;
+    let output = args.output.resolve(&files, TableForm::of(&reading), None)?;
+    reading.tracking = output.recording.tracking();
+    let report = Report::at(None, output.existing, &output.guard)?;
+    let (target, before): (Vec<_>, Vec<_>) = (vec![args.out_of], args.before.into_iter().collect());
+    let groups = [&args.wrong, &before, &target];
+    let groups = groups.map(|paths| Group { paths, reading: &reading, except: output.place.path() });
+    with_sources(&groups, &files, |[wrong, before, mut target]| {
+        let (wrong, before) = (views(&wrong), views(&before));
+        let mut retracting = Retracting::of(&wrong, &before, args.edited);
+        let scope = Scope::of_all(Chosen::all(), &reading);
+        let edited = edit_all(&mut retracting, &mut target, &scope);
+        finish(&retracting, target, edited, &output, &report, form)
+    })
 }
 
 #[derive(Default)]
@@ -128,59 +99,88 @@ impl Counts {
     }
 }
 
-struct Retracting {
+struct Retracting<'r, 't> {
+    wrong: &'r [CalendarView<'r, 't>],
+    before: &'r [CalendarView<'r, 't>],
     edited: EditedArg,
     /// What a person should look at.
     listed: Vec<String>,
     counts: Counts,
 }
 
-impl Retracting {
-    fn take_out<'t>(&mut self, loaded: &mut Loaded<'t>, fates: Vec<Fate>) -> Changed<'t> {
-        let mut calendar = loaded.take();
-        let before = names_in_use(&calendar);
-        let (mut changes, mut removed) = (Vec::new(), 0);
-        for (series, fate) in std::mem::take(&mut calendar.series).into_iter().zip(fates) {
-            let title = series.lead().title().unwrap_or_default().into_owned();
-            let span = series.lead().span();
-            let goes = match fate {
-                Fate::Other => false,
-                Fate::WasThere => {
-                    self.counts.was_there += 1;
-                    false
-                }
-                Fate::Untouched => {
-                    self.counts.untouched += 1;
-                    true
-                }
-                Fate::Uncertain => {
-                    self.counts.uncertain += 1;
-                    self.listed.push(format!(
-                        "`{title}` {span} was found by its title and time alone; --before SNAPSHOT tells whether it was there"
-                    ));
-                    true
-                }
-                Fate::Edited(fields) => {
-                    let goes = self.edited == EditedArg::Remove;
-                    *(if goes { &mut self.counts.edited_gone } else { &mut self.counts.edited_kept }) += 1;
-                    self.listed.push(format!("`{title}` {span} was edited since: {}", fields.join(", ")));
-                    goes
-                }
-            };
-            if !goes {
-                calendar.series.push(series);
-                continue;
+impl<'r, 't> Retracting<'r, 't> {
+    fn of(wrong: &'r [CalendarView<'r, 't>], before: &'r [CalendarView<'r, 't>], edited: EditedArg) -> Self {
+        Self { wrong, before, edited, listed: Vec::new(), counts: Counts::default() }
+    }
+}
+
+impl Edit for Retracting<'_, '_> {
+    const COMMAND: &'static str = "retract";
+    const DOING: &'static str = "looking for what was imported";
+
+    fn edit<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
+        let target = CalendarView { calendar: &loaded.calendar, zones: &loaded.zones, path };
+        let mut traces = traces(self.wrong, target, self.before).into_iter();
+        scope.edit(loaded, |series, _| match traces.next() {
+            Some(trace) if self.goes(&series, &trace) => {
+                let after = "taken out".to_owned();
+                Step::Removed(vec![Change::to_series(None, &series, series.lead().span(), after)])
             }
-            removed += 1;
-            changes.push(Change {
-                rule: None,
-                uid: series.uid_text().into_owned(),
-                title,
-                before: span,
-                after: "taken out".to_owned(),
-            });
+            Some(_) | None => Step::Keep(series),
+        })
+    }
+
+    fn text(&self, written: &Written, detail: Detail) -> String {
+        let mut out = headline(&self.counts.headline(), Extent::of(written.changes.len()));
+        out.push_str(&change_lines(&written.changes, detail, Examples::Several));
+        out.push_str(&marked_lines(&self.listed));
+        out
+    }
+
+    fn details(&self, _: &Written) -> impl Serialize {
+        RetractJson { refused: self.listed.clone() }
+    }
+
+    fn needs_a_look(&self, written: &Written) -> bool {
+        written.changes.is_empty() || !self.listed.is_empty()
+    }
+}
+
+#[derive(Serialize)]
+struct RetractJson {
+    refused: Vec<String>,
+}
+
+impl Retracting<'_, '_> {
+    /// Whether an event is taken out; what a person should look at is listed.
+    fn goes(&mut self, series: &Series<'_>, trace: &Trace) -> bool {
+        let title = || series.lead().title().unwrap_or_default().into_owned();
+        let span = || series.lead().span();
+        match trace {
+            Trace::Other => false,
+            Trace::WasThere => {
+                self.counts.was_there += 1;
+                false
+            }
+            Trace::Untouched => {
+                self.counts.untouched += 1;
+                true
+            }
+            Trace::Uncertain => {
+                self.counts.uncertain += 1;
+                self.listed.push(format!(
+                    "`{}` {} was found by its title and time alone; --before SNAPSHOT tells whether it was there",
+                    title(),
+                    span()
+                ));
+                true
+            }
+            Trace::Edited(fields) => {
+                let goes = self.edited == EditedArg::Remove;
+                *(if goes { &mut self.counts.edited_gone } else { &mut self.counts.edited_kept }) += 1;
+                self.listed.push(format!("`{}` {} was edited since: {}", title(), span(), fields.join(", ")));
+                goes
+            }
         }
-        sync_definitions(&mut calendar, &loaded.zones, &before, &BTreeSet::new());
-        Changed { calendar, zones: loaded.zones.clone(), changes, removed, ..Changed::default() }
     }
 }

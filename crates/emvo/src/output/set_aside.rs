@@ -4,44 +4,22 @@
 use std::fmt::Write as _;
 
 use emvo_core::product::PRODUCT_ID;
-use emvo_ical::calendar::Unsound;
 use emvo_ical::content::{Component, push_component};
 
-use super::{OutputPlan, Pending, Target};
-use crate::source::{Format, Source};
-use crate::terminal::warn;
+use crate::input::{Format, Source};
 
-/// What is set aside from all sources, as files: calendar parts in one, table
-/// rows in another.
-pub(crate) fn set_aside_files(
+/// What is set aside from all sources: calendar parts in one file, table rows in
+/// another. `whole` are events of which a text was cut, as they were.
+pub(super) fn set_aside_files(
     sources: &[Source<'_>],
-    unsound: &[(String, &Unsound<'_>)],
-    whole: &[&Component<'_>],
-    plan: &OutputPlan,
-) -> anyhow::Result<Vec<Pending>> {
-    let mut files = Vec::new();
-    if let Some(bytes) = calendar_parts(sources, unsound, whole) {
-        files.extend(pending(bytes, Format::Ics, plan));
-    }
-    if let Some(bytes) = table_rows(sources)? {
-        files.extend(pending(bytes, Format::Csv, plan));
-    }
-    Ok(files)
+    whole: &[Component<'_>],
+) -> anyhow::Result<Vec<(Format, Vec<u8>)>> {
+    let parts = calendar_parts(sources, whole).map(|bytes| (Format::Ics, bytes));
+    let rows = table_rows(sources)?.map(|bytes| (Format::Csv, bytes));
+    Ok(parts.into_iter().chain(rows).collect())
 }
 
-fn pending(bytes: Vec<u8>, format: Format, plan: &OutputPlan) -> Option<Pending> {
-    let Some(path) = plan.set_aside_path(format) else {
-        warn("something was set aside and is nowhere kept: --set-aside PATH keeps it");
-        return None;
-    };
-    Some(Pending { target: Target::Path(path), bytes })
-}
-
-fn calendar_parts(
-    sources: &[Source<'_>],
-    unsound: &[(String, &Unsound<'_>)],
-    whole: &[&Component<'_>],
-) -> Option<Vec<u8>> {
+fn calendar_parts(sources: &[Source<'_>], whole: &[Component<'_>]) -> Option<Vec<u8>> {
     let mut parts = String::new();
     for source in sources {
         for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
@@ -52,6 +30,7 @@ fn calendar_parts(
         }
     }
     let mut out = Vec::new();
+    let unsound = sources.iter().flat_map(|source| source.unsound().map(move |event| (&source.path, event)));
     for (path, event) in unsound {
         let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
         out.extend_from_slice(head.as_bytes());

@@ -1,88 +1,92 @@
 //! A file on its way: complete beside its place, on the disk, and only then in
 //! its place.
+#![allow(clippy::disallowed_methods, reason = "the one place where files are written")]
 
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, Once, PoisonError};
 use std::thread::{self, JoinHandle};
 
 use anyhow::Context;
 use emvo_core::receipt::FileRecord;
 use tempfile::NamedTempFile;
 
-use super::{Existing, folder_of};
-use crate::progress;
-use crate::record::file_record_of;
+use super::guard::{Claim, Existing, folder_of};
+use super::record::file_record_of;
+use crate::terminal::progress;
 
 /// Who may read a result.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum Readers {
-    /// Those that the umask lets.
+    /// As the umask says.
     AsUsual,
     /// Its owner alone.
     Owner,
 }
 
-/// A file that is complete beside its place. Dropped, it is gone.
+/// A file that is complete beside its place. Deleted on drop.
 pub(crate) struct Staged {
-    path: PathBuf,
+    claim: Claim,
     file: NamedTempFile,
-    /// What brings it to the disk.
+    /// Brings it to the disk.
     syncing: Option<JoinHandle<io::Result<()>>>,
 }
 
 impl Staged {
     /// Writes a file beside its place.
-    pub(crate) fn of(path: PathBuf, bytes: &[u8], readers: Readers) -> anyhow::Result<Self> {
-        Self::make(path, readers, |out| out.write_all(bytes))
+    pub(super) fn of(claim: Claim, bytes: &[u8], readers: Readers) -> anyhow::Result<Self> {
+        Self::make(claim, readers, |out| out.write_all(bytes))
     }
 
-    /// Makes a file beside its place, of what is written while it is made.
-    pub(crate) fn make(
-        path: PathBuf,
+    /// Makes a file beside its place, from what `write` puts into it.
+    pub(super) fn make(
+        claim: Claim,
         readers: Readers,
         write: impl FnOnce(&mut File) -> io::Result<()>,
     ) -> anyhow::Result<Self> {
-        progress::doing(&format!("writing {}", path.display()));
-        let mut file = begun(&path, readers)?;
+        progress::doing(&format!("writing {}", claim.shown()));
+        if claim.makes_folder() {
+            let folder = folder_of(claim.real());
+            std::fs::create_dir_all(folder)
+                .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
+        }
+        let mut file = begin(claim.real(), readers)?;
         let written = write(file.as_file_mut()).and_then(|()| sync(file.as_file()));
-        let syncing = written.with_context(|| could_not_write(&path))?;
-        Ok(Self { path, file, syncing })
+        let syncing = written.with_context(|| could_not_write(claim.path()))?;
+        Ok(Self { claim, file, syncing })
     }
 
-    /// How people know it.
-    pub(crate) fn shown(&self) -> String {
-        self.path.display().to_string()
+    pub(super) fn claim(&self) -> &Claim {
+        &self.claim
     }
 
     /// What was written, from its start.
-    pub(crate) fn reopen(&self) -> io::Result<File> {
+    pub(super) fn reopen(&self) -> io::Result<File> {
         self.file.reopen()
     }
 
     /// What a receipt says of it.
-    pub(crate) fn record(&self) -> anyhow::Result<FileRecord> {
-        let record = self.reopen().and_then(|file| file_record_of(&self.shown(), file));
-        record.with_context(|| format!("could not read back `{}`", self.path.display()))
+    pub(super) fn record(&self) -> anyhow::Result<FileRecord> {
+        let record = self.reopen().and_then(|file| file_record_of(self.claim.shown(), file));
+        record.with_context(|| format!("could not read back `{}`", self.claim.shown()))
     }
 
     /// Waits until all of it is on the disk.
-    pub(crate) fn wait(&mut self) -> anyhow::Result<()> {
+    pub(super) fn wait(&mut self) -> anyhow::Result<()> {
         let Some(syncing) = self.syncing.take() else { return Ok(()) };
         let synced =
             syncing.join().unwrap_or_else(|_| Err(io::Error::other("it was not brought to the disk")));
-        synced.with_context(|| could_not_write(&self.path))
+        synced.with_context(|| could_not_write(self.claim.path()))
     }
 
     /// Takes its place.
-    pub(crate) fn place(mut self, existing: Existing) -> anyhow::Result<()> {
-        self.wait()?;
-        let placed = match existing {
-            Existing::Replace => self.file.persist(&self.path),
-            Existing::Refuse => self.file.persist_noclobber(&self.path),
+    pub(super) fn place(self) -> anyhow::Result<()> {
+        let placed = match self.claim.existing() {
+            Existing::Replace => self.file.persist(self.claim.real()),
+            Existing::Refuse => self.file.persist_noclobber(self.claim.real()),
         };
-        placed.map(drop).with_context(|| could_not_write(&self.path))
+        placed.map(drop).with_context(|| could_not_write(self.claim.path()))
     }
 }
 
@@ -90,8 +94,8 @@ fn could_not_write(path: &Path) -> String {
     format!("could not write `{}`", path.display())
 }
 
-/// More than this is brought to the disk while it is counted and others are
-/// made.
+/// Files longer than this are brought to the disk in the background, while they
+/// are counted and others are made.
 const LONG: u64 = 1 << 20;
 
 /// Brings a file to the disk: a short one now, a long one soon.
@@ -103,7 +107,7 @@ fn sync(file: &File) -> io::Result<Option<JoinHandle<io::Result<()>>>> {
     Ok(Some(thread::spawn(move || file.sync_all())))
 }
 
-fn begun(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
+fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
     let folder = folder_of(path);
     let mut builder = tempfile::Builder::new();
     builder.prefix(".emvo-");
@@ -127,28 +131,54 @@ fn unfinished() -> MutexGuard<'static, Vec<PathBuf>> {
     UNFINISHED.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
-/// On an interrupt nothing half written stays: unfinished files go, and the
+/// Leaves nothing half written on an interrupt: unfinished files go, and the
 /// status is that of an interrupted program.
 pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
-    const INTERRUPTED: i32 = 130;
+    static PREPARED: Once = Once::new();
+    let mut result = Ok(());
+    // Once a process is enough.
+    PREPARED.call_once(|| result = await_interrupt());
+    result.context("could not prepare for an interrupt")
+}
+
+#[cfg(unix)]
+fn await_interrupt() -> io::Result<()> {
+    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGXFSZ};
     // A file that may not grow further shall be an error like a full disk, with
     // its message and its cleaning up; without a handler it ends the process.
-    #[cfg(unix)]
-    signal_hook::flag::register(signal_hook::consts::SIGXFSZ, Arc::default())
-        .context("could not prepare for a limit on files")?;
-    let prepared = ctrlc::set_handler(|| {
-        // Held to the end: nothing new begins any more.
-        let mut files = unfinished();
-        for path in files.drain(..) {
-            // It may just have taken its place; then there is nothing to remove.
-            let _ = std::fs::remove_file(path);
+    signal_hook::flag::register(SIGXFSZ, Arc::default())?;
+    let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])?;
+    thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
+        if signals.forever().next().is_some() {
+            leave_nothing_unfinished();
         }
-        #[allow(clippy::exit, reason = "the way out of a signal")]
-        std::process::exit(INTERRUPTED);
-    });
-    match prepared {
-        // Once a process is enough.
-        Ok(()) | Err(ctrlc::Error::MultipleHandlers) => Ok(()),
-        Err(error) => Err(error).context("could not prepare for an interrupt"),
+    })?;
+    Ok(())
+}
+
+/// Where signals cannot be waited for, they are asked for.
+#[cfg(not(unix))]
+fn await_interrupt() -> io::Result<()> {
+    use std::sync::atomic::{AtomicBool, Ordering};
+    let interrupted = Arc::new(AtomicBool::new(false));
+    signal_hook::flag::register(signal_hook::consts::SIGINT, Arc::clone(&interrupted))?;
+    thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
+        while !interrupted.load(Ordering::Relaxed) {
+            thread::sleep(std::time::Duration::from_millis(50));
+        }
+        leave_nothing_unfinished();
+    })?;
+    Ok(())
+}
+
+fn leave_nothing_unfinished() -> ! {
+    const INTERRUPTED: i32 = 130;
+    // Held to the end: nothing new begins any more.
+    let mut files = unfinished();
+    for path in files.drain(..) {
+        // It may just have taken its place; then there is nothing to remove.
+        let _ = std::fs::remove_file(path);
     }
+    #[allow(clippy::exit, reason = "the way out of a signal")]
+    std::process::exit(INTERRUPTED);
 }

@@ -3,11 +3,19 @@
 //! Owns reading the file, and what in it cannot be. Every mistake is told with
 //! its line and column.
 
+mod answer;
+mod carried_out;
+mod destination_run;
+mod follow_up;
+mod resolved;
 mod starter;
-mod wanted;
+mod written;
 
+pub(crate) use answer::{Ended, ManyRuns, RunAnswer};
+pub(crate) use carried_out::{carry_out, steps_of};
+pub(crate) use resolved::{Destination, Plan, PlanSource, Repairs};
 pub(crate) use starter::starter;
-pub(crate) use wanted::{Destination, Plan, PlanSource, Repairs};
+pub(crate) use written::{How, Replace, finish};
 
 use std::path::{Path, PathBuf};
 

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use emvo_ical::calendar::Calendar;
 
-use crate::source::{Format, Source};
+use crate::input::{Format, Source};
 
 /// A commented plan that takes every export of a folder into one calendar.
 /// `prefix` is how the folder is reached from the plan.

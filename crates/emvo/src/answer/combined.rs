@@ -1,0 +1,188 @@
+//! The answer of a merge: what was folded, what looks alike, what was changed.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use emvo_core::edit::{Fold, FoldKind, Names};
+use emvo_core::merge::LookAlike;
+use emvo_report::Page;
+use serde::Serialize;
+
+use super::done::{Done, Remarks, done_page, done_sheet};
+use super::written::{
+    Examples, WrittenJson, change_lines, output_lines, stream_beside, summary, warnings_about, whole_line,
+};
+use super::{Answer, Detail, Reported, Stream};
+use crate::output::Written;
+use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
+
+/// What came of combining calendars.
+pub(crate) struct Combined {
+    pub(crate) written: Written,
+    pub(crate) look_alikes: Vec<LookAlike>,
+    pub(crate) warnings: Vec<String>,
+    pub(crate) review: Review,
+}
+
+/// Whether look-alikes are on a sheet for a person.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Review {
+    OnSheet,
+    Nowhere,
+}
+
+impl Combined {
+    pub(crate) fn needs_a_look(&self) -> bool {
+        self.written.is_incomplete() || !self.warnings.is_empty() || !self.written.too_big.is_empty()
+    }
+
+    /// What a person has to know about this result.
+    fn own_warnings(&self) -> impl Iterator<Item = String> + '_ {
+        self.warnings.iter().chain(&self.written.too_big).cloned()
+    }
+
+    fn done(&self) -> Done<'_> {
+        let mut by_hand: Vec<String> = self.own_warnings().collect();
+        if !self.look_alikes.is_empty() {
+            let (one, many) = ("pair of events looks alike", "pairs of events look alike");
+            let pairs = counted(self.look_alikes.len(), one, many);
+            by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
+        }
+        let remarks = Remarks { title: "Combined".to_owned(), by_hand, tables: Vec::new() };
+        Done::of(&self.written, remarks)
+    }
+}
+
+impl Answer for Combined {
+    const COMMAND: &'static str = "merge";
+
+    fn text(&self, detail: Detail) -> String {
+        let written = &self.written;
+        let mut text = summary(written.balance, written.fragments);
+        text.push_str(&whole_line(written.whole));
+        text.push_str(&fold_lines(&written.folds, detail));
+        text.push_str(&change_lines(&written.changes, detail, Examples::One));
+        text.push_str(&look_alike_lines(&self.look_alikes, self.review));
+        text.push_str(&output_lines(written));
+        text
+    }
+
+    fn json(&self) -> impl Serialize {
+        let folds = self.written.folds.iter().map(|fold| FoldJson {
+            rule: fold.kind.rule(),
+            uid: &fold.uid,
+            title: &fold.title,
+            start: fold.start.to_string(),
+            from: &fold.from,
+            into: &fold.into,
+            into_uid: fold.into_uid(),
+        });
+        let pairs = self.look_alikes.iter().map(|pair| PairJson {
+            reason: pair.reason.clone(),
+            uids: [pair.a.uid.clone(), pair.b.uid.clone()],
+            title: pair.a.title.clone(),
+            starts: [pair.a.start.clone(), pair.b.start.clone()],
+        });
+        MergeJson {
+            written: WrittenJson::of(&self.written),
+            folds: folds.collect(),
+            warnings: self.own_warnings().collect(),
+            look_alikes: pairs.collect(),
+        }
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        warnings_about(&self.written).into_iter().chain(self.own_warnings()).collect()
+    }
+
+    fn stream(&self) -> Stream {
+        stream_beside(&self.written)
+    }
+}
+
+impl Reported for Combined {
+    fn page(&self) -> Page {
+        done_page(&self.done())
+    }
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
+        done_sheet(&self.done())
+    }
+}
+
+fn fold_lines(folds: &[Fold], detail: Detail) -> String {
+    let mut out = String::new();
+    let mut by_kind: BTreeMap<FoldKind, Vec<&Fold>> = BTreeMap::new();
+    for fold in folds {
+        by_kind.entry(fold.kind).or_default().push(fold);
+    }
+    for (kind, folds) in by_kind {
+        let what = match kind {
+            FoldKind::Copy => "the same event under the same id",
+            FoldKind::OlderVersion => "an older version under the same id",
+            FoldKind::Clash => "under an id that the destination has: the destination's stays (--clash)",
+            FoldKind::Duplicate => "the same event under another id",
+            FoldKind::InSeries => "a single event at a date of a series, with nothing of its own",
+            FoldKind::Answered => "the same, as the sheet says",
+        };
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "  {:>6}  {what}", crate::terminal::grouped(folds.len()));
+        let shown = if detail == Detail::All { usize::MAX } else { 0 };
+        for fold in folds.iter().take(shown) {
+            let line = format!("{}  {}  {} → {}", fold.start, fold.title, fold.from, fold.into);
+            let _ = writeln!(out, "          {}", styled(DIM, sanitized(&line)));
+        }
+    }
+    let between: Vec<_> = folds.iter().filter(|fold| fold.names == Names::Different).collect();
+    if !between.is_empty() && detail == Detail::Usual {
+        let events = counted(between.len(), "event was", "events were");
+        let _ = writeln!(out, "{events} folded between calendars of different names; -v lists every fold");
+    }
+    out
+}
+
+/// Events that are probably the same, for a person to look at.
+fn look_alike_lines(pairs: &[LookAlike], review: Review) -> String {
+    if pairs.is_empty() {
+        return String::new();
+    }
+    let count = counted(pairs.len(), "pair of events looks alike", "pairs of events look alike");
+    let how = match review {
+        Review::OnSheet => "answer `same` or `different` on the sheet, and read it back with --answers",
+        Review::Nowhere => "--review sheet.csv lists them for a person",
+    };
+    let mut out = format!("{} {count}; {how}\n", styled(WARNING, "!"));
+    for LookAlike { reason, a, .. } in pairs.iter().take(3) {
+        let line = format!("{}  {}: {reason}", a.start, a.title);
+        out.extend(["          ", &styled(DIM, sanitized(&line)), "\n"]);
+    }
+    out
+}
+
+#[derive(Serialize)]
+struct MergeJson<'m> {
+    #[serde(flatten)]
+    written: WrittenJson<'m>,
+    folds: Vec<FoldJson<'m>>,
+    warnings: Vec<String>,
+    look_alikes: Vec<PairJson>,
+}
+
+#[derive(Serialize)]
+struct PairJson {
+    reason: String,
+    uids: [String; 2],
+    title: String,
+    starts: [String; 2],
+}
+
+#[derive(Serialize)]
+struct FoldJson<'m> {
+    rule: &'static str,
+    uid: &'m str,
+    title: &'m str,
+    start: String,
+    from: &'m str,
+    into: &'m str,
+    into_uid: &'m str,
+}

@@ -1,0 +1,311 @@
+//! The dates of a list: what each tells, in which order, and how they are
+//! gathered.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+use std::sync::Arc;
+
+use emvo_core::select::Selection;
+use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
+use emvo_ical::zone::{Zone, ZoneResolver};
+use jiff::civil::{Date, DateTime};
+use rayon::prelude::*;
+
+use super::dates::FieldArg;
+use super::list::Line;
+use crate::input::Source;
+use crate::terminal::grouped;
+
+/// How many dates are listed at most.
+const MOST_OF_ALL: usize = 10_000_000;
+
+/// One date of the list.
+#[derive(Clone, Debug)]
+pub(crate) struct DateLine {
+    pub(crate) start: Shown,
+    pub(crate) end: Shown,
+    pub(crate) zone: Arc<str>,
+    /// What the event tells about each of its dates.
+    pub(crate) cells: Arc<EventCells>,
+    pub(crate) cancelled: bool,
+    order: i64,
+}
+
+/// A clock time, or a day.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Shown {
+    Day(Date),
+    Clock(DateTime),
+}
+
+impl Shown {
+    pub(crate) fn date(self) -> Date {
+        match self {
+            Self::Day(date) => date,
+            Self::Clock(at) => at.date(),
+        }
+    }
+
+    /// `2026-09-01`, `2026-09-01T09:30:00`.
+    pub(crate) fn text(self) -> String {
+        let date = self.date();
+        let mut out = String::with_capacity(19);
+        let mut push = |number: i16, mark: &str| {
+            out.push_str(mark);
+            let digit = |digit: i16| char::from(b'0' + u8::try_from(digit % 10).unwrap_or(0));
+            out.extend([digit(number / 10), digit(number)]);
+        };
+        push(date.year() / 100, "");
+        push(date.year() % 100, "");
+        push(date.month().into(), "-");
+        push(date.day().into(), "-");
+        if let Self::Clock(at) = self {
+            push(at.hour().into(), "T");
+            push(at.minute().into(), ":");
+            push(at.second().into(), ":");
+        }
+        out
+    }
+}
+
+/// What is the same on all dates of an event.
+#[derive(Debug)]
+pub(crate) struct EventCells {
+    pub(crate) title: String,
+    pub(crate) location: String,
+    pub(crate) category: String,
+    pub(crate) calendar: Arc<str>,
+    pub(crate) uid: String,
+    /// How the series repeats, in words; empty for a single event.
+    pub(crate) repeat: String,
+}
+
+/// The list, and what could not be listed.
+pub(crate) struct DateList {
+    pub(crate) lines: Vec<DateLine>,
+    pub(crate) cancelled: usize,
+    pub(crate) not_expanded: Vec<String>,
+}
+
+/// How many series are looked at before it is asked whether the list is full.
+const SERIES_AT_ONCE: usize = 4096;
+
+pub(crate) fn list_dates(
+    sources: &[Source<'_>],
+    selection: &Selection,
+    window: Window,
+    ceiling: Ceiling,
+    zone: Option<&Zone>,
+) -> DateList {
+    let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
+    for source in sources {
+        for loaded in &source.loaded {
+            let lister = Lister {
+                path: &source.path,
+                zones: &loaded.zones,
+                calendar: loaded.calendar.name().into(),
+                window,
+                ceiling,
+                zone,
+            };
+            for part in loaded.calendar.series.chunks(SERIES_AT_ONCE) {
+                if list.lines.len() > MOST_OF_ALL {
+                    let most = grouped(MOST_OF_ALL);
+                    list.not_expanded.push(format!("{}: the list stops at {most} dates", source.path));
+                    return list;
+                }
+                let of_part: Vec<DateList> = part
+                    .par_iter()
+                    .filter(|series| selection.chooses(series, &loaded.zones))
+                    .map(|series| lister.of_series(series))
+                    .collect();
+                for one in of_part {
+                    list.lines.extend(one.lines);
+                    list.cancelled += one.cancelled;
+                    list.not_expanded.extend(one.not_expanded);
+                }
+            }
+        }
+    }
+    list
+}
+
+/// Lists the dates of the series of one calendar.
+struct Lister<'l> {
+    path: &'l str,
+    zones: &'l ZoneResolver,
+    calendar: Arc<str>,
+    window: Window,
+    ceiling: Ceiling,
+    zone: Option<&'l Zone>,
+}
+
+impl Lister<'_> {
+    fn of_series(&self, series: &Series<'_>) -> DateList {
+        let found = occurrences_of(series, self.zones, self.window, self.ceiling);
+        let mut list =
+            DateList { lines: Vec::new(), cancelled: found.cancelled.len(), not_expanded: Vec::new() };
+        let title = || series.lead().title().unwrap_or_default().into_owned();
+        if let Some(error) = found.unreadable.first() {
+            list.not_expanded.push(format!(
+                "{}: `{}`: {error}; its first date alone is listed",
+                self.path,
+                title()
+            ));
+        }
+        if found.met_ceiling {
+            list.not_expanded.push(format!(
+                "{}: `{}` has more than {} dates here; the list stops there, --ceiling raises it",
+                self.path,
+                title(),
+                grouped(self.ceiling.0)
+            ));
+        }
+        let mut known: Vec<(Part, Arc<EventCells>)> = Vec::new();
+        let mut zone_names: Vec<(ZoneRef, Arc<str>)> = Vec::new();
+        let all = found.list.iter().map(|one| (one, false));
+        for (occurrence, cancelled) in all.chain(found.cancelled.iter().map(|one| (one, true))) {
+            let cells = if let Some((_, cells)) = known.iter().find(|(part, _)| *part == occurrence.part) {
+                cells.clone()
+            } else {
+                let cells = Arc::new(self.cells(series, occurrence.part.event(series)));
+                known.push((occurrence.part, cells.clone()));
+                cells
+            };
+            list.lines.push(self.row(occurrence, cells, cancelled, &mut zone_names));
+        }
+        list
+    }
+
+    fn cells(&self, series: &Series<'_>, event: &Event<'_>) -> EventCells {
+        EventCells {
+            title: event.title().unwrap_or_default().into_owned(),
+            location: event.location().unwrap_or_default().into_owned(),
+            category: event.categories().join("; "),
+            calendar: self.calendar.clone(),
+            uid: series.uid_text().into_owned(),
+            repeat: in_words(series, self.zones),
+        }
+    }
+
+    fn row(
+        &self,
+        occurrence: &Occurrence,
+        cells: Arc<EventCells>,
+        cancelled: bool,
+        zone_names: &mut Vec<(ZoneRef, Arc<str>)>,
+    ) -> DateLine {
+        let zones = self.zones;
+        let start = shown_in(&occurrence.start, self.zone, zones);
+        let end = shown_in(&occurrence.end, self.zone, zones);
+        // One zone cell is for both: an end in another zone is cells in the
+        // start's.
+        let end = if end.zone() == start.zone() { end } else { in_zone_of(&start, &end, zones) };
+        let order =
+            zones.instant(&occurrence.start).unwrap_or_else(|| on_house_clock(&occurrence.start, zones));
+        DateLine {
+            zone: self.zone_name(start.zone(), zone_names),
+            end: match &end {
+                EventTime::Date(after) => Shown::Day(after.yesterday().unwrap_or(*after).max(start.date())),
+                EventTime::Clock { at, .. } => Shown::Clock(*at),
+            },
+            start: match &start {
+                EventTime::Date(date) => Shown::Day(*date),
+                EventTime::Clock { at, .. } => Shown::Clock(*at),
+            },
+            cells,
+            cancelled,
+            order,
+        }
+    }
+}
+
+impl Lister<'_> {
+    /// What a zone is called; the same on most dates of a series.
+    fn zone_name(&self, zone: &ZoneRef, known: &mut Vec<(ZoneRef, Arc<str>)>) -> Arc<str> {
+        if let Some((_, name)) = known.iter().find(|(other, _)| other == zone) {
+            return name.clone();
+        }
+        let name: Arc<str> = match zone {
+            ZoneRef::Floating => "".into(),
+            ZoneRef::Utc => "UTC".into(),
+            ZoneRef::Named(name) => {
+                let resolved = self.zones.zone_named(name);
+                resolved.map_or_else(|| name.as_str().into(), |zone| zone.name().into())
+            }
+        };
+        known.push((zone.clone(), name.clone()));
+        name
+    }
+}
+
+/// How a series repeats, in words; empty for a single event.
+fn in_words(series: &Series<'_>, zones: &ZoneResolver) -> String {
+    let lead = series.lead();
+    lead.rules().map(|rule| rule_in_words(&rule, lead.start(), zones)).collect::<Vec<_>>().join(" & ")
+}
+
+impl DateLine {
+    pub(crate) fn is_all_day(&self) -> bool {
+        matches!(self.start, Shown::Day(_))
+    }
+}
+
+impl Line for DateLine {
+    type Column = FieldArg;
+
+    fn title(&self) -> &str {
+        &self.cells.title
+    }
+
+    fn category(&self) -> &str {
+        &self.cells.category
+    }
+
+    fn by_start(&self, other: &Self) -> Ordering {
+        let by_title = || self.cells.title.cmp(&other.cells.title);
+        self.order.cmp(&other.order).then_with(by_title).then_with(|| self.cells.uid.cmp(&other.cells.uid))
+    }
+
+    fn cell(&self, column: FieldArg) -> Cow<'_, str> {
+        let cells = &self.cells;
+        Cow::Borrowed(match column {
+            FieldArg::Start => return Cow::Owned(self.start.text()),
+            FieldArg::End => return Cow::Owned(self.end.text()),
+            FieldArg::AllDay if self.is_all_day() => "yes",
+            FieldArg::AllDay => "no",
+            FieldArg::Zone => &self.zone,
+            FieldArg::Title => &cells.title,
+            FieldArg::Location => &cells.location,
+            FieldArg::Category => &cells.category,
+            FieldArg::Calendar => &cells.calendar,
+            FieldArg::Uid => &cells.uid,
+            FieldArg::Repeat => &cells.repeat,
+        })
+    }
+}
+
+fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneResolver) -> EventTime {
+    match zone {
+        Some(zone) if *time.zone() != ZoneRef::Floating => {
+            zones.time_in(time, zone).unwrap_or_else(|| time.clone())
+        }
+        _ => time.clone(),
+    }
+}
+
+fn in_zone_of(start: &EventTime, end: &EventTime, zones: &ZoneResolver) -> EventTime {
+    let cells = zones.zone_of(start.zone()).and_then(|zone| zones.time_in(end, &zone));
+    cells.map_or_else(|| end.clone(), |end| start.at_clock(end.clock()))
+}
+
+/// Dates and floating times are ordered by the house's clock, so that a day
+/// comes before its hours.
+fn on_house_clock(time: &EventTime, zones: &ZoneResolver) -> i64 {
+    let seconds = time
+        .clock()
+        .to_zoned(jiff::tz::TimeZone::UTC)
+        .map_or(i64::MAX, |zoned| zoned.timestamp().as_second());
+    zones.floating_zone().map_or(seconds, |zone| zone.transitions().instant_of(seconds))
+}

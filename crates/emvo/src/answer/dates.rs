@@ -1,0 +1,277 @@
+//! The answer of a list of dates.
+
+use std::fmt::Write as _;
+
+use emvo_core::select::Selection;
+use emvo_ical::recurrence::{Ceiling, Window};
+use jiff::civil::Date;
+use serde::Serialize;
+
+use super::date_lines::{DateLine, DateList, EventCells, Shown, list_dates};
+use super::list::{Line, SortArg, unread_line};
+use super::{Answer, Detail};
+use crate::input::Source;
+use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+#[value(rename_all = "snake_case")]
+pub(crate) enum FieldArg {
+    Start,
+    End,
+    AllDay,
+    Zone,
+    Title,
+    Location,
+    Category,
+    Calendar,
+    Uid,
+    /// How the series repeats, in words
+    Repeat,
+}
+
+impl FieldArg {
+    /// Those that are there unless others are asked for.
+    pub(crate) const ALL: [Self; 9] = [
+        Self::Start,
+        Self::End,
+        Self::AllDay,
+        Self::Zone,
+        Self::Title,
+        Self::Location,
+        Self::Category,
+        Self::Calendar,
+        Self::Uid,
+    ];
+
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Start => "start",
+            Self::End => "end",
+            Self::AllDay => "all_day",
+            Self::Zone => "zone",
+            Self::Title => "title",
+            Self::Location => "location",
+            Self::Category => "category",
+            Self::Calendar => "calendar",
+            Self::Uid => "uid",
+            Self::Repeat => "repeat",
+        }
+    }
+}
+
+/// A list of dates, and what was asked for.
+pub(crate) struct Dates<'d, 't> {
+    pub(crate) list: DateList,
+    pub(crate) sources: &'d [Source<'t>],
+    pub(crate) selection: &'d Selection,
+    pub(crate) window: Window,
+    pub(crate) ceiling: Ceiling,
+    pub(crate) fields: &'d [FieldArg],
+    pub(crate) sort: SortArg,
+    /// The file that the list went to.
+    pub(crate) output: Option<String>,
+}
+
+impl Answer for Dates<'_, '_> {
+    const COMMAND: &'static str = "dates";
+
+    fn text(&self, _: Detail) -> String {
+        if self.list.lines.is_empty() {
+            return nothing(self);
+        }
+        match &self.output {
+            None => text(&self.list, self.fields, self.sort, self.window),
+            Some(path) => format!(
+                "{}, from {} through {}\nwrote {}\n",
+                styled(STRONG, counted(self.list.lines.len(), "date", "dates")),
+                self.window.from,
+                self.window.until,
+                sanitized(path)
+            ),
+        }
+    }
+
+    fn json(&self) -> impl Serialize {
+        json_of(&self.list, self.window)
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        self.list.not_expanded.iter().cloned().chain(unread_line(self.sources)).collect()
+    }
+}
+
+/// The list for people: one line a date, the day named once.
+fn text(list: &DateList, fields: &[FieldArg], sort: SortArg, window: Window) -> String {
+    let mut out = String::new();
+    let is_default = fields == FieldArg::ALL;
+    let mut grids: Vec<(String, Vec<&DateLine>)> = Vec::new();
+    for row in &list.lines {
+        let heading = match sort {
+            SortArg::Start => String::new(),
+            SortArg::Title => row.cells.title.clone(),
+            SortArg::Category if row.cells.category.is_empty() => "(no category)".to_owned(),
+            SortArg::Category => row.cells.category.clone(),
+        };
+        match grids.last_mut() {
+            Some((known, lines)) if *known == heading => lines.push(row),
+            _ => grids.push((heading, vec![row])),
+        }
+    }
+    for (heading, lines) in grids {
+        if !heading.is_empty() {
+            // Writing into a string cannot fail, here and below.
+            let _ = writeln!(
+                out,
+                "{}  {}",
+                styled(STRONG, sanitized(&heading)),
+                styled(DIM, counted(lines.len(), "date", "dates"))
+            );
+        }
+        let grid = if is_default { hand_out(&lines) } else { plain(&lines, fields) };
+        let _ = writeln!(out, "{}\n", grid.show());
+    }
+    let cancelled = if list.cancelled > 0 {
+        format!("; {} cancelled, --cancelled lists them", grouped(list.cancelled))
+    } else {
+        String::new()
+    };
+    let dates = styled(STRONG, counted(list.lines.len(), "date", "dates"));
+    let _ = writeln!(out, "{dates}, from {} through {}{cancelled}", window.from, window.until);
+    out
+}
+
+fn hand_out(lines: &[&DateLine]) -> Grid {
+    let mut grid = Grid::new(&[
+        GridColumn::Text("Day"),
+        GridColumn::Text("Time"),
+        GridColumn::Text("Title"),
+        GridColumn::Text("Place"),
+        GridColumn::Text("Category"),
+        GridColumn::Text("Zone"),
+    ]);
+    let mut last = String::new();
+    for row in lines {
+        let (day, time) = day_and_time(row);
+        let shown = if day == last { String::new() } else { day.clone() };
+        last = day;
+        let title =
+            if row.cancelled { format!("{} (cancelled)", row.cells.title) } else { row.cells.title.clone() };
+        grid.row([
+            shown,
+            time,
+            title,
+            row.cells.location.clone(),
+            row.cells.category.clone(),
+            row.zone.to_string(),
+        ]);
+    }
+    grid
+}
+
+fn day_and_time(row: &DateLine) -> (String, String) {
+    let named = |day: Date| format!("{} {day}", weekday_name(day.weekday()));
+    let (first, last) = (row.start.date(), row.end.date());
+    let clock = |shown: Shown| shown.text().get(11..16).unwrap_or_default().to_owned();
+    let time = match (row.is_all_day(), first == last) {
+        (true, true) => "all day".to_owned(),
+        (true, false) => format!("through {}", named(last)),
+        (false, _) if row.start == row.end => clock(row.start),
+        (false, true) => format!("{}–{}", clock(row.start), clock(row.end)),
+        (false, false) => format!("{} – {last} {}", clock(row.start), clock(row.end)),
+    };
+    (named(first), time)
+}
+
+fn weekday_name(day: jiff::civil::Weekday) -> &'static str {
+    ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
+        .get(usize::try_from(day.to_monday_zero_offset()).unwrap_or(0))
+        .copied()
+        .unwrap_or_default()
+}
+
+fn plain(lines: &[&DateLine], fields: &[FieldArg]) -> Grid {
+    let columns: Vec<GridColumn> = fields.iter().map(|field| GridColumn::Text(field.name())).collect();
+    let mut grid = Grid::new(&columns);
+    for row in lines {
+        grid.row(fields.iter().map(|field| row.cell(*field).into_owned()));
+    }
+    grid
+}
+
+/// An empty list is said loudly, with the nearest dates that there are.
+fn nothing(dates: &Dates<'_, '_>) -> String {
+    let Dates { sources, selection, window, ceiling, .. } = dates;
+    let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
+    let mut lines = list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None).lines;
+    SortArg::Start.sort(&mut lines);
+    let before = lines.iter().rev().find(|row| row.start.date() < window.from);
+    let after = lines.iter().find(|row| row.start.date() > window.from);
+    let mut out = format!("{} no date from {} through {}\n", styled(WARNING, "!"), window.from, window.until);
+    for (row, what) in [(before, "the last one before"), (after, "the next one after")] {
+        if let Some(row) = row {
+            let (day, time) = day_and_time(row);
+            let _ = writeln!(out, "  {what}: {day} {time}  {}", sanitized(&row.cells.title));
+        }
+    }
+    if before.is_none() && after.is_none() {
+        out.push_str("  nothing is chosen at all: the selectors match no event\n");
+    }
+    out
+}
+
+#[derive(Serialize)]
+struct DatesJson<'l> {
+    window: WindowJson,
+    occurrences: Vec<RowJson<'l>>,
+    cancelled: usize,
+    not_expanded: &'l [String],
+}
+
+#[derive(Serialize)]
+struct RowJson<'l> {
+    start: String,
+    end: String,
+    all_day: bool,
+    zone: &'l str,
+    title: &'l str,
+    location: &'l str,
+    category: &'l str,
+    calendar: &'l str,
+    uid: &'l str,
+    cancelled: bool,
+    repeat: &'l str,
+}
+
+impl<'l> RowJson<'l> {
+    fn of(row: &'l DateLine) -> Self {
+        let EventCells { title, location, category, calendar, uid, repeat } = &*row.cells;
+        Self {
+            start: row.start.text(),
+            end: row.end.text(),
+            all_day: row.is_all_day(),
+            zone: &row.zone,
+            title,
+            location,
+            category,
+            calendar,
+            uid,
+            cancelled: row.cancelled,
+            repeat,
+        }
+    }
+}
+
+#[derive(Serialize)]
+struct WindowJson {
+    from: String,
+    until: String,
+}
+
+fn json_of(list: &DateList, window: Window) -> DatesJson<'_> {
+    DatesJson {
+        window: WindowJson { from: window.from.to_string(), until: window.until.to_string() },
+        occurrences: list.lines.iter().map(RowJson::of).collect(),
+        cancelled: list.cancelled,
+        not_expanded: &list.not_expanded,
+    }
+}

@@ -1,0 +1,275 @@
+//! The answer of a check: findings, by rule and by message.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use emvo_core::rules::{self, Finding, Level, RuleId, Safety};
+use emvo_report::{Mood, Page, Verdict};
+use hashbrown::HashMap;
+use serde::Serialize;
+
+use super::page::{made_by, table};
+use super::{Answer, Detail, Reported, sheet};
+use crate::input::Format;
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// How many events a usual answer names for one message.
+const NAMED: usize = 3;
+
+/// A finding with the input it is from.
+pub(crate) struct Found<'s> {
+    pub(crate) path: &'s str,
+    pub(crate) format: Format,
+    pub(crate) finding: Finding,
+}
+
+/// What a check found, and where it was written.
+pub(crate) struct Findings<'s> {
+    pub(crate) found: Vec<Found<'s>>,
+    pub(crate) inputs: Vec<&'s str>,
+    /// The path of the report, if there is one.
+    pub(crate) report: Option<String>,
+}
+
+impl Answer for Findings<'_> {
+    const COMMAND: &'static str = "check";
+
+    fn text(&self, detail: Detail) -> String {
+        let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
+        text(&self.found, detail) + &report.unwrap_or_default()
+    }
+
+    fn json(&self) -> impl Serialize {
+        let mut counts = BTreeMap::new();
+        for one in &self.found {
+            *counts.entry(one.finding.rule.as_str()).or_insert(0) += 1;
+        }
+        CheckJson { findings: self.found.iter().map(FindingJson::of).collect(), counts }
+    }
+}
+
+impl Reported for Findings<'_> {
+    fn page(&self) -> Page {
+        check_page(&self.found, &self.inputs.join(", "))
+    }
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
+        sheet::of_findings(&self.found)
+    }
+
+    /// The findings alone: a list, as `check --report faults.json` has always
+    /// written it.
+    fn json_report(&self) -> anyhow::Result<Vec<u8>> {
+        let findings: Vec<_> = self.found.iter().map(FindingJson::of).collect();
+        Ok(serde_json::to_vec_pretty(&findings)?)
+    }
+}
+
+fn text(found: &[Found<'_>], detail: Detail) -> String {
+    let mut out = String::new();
+    let mut by_rule: BTreeMap<RuleId, Vec<&Found<'_>>> = BTreeMap::new();
+    for one in found {
+        by_rule.entry(one.finding.rule).or_default().push(one);
+    }
+    for (rule, found) in &by_rule {
+        out.push_str(&rule_text(*rule, found, detail));
+    }
+    out.push_str(&closing(found));
+    out
+}
+
+fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
+    let mut out = String::new();
+    let described = rules::RULES.iter().find(|known| known.id() == rule);
+    let (slug, headline) = described.map_or(("", ""), |known| (known.slug(), known.headline()));
+    let times = counted(found.len(), "finding", "findings");
+    let _ = writeln!(out, "{}  {times}: {headline}", styled(STRONG, format!("{rule} {slug}")));
+    let mut places: HashMap<(&str, &str), usize> = HashMap::new();
+    let mut by_message: Vec<(&str, &str, Vec<&Found<'_>>)> = Vec::new();
+    for one in found {
+        let message = one.finding.message.as_str();
+        let place = *places.entry((one.path, message)).or_insert(by_message.len());
+        match by_message.get_mut(place) {
+            Some((_, _, list)) => list.push(one),
+            None => by_message.push((one.path, message, vec![one])),
+        }
+    }
+    for (path, message, list) in by_message {
+        let mark = match list[0].finding.level {
+            Level::Error => styled(ERROR, "✗"),
+            Level::Warning => styled(WARNING, "!"),
+            Level::Note => styled(DIM, "·"),
+        };
+        let count = if list.len() > 1 { format!(" ({})", grouped(list.len())) } else { String::new() };
+        let _ = writeln!(out, "  {mark} {}{count}", sanitized(message));
+        let shown = if detail == Detail::All { usize::MAX } else { NAMED };
+        for one in list.iter().take(shown) {
+            let place = place_of(one);
+            let Finding { start, title, repeats, .. } = &one.finding;
+            let repeats = if repeats.is_empty() { String::new() } else { format!(" · {repeats}") };
+            let line = sanitized(format!("{start}  {title}{repeats}").trim());
+            let gap = if line.is_empty() { "" } else { "  " };
+            let _ = writeln!(out, "      {line}{gap}{}", styled(DIM, sanitized(&place)));
+        }
+        if list.len() > shown {
+            let more = grouped(list.len() - shown);
+            let _ = writeln!(
+                out,
+                "      {}",
+                styled(DIM, format!("and {more} more in {}; -v lists them", sanitized(path)))
+            );
+        }
+    }
+    let _ = writeln!(out, "  {}\n", styled(DIM, repair_words(found)));
+    out
+}
+
+fn place_of(found: &Found<'_>) -> String {
+    match (found.finding.row, found.finding.line) {
+        (Some(row), _) => format!("{} row {row}", found.path),
+        (None, 0) => found.path.to_owned(),
+        (None, line) => format!("{}:{line}", found.path),
+    }
+}
+
+fn repair_words(found: &[&Found<'_>]) -> String {
+    let rule = found[0].finding.rule;
+    let count = |safety: Safety| found.iter().filter(|one| one.finding.safety == safety).count();
+    let of_all = |count: usize| {
+        if count == found.len() {
+            "it".to_owned()
+        } else {
+            format!("{} of the {}", grouped(count), grouped(found.len()))
+        }
+    };
+    match (count(Safety::Safe), count(Safety::Consent)) {
+        (0, 0) if found.iter().all(|one| one.finding.level == Level::Note) => {
+            format!("→ good to know; `emvo rules {rule}` says why")
+        }
+        (0, 0) => format!("→ needs a person; `emvo rules {rule}` says why"),
+        (safe, 0) => format!("→ `emvo repair` does {}", of_all(safe)),
+        (safe, consent) => format!("→ `emvo repair --consent {rule}` does {}", of_all(safe + consent)),
+    }
+}
+
+fn closing(found: &[Found<'_>]) -> String {
+    if found.is_empty() {
+        return format!("{}\n", styled(GOOD, "Nothing found."));
+    }
+    let count = |level: Level| found.iter().filter(|found| found.finding.level == level).count();
+    let safe = found.iter().filter(|found| found.finding.safety == Safety::Safe).count();
+    let consent = found.iter().filter(|found| found.finding.safety == Safety::Consent).count();
+    let mut out = styled(
+        STRONG,
+        format!(
+            "{}: {}, {}, {}",
+            counted(found.len(), "finding", "findings"),
+            counted(count(Level::Error), "error", "errors"),
+            counted(count(Level::Warning), "warning", "warnings"),
+            counted(count(Level::Note), "note", "notes"),
+        ),
+    );
+    let _ = writeln!(out, "; {} to repair safely, {} with consent", grouped(safe), grouped(consent));
+    out
+}
+
+#[derive(Serialize)]
+struct CheckJson<'f> {
+    findings: Vec<FindingJson<'f>>,
+    counts: BTreeMap<&'static str, usize>,
+}
+
+/// One finding, as scripts and reports read it.
+#[derive(Serialize)]
+pub(crate) struct FindingJson<'f> {
+    rule: &'static str,
+    name: &'static str,
+    level: &'static str,
+    path: &'f str,
+    line: Option<u32>,
+    row: Option<u64>,
+    uid: &'f str,
+    title: &'f str,
+    start: &'f str,
+    repeats: &'f str,
+    message: &'f str,
+    repair: &'static str,
+}
+
+impl<'f> FindingJson<'f> {
+    pub(crate) fn of(found: &'f Found<'_>) -> Self {
+        let finding = &found.finding;
+        let slug = rules::RULES.iter().find(|rule| rule.id() == finding.rule).map_or("", |rule| rule.slug());
+        Self {
+            rule: finding.rule.as_str(),
+            name: slug,
+            level: finding.level.name(),
+            path: found.path,
+            line: (found.format == Format::Ics && finding.line > 0).then_some(finding.line),
+            row: finding.row,
+            uid: &finding.uid,
+            title: &finding.title,
+            start: &finding.start,
+            repeats: &finding.repeats,
+            message: &finding.message,
+            repair: finding.safety.name(),
+        }
+    }
+}
+
+/// The page of a check.
+fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
+    let mut rules: BTreeMap<&str, usize> = BTreeMap::new();
+    for one in found {
+        *rules.entry(one.finding.rule.as_str()).or_insert(0) += 1;
+    }
+    let described = |id: &str| rules::rule(id).map_or("", |rule| rule.slug()).to_owned();
+    let of_level = |level| found.iter().filter(|one| one.finding.level == level).count();
+    let (errors, warnings, notes) = (of_level(Level::Error), of_level(Level::Warning), of_level(Level::Note));
+    Page {
+        title: "What is wrong with these calendars?".to_owned(),
+        subtitle: inputs.to_owned(),
+        verdict: Verdict {
+            mood: match (errors, warnings) {
+                (0, 0) => Mood::Good,
+                (0, _) => Mood::Wait,
+                _ => Mood::Bad,
+            },
+            word: if errors + warnings == 0 {
+                "Nothing that matters".to_owned()
+            } else {
+                counted(found.len(), "finding", "findings")
+            },
+            sentence: format!(
+                "{}, {}, {}.",
+                counted(errors, "error", "errors"),
+                counted(warnings, "warning", "warnings"),
+                counted(notes, "note", "notes")
+            ),
+        },
+        counts: rules.iter().map(|(id, count)| (*count, format!("{id} {}", described(id)))).collect(),
+        tables: vec![table(
+            "Findings",
+            "Safe repairs are made by emvo repair; those that need consent by emvo repair --consent.",
+            &["level", "rule", "where", "title", "start", "what", "repair"],
+            found.iter().map(|Found { path, finding, .. }| {
+                let place = match (finding.line, finding.row) {
+                    (0, None) => (*path).to_owned(),
+                    (0, Some(row)) => format!("{path} row {row}"),
+                    (line, _) => format!("{path}:{line}"),
+                };
+                vec![
+                    finding.level.name().to_owned(),
+                    finding.rule.to_string(),
+                    place,
+                    finding.title.clone(),
+                    finding.start.clone(),
+                    finding.message.clone(),
+                    finding.safety.name().to_owned(),
+                ]
+            }),
+        )],
+        made_by: made_by(),
+        ..Page::default()
+    }
+}

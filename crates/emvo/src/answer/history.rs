@@ -1,0 +1,180 @@
+//! The answers about the history of runs.
+
+use std::fmt::Write as _;
+
+use emvo_core::receipt::{ChangeRecord, EventRecord, Receipt};
+use emvo_ledger::Run;
+use serde::Serialize;
+
+use super::sheet::sheet;
+use super::{Answer, Detail};
+use crate::output::shell_word;
+use crate::terminal::{DIM, STRONG, counted, grouped, sanitized, styled};
+
+/// The runs of a ledger.
+pub(crate) struct Runs(pub(crate) Vec<Run>);
+
+impl Answer for Runs {
+    const COMMAND: &'static str = "history";
+
+    fn text(&self, _: Detail) -> String {
+        match self.0.as_slice() {
+            [] => "no run has written anything yet\n".to_owned(),
+            runs => runs.iter().map(run_lines).collect(),
+        }
+    }
+
+    fn json(&self) -> impl Serialize {
+        HistoryJson { runs: self.0.iter().map(RunJson::of).collect() }
+    }
+}
+
+/// One run, as far as it was asked for.
+pub(crate) struct OneRun {
+    /// Its receipt, with the events that were asked for.
+    pub(crate) receipt: Receipt,
+}
+
+impl Answer for OneRun {
+    const COMMAND: &'static str = "history";
+
+    fn text(&self, detail: Detail) -> String {
+        let events: Vec<&EventRecord> = self.receipt.events.iter().collect();
+        text(&self.receipt, &events, detail)
+    }
+
+    fn json(&self) -> impl Serialize {
+        &self.receipt
+    }
+}
+
+fn run_lines(run: &Run) -> String {
+    let account = run.account;
+    let mut parts = vec![
+        format!("{} in", grouped_count(account.read)),
+        format!("{} written", grouped_count(account.written)),
+    ];
+    for (count, what) in [
+        (account.folded, "folded"),
+        (account.removed, "removed"),
+        (account.set_aside, "set aside"),
+        (account.added, "new"),
+    ] {
+        if count > 0 {
+            parts.push(format!("{} {what}", grouped_count(count)));
+        }
+    }
+    format!(
+        "{}  {}  emvo {}\n      {}\n",
+        styled(STRONG, format!("{:>4}", run.number)),
+        run.at.replace('T', " "),
+        sanitized(&run.command),
+        styled(DIM, parts.join(", "))
+    )
+}
+
+fn grouped_count(count: i64) -> String {
+    grouped(usize::try_from(count).unwrap_or_default())
+}
+
+fn text(receipt: &Receipt, events: &[&EventRecord], detail: Detail) -> String {
+    let mut out = format!(
+        "{}\n",
+        styled(
+            STRONG,
+            sanitized(&format!(
+                "emvo {}",
+                receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ")
+            ))
+        )
+    );
+    // Writing into a string cannot fail, here and below.
+    for (what, files) in [("read", &receipt.inputs), ("wrote", &receipt.outputs)] {
+        for file in files {
+            let short = file.sha256.get(..12).unwrap_or_default();
+            let _ = writeln!(
+                out,
+                "{what:>5}  {}  {}",
+                sanitized(&file.path),
+                styled(DIM, format!("sha256 {short}…"))
+            );
+        }
+    }
+    let shown = match detail {
+        Detail::All => events.len(),
+        Detail::Usual => 40,
+    };
+    for event in events.iter().take(shown) {
+        let _ = writeln!(
+            out,
+            "{:>9}  {}  {}",
+            event.fate.name().replace('_', " "),
+            event.start,
+            sanitized(&event.title)
+        );
+        for change in &event.changes {
+            let line = sanitized(&format!("{} → {}", change.before, change.after));
+            let _ =
+                writeln!(out, "           {}  {line}", styled(DIM, change.rule.as_deref().unwrap_or("   ")));
+        }
+    }
+    if events.len() > shown {
+        let more = counted(events.len() - shown, "more event", "more events");
+        let _ =
+            writeln!(out, "{}", styled(DIM, format!("and {more}; -v lists them, -o list.csv writes them")));
+    }
+    out
+}
+
+/// Events of a run as a table.
+pub(crate) fn table(events: &[EventRecord]) -> anyhow::Result<Vec<u8>> {
+    let joined = |parts: Vec<String>| parts.join("; ");
+    let rows = events.iter().map(|event| {
+        let change = |change: &ChangeRecord| {
+            let rule = change.rule.as_deref().unwrap_or("");
+            format!("{rule} {} → {}", change.before, change.after).trim().to_owned()
+        };
+        [
+            event.fate.name().to_owned(),
+            event.path.clone(),
+            event.uid.clone(),
+            event.title.clone(),
+            event.start.clone(),
+            event.into.clone().unwrap_or_default(),
+            joined(event.now.iter().map(|now| now.start.clone()).collect()),
+            joined(event.changes.iter().map(change).collect()),
+        ]
+    });
+    sheet(["fate", "file", "uid", "title", "start", "into", "now", "changes"], rows)
+}
+
+#[derive(Serialize)]
+struct HistoryJson {
+    runs: Vec<RunJson>,
+}
+
+#[derive(Serialize)]
+struct RunJson {
+    run: i64,
+    at: String,
+    command: String,
+    balance: AccountJson,
+}
+
+#[derive(Serialize)]
+struct AccountJson {
+    read: i64,
+    written: i64,
+    folded: i64,
+    removed: i64,
+    set_aside: i64,
+    added: i64,
+}
+
+impl RunJson {
+    fn of(run: &Run) -> Self {
+        let emvo_ledger::Account { read, written, folded, removed, set_aside, added } = run.account;
+        let balance = AccountJson { read, written, folded, removed, set_aside, added };
+        Self { run: run.number, at: run.at.clone(), command: run.command.clone(), balance }
+    }
+}

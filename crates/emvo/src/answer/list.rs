@@ -1,0 +1,86 @@
+//! What lists have in common: their order, and their form as a table.
+
+use std::borrow::Cow;
+use std::cmp::Ordering;
+
+use emvo_core::table::guarded;
+use rayon::prelude::*;
+
+use crate::input::Source;
+use crate::terminal::counted;
+
+/// In which order a list is.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum SortArg {
+    /// By start, then title
+    #[default]
+    Start,
+    /// By title, then start
+    Title,
+    /// By category, then start
+    Category,
+}
+
+/// What a line of a list is ordered by.
+pub(crate) trait Line {
+    fn title(&self) -> &str;
+    fn category(&self) -> &str;
+    /// By start, then by whatever tells lines of one start apart.
+    fn by_start(&self, other: &Self) -> Ordering;
+    /// The cell of a column.
+    fn cell(&self, column: Self::Column) -> Cow<'_, str>;
+    type Column: Copy + Sync;
+}
+
+impl SortArg {
+    pub(crate) fn sort<L: Line + Send>(self, lines: &mut [L]) {
+        lines.par_sort_by(|one, two| match self {
+            Self::Start => one.by_start(two),
+            Self::Title => one.title().cmp(two.title()).then_with(|| one.by_start(two)),
+            Self::Category => one.category().cmp(two.category()).then_with(|| one.by_start(two)),
+        });
+    }
+}
+
+/// Lines under their headers as a table.
+pub(crate) fn as_table<L: Line + Sync>(
+    headers: &[&str],
+    lines: &[L],
+    columns: &[L::Column],
+) -> anyhow::Result<Vec<u8>> {
+    let mut bytes = table(|writer| writer.write_record(headers))?;
+    let parts: Vec<Vec<u8>> = lines
+        .par_chunks(LINES_AT_ONCE)
+        .map(|lines| {
+            table(|writer| {
+                for line in lines {
+                    for column in columns {
+                        writer.write_field(guarded(&line.cell(*column)).as_bytes())?;
+                    }
+                    writer.write_record(None::<&[u8]>)?;
+                }
+                Ok(())
+            })
+        })
+        .collect::<anyhow::Result<_>>()?;
+    for part in &parts {
+        bytes.extend_from_slice(part);
+    }
+    Ok(bytes)
+}
+
+/// How many lines one thread writes at a time.
+const LINES_AT_ONCE: usize = 8192;
+
+fn table(fill: impl FnOnce(&mut csv::Writer<Vec<u8>>) -> csv::Result<()>) -> anyhow::Result<Vec<u8>> {
+    let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
+    fill(&mut writer)?;
+    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+}
+
+/// What of the inputs is in no list, since it cannot be read.
+pub(crate) fn unread_line(sources: &[Source<'_>]) -> Option<String> {
+    let unread: usize = sources.iter().map(Source::events_set_aside).sum();
+    let (one, many) = ("event cannot be read and is", "events cannot be read and are");
+    (unread > 0).then(|| format!("{} not in it; `emvo check` says why", counted(unread, one, many)))
+}

@@ -1,0 +1,186 @@
+//! What commands say: one value for each answer, in every form that can be asked
+//! for.
+//!
+//! An [`Answer`] knows its text, its JSON and its warnings; one that can be a
+//! report has a page and a sheet as well. [`give`] is the only place that asks
+//! which form is wanted, so that no command can forget one.
+
+pub(crate) mod advice;
+pub(crate) mod backup;
+pub(crate) mod changes;
+pub(crate) mod combined;
+pub(crate) mod date_lines;
+pub(crate) mod dates;
+pub(crate) mod done;
+pub(crate) mod events;
+pub(crate) mod findings;
+pub(crate) mod history;
+mod json;
+pub(crate) mod list;
+pub(crate) mod page;
+pub(crate) mod proof;
+pub(crate) mod proof_page;
+pub(crate) mod repairs;
+pub(crate) mod rules;
+pub(crate) mod sheet;
+pub(crate) mod survey;
+mod survey_detail;
+mod survey_json;
+pub(crate) mod written;
+
+use std::path::Path;
+
+use anyhow::{Context, bail};
+use emvo_report::{Page, render};
+use serde::Serialize;
+
+pub(crate) use json::{BalanceJson, ChangeJson};
+
+use crate::output::{Batch, Existing, Guard, NamedFile, Role};
+use crate::terminal::{say, say_beside, warn};
+
+/// The form of an answer, and how much it says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Form {
+    Json,
+    Silent,
+    Text(Detail),
+}
+
+/// How much a text says.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Detail {
+    Usual,
+    All,
+}
+
+/// Where a text goes.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Stream {
+    Stdout,
+    /// A result has taken standard output.
+    Stderr,
+}
+
+/// What a command found or did.
+pub(crate) trait Answer {
+    const COMMAND: &'static str;
+
+    fn text(&self, detail: Detail) -> String;
+
+    fn json(&self) -> impl Serialize;
+
+    /// What a person has to know besides the text.
+    fn warnings(&self) -> Vec<String> {
+        Vec::new()
+    }
+
+    fn stream(&self) -> Stream {
+        Stream::Stdout
+    }
+}
+
+/// An answer that can be a report.
+pub(crate) trait Reported: Answer {
+    fn page(&self) -> Page;
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>>;
+
+    /// As a document of its own; the command's JSON unless it says otherwise.
+    fn json_report(&self) -> anyhow::Result<Vec<u8>> {
+        document(self)
+    }
+}
+
+/// Gives an answer in the form that was asked for.
+pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
+    match form {
+        Form::Json => json::print(A::COMMAND, &answer.json()).context("could not print")?,
+        Form::Silent => {}
+        Form::Text(detail) => {
+            let text = answer.text(detail);
+            match answer.stream() {
+                Stream::Stdout => say(&text),
+                Stream::Stderr => say_beside(&text),
+            }
+            answer.warnings().iter().for_each(|line| warn(line));
+        }
+    }
+    Ok(())
+}
+
+/// An answer as a JSON document.
+fn document<A: Answer + ?Sized>(answer: &A) -> anyhow::Result<Vec<u8>> {
+    json::document(A::COMMAND, &answer.json())
+}
+
+/// The form of a report, by the name of its file.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum ReportForm {
+    Page,
+    Sheet,
+    Json,
+}
+
+impl ReportForm {
+    fn of_path(path: &Path) -> anyhow::Result<Self> {
+        match path.extension().and_then(|extension| extension.to_str()) {
+            Some("html" | "htm") => Ok(Self::Page),
+            Some("csv") => Ok(Self::Sheet),
+            Some("json") => Ok(Self::Json),
+            _ => bail!("--report `{}`: its name has to end in .html, .csv or .json", path.display()),
+        }
+    }
+
+    fn render(self, answer: &impl Reported) -> anyhow::Result<Vec<u8>> {
+        match self {
+            Self::Page => Ok(render(&answer.page()).into_bytes()),
+            Self::Sheet => answer.sheet(),
+            Self::Json => answer.json_report(),
+        }
+    }
+}
+
+/// The report of an answer, if one was asked for.
+pub(crate) struct Report {
+    file: NamedFile,
+    form: Option<ReportForm>,
+}
+
+impl Report {
+    /// Claims the path of the report, if there is one.
+    pub(crate) fn at(path: Option<&Path>, existing: Existing, guard: &Guard) -> anyhow::Result<Self> {
+        let form = path.map(ReportForm::of_path).transpose()?;
+        Ok(Self { file: NamedFile::at(path, Role::Report, existing, guard)?, form })
+    }
+
+    pub(crate) fn path(&self) -> Option<&Path> {
+        self.file.path()
+    }
+
+    /// Its path, as people know it.
+    pub(crate) fn shown(&self) -> Option<String> {
+        self.file.shown()
+    }
+
+    /// Adds the report to files that are written with it.
+    pub(crate) fn add_to(&self, batch: &mut Batch, answer: &impl Reported) -> anyhow::Result<()> {
+        self.file.add_to(batch, |_| self.render(answer))
+    }
+
+    /// Writes the report, and gives the answer.
+    pub(crate) fn publish(&self, answer: &impl Reported, form: Form) -> anyhow::Result<()> {
+        self.file.write(|_| self.render(answer))?;
+        give(answer, form)
+    }
+
+    fn render(&self, answer: &impl Reported) -> anyhow::Result<Vec<u8>> {
+        // Nobody asks for the bytes of a report that goes nowhere.
+        self.form.unwrap_or(ReportForm::Json).render(answer)
+    }
+}
+
+/// The bytes of a report, by the name of its file.
+pub(crate) fn report_bytes(path: &Path, answer: &impl Reported) -> anyhow::Result<Vec<u8>> {
+    ReportForm::of_path(path)?.render(answer)
+}

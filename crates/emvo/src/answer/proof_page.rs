@@ -1,0 +1,189 @@
+//! The page and the sheet of a proof.
+
+use std::collections::BTreeMap;
+
+use emvo_core::reconcile::{Difference, DifferenceKind, Verdict as Proven};
+use emvo_report::{Cause, Month, MonthGrid, Mood, Page, Verdict};
+use jiff::civil::Date;
+
+use super::page::{made_by, table};
+use super::proof::Proof;
+use super::sheet::sheet;
+use crate::terminal::{counted, grouped};
+
+/// More months than this say no more.
+const MOST_GRIDS: usize = 12;
+
+/// The headers of a list of differences.
+pub(crate) const DIFFERENCE_COLUMNS: [&str; 7] =
+    ["what", "cause", "when", "in the result", "title", "fields", "file"];
+
+/// The page of a proof.
+pub(crate) fn proof_page(proof: &Proof<'_, '_>) -> Page {
+    let found = proof.found;
+    let counts = found.counts;
+    let names =
+        |paths: Vec<&str>| if paths.len() > 4 { format!("{} files", paths.len()) } else { paths.join(", ") };
+    let sources = names(proof.sources.iter().map(|source| source.path.as_str()).collect());
+    let results = names(proof.results.iter().map(|source| source.path.as_str()).collect());
+    let occurrences = counted(counts.source_occurrences, "date", "dates");
+    let verdict = match found.verdict {
+        Proven::Complete => Verdict {
+            mood: Mood::Good,
+            word: "Complete".to_owned(),
+            sentence: format!("Every one of {occurrences} of the sources is accounted for in the result."),
+        },
+        Proven::Incomplete => Verdict {
+            mood: Mood::Bad,
+            word: "Incomplete".to_owned(),
+            sentence: format!(
+                "Of {occurrences}, {} are not in the result as they were.",
+                grouped(counts.missing + counts.retimed + counts.altered + counts.doubled)
+            ),
+        },
+    };
+    let rows = found.differences.iter().map(difference_row);
+    let files = proof.files();
+    let mut tables = vec![table("What differs", "One row for each date.", &DIFFERENCE_COLUMNS, rows)];
+    tables.push(table(
+        "What was compared",
+        "",
+        &["role", "file", "bytes", "SHA-256"],
+        files.iter().map(|file| {
+            let record = &file.record;
+            vec![file.role.to_owned(), record.path.clone(), grouped(record.bytes), record.sha256.clone()]
+        }),
+    ));
+    Page {
+        title: "Is everything there?".to_owned(),
+        subtitle: format!(
+            "{sources} against {results}, from {} through {}",
+            found.window.from, found.window.until
+        ),
+        verdict,
+        counts: [
+            (counts.matched, "there as they were"),
+            (counts.explained, "explained"),
+            (counts.missing, "missing"),
+            (counts.retimed, "at another time"),
+            (counts.altered, "with other words"),
+            (counts.doubled, "more than once"),
+            (counts.extra, "in the result alone"),
+        ]
+        .into_iter()
+        .filter(|(count, _)| *count > 0)
+        .map(|(count, what)| (count, what.to_owned()))
+        .collect(),
+        causes: found
+            .causes
+            .iter()
+            .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.clone() })
+            .collect(),
+        by_hand: proof.by_hand(),
+        months: months(&found.days),
+        shifts: shifts(&found.differences),
+        grids: if found.verdict == Proven::Complete { Vec::new() } else { grids(&found.days) },
+        tables,
+        made_by: made_by(),
+    }
+}
+
+pub(crate) fn difference_row(one: &Difference) -> Vec<String> {
+    vec![
+        one.kind.name().to_owned(),
+        one.cause.map(|cause| cause.name().to_owned()).unwrap_or_default(),
+        one.start.clone(),
+        one.result_start.clone().unwrap_or_default(),
+        one.title.clone(),
+        one.fields.join(", "),
+        one.path.clone(),
+    ]
+}
+
+/// The differences of a proof as a sheet, all of them.
+pub(crate) fn proof_sheet(proof: &Proof<'_, '_>) -> anyhow::Result<Vec<u8>> {
+    let rows = proof.found.differences.iter().map(|one| {
+        [
+            one.kind.name().to_owned(),
+            one.cause.map(|cause| cause.name().to_owned()).unwrap_or_default(),
+            one.path.clone(),
+            one.uid.clone(),
+            one.title.clone(),
+            one.start.clone(),
+            one.result_start.clone().unwrap_or_default(),
+            one.by.map(|seconds| (seconds / 60).to_string()).unwrap_or_default(),
+            one.fields.join("; "),
+        ]
+    });
+    let header = ["kind", "cause", "path", "uid", "title", "start", "result_start", "by_minutes", "fields"];
+    sheet(header, rows)
+}
+
+type Days = BTreeMap<Date, (usize, usize)>;
+
+/// Every month between the first and the last, empty ones too.
+pub(crate) fn months(days: &Days) -> Vec<Month> {
+    let mut counts: BTreeMap<Date, (usize, usize)> = BTreeMap::new();
+    for (day, (before, after)) in days {
+        let month = counts.entry(day.first_of_month()).or_default();
+        month.0 += before;
+        month.1 += after;
+    }
+    let mut months = Vec::new();
+    let mut next = counts.keys().next().copied();
+    let last = counts.keys().next_back().copied();
+    while let Some(first) = next.filter(|first| Some(*first) <= last) {
+        let (before, after) = counts.get(&first).copied().unwrap_or_default();
+        months.push(Month { name: first.strftime("%Y-%m").to_string(), before, after });
+        next = first.checked_add(jiff::Span::new().months(1)).ok();
+    }
+    months
+}
+
+fn grids(days: &Days) -> Vec<MonthGrid> {
+    let mut grids: Vec<MonthGrid> = Vec::new();
+    for day in days.iter().filter(|(_, (before, after))| before != after).map(|(day, _)| day) {
+        let first = day.first_of_month();
+        if grids.last().is_some_and(|last| last.first == first) {
+            continue;
+        }
+        if grids.len() == MOST_GRIDS {
+            break;
+        }
+        let of_month = |pick: fn(&(usize, usize)) -> usize| {
+            let mut date = Some(first);
+            let mut counts = Vec::new();
+            while let Some(day) = date.filter(|day| day.first_of_month() == first) {
+                counts.push(days.get(&day).map_or(0, pick));
+                date = day.tomorrow().ok();
+            }
+            counts
+        };
+        grids.push(MonthGrid {
+            first,
+            before: of_month(|counts| counts.0),
+            after: of_month(|counts| counts.1),
+        });
+    }
+    grids
+}
+
+/// How many dates moved by how much, the most first.
+fn shifts(differences: &[Difference]) -> Vec<(String, usize)> {
+    let mut counts = BTreeMap::new();
+    for by in differences.iter().filter(|one| one.kind == DifferenceKind::Retimed).filter_map(|one| one.by) {
+        *counts.entry(by).or_insert(0_usize) += 1;
+    }
+    let mut all: Vec<(i64, usize)> = counts.into_iter().collect();
+    all.sort_by_key(|(by, count)| (usize::MAX - count, *by));
+    let shown = |by: i64| {
+        let (sign, seconds) = (if by < 0 { '−' } else { '+' }, by.unsigned_abs());
+        match (seconds / 86_400, seconds % 86_400 / 3600, seconds % 3600 / 60) {
+            (0, hours, 0) => format!("{sign}{hours} h"),
+            (0, hours, minutes) => format!("{sign}{hours} h {minutes} min"),
+            (days, 0, 0) => format!("{sign}{days} d"),
+            (days, hours, minutes) => format!("{sign}{days} d {hours} h {minutes} min"),
+        }
+    };
+    all.into_iter().take(12).map(|(by, count)| (shown(by), count)).collect()
+}

@@ -1,0 +1,144 @@
+//! Sheets for people: lists that a spreadsheet opens as they are, and sheets to be
+//! answered and read back.
+
+use std::path::Path;
+
+use anyhow::{Context, bail};
+use emvo_core::merge::{LookAlike, PairedEvent, SamePair};
+use emvo_core::rules::{Answers, RuleId};
+use emvo_core::table::{guarded, unguarded};
+use emvo_ical::content::decode;
+
+use super::findings::Found;
+use crate::input::{ReadAs, ReadFiles};
+
+const HEADER: [&str; 10] =
+    ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
+
+/// Rows as a sheet that a spreadsheet opens as it is.
+pub(crate) fn sheet<const N: usize>(
+    header: [&str; N],
+    rows: impl Iterator<Item = [String; N]>,
+) -> anyhow::Result<Vec<u8>> {
+    // A spreadsheet takes UTF-8 for what it is only behind a mark.
+    let mut writer = csv::WriterBuilder::new()
+        .terminator(csv::Terminator::CRLF)
+        .from_writer("\u{feff}".as_bytes().to_vec());
+    writer.write_record(header)?;
+    for row in rows {
+        writer.write_record(row.map(|cell| guarded(&cell).into_owned()))?;
+    }
+    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+}
+
+/// Findings with an empty answer each.
+pub(crate) fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
+    let rows = found.iter().map(|Found { path, finding, .. }| {
+        let name = emvo_core::rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
+        [
+            String::new(),
+            finding.rule.as_str().to_owned(),
+            name.to_owned(),
+            (*path).to_owned(),
+            finding.line.to_string(),
+            finding.uid.clone(),
+            finding.title.clone(),
+            finding.start.clone(),
+            finding.message.clone(),
+            finding.safety.name().to_owned(),
+        ]
+    });
+    sheet(HEADER, rows)
+}
+
+/// Reads a sheet that a person filled in. A row without an answer says nothing.
+pub(crate) fn read_answers(
+    path: &Path,
+    files: &ReadFiles,
+    rule_named: impl Fn(&str, &str) -> anyhow::Result<RuleId>,
+) -> anyhow::Result<Answers> {
+    let shown = path.display();
+    let columns = ["answer", "rule", "uid", "title"];
+    let rows = Rows::read(path, files, columns, "emvo check --report sheet.csv")?;
+    let mut answers = Answers::new();
+    for (row, [answer, rule, uid, title]) in rows.0 {
+        let word = match answer.to_lowercase().as_str() {
+            "" => continue,
+            "yes" | "y" | "ja" | "kyllä" | "x" => true,
+            "no" | "n" | "nej" | "ei" => false,
+            other => bail!("`{shown}` row {row}: the answer `{other}` is neither yes nor no"),
+        };
+        let rule = rule_named(&rule, &format!("`{shown}` row {row}"))?;
+        answers.insert((rule, uid, title), word);
+    }
+    Ok(answers)
+}
+
+/// The look-alikes of a merge as a sheet: one pair a row, with an empty answer.
+pub(crate) fn of_pairs(pairs: &[LookAlike]) -> anyhow::Result<Vec<u8>> {
+    let header = [
+        "pair", "answer", "reason", "title_a", "start_a", "end_a", "source_a", "uid_a", "title_b", "start_b",
+        "end_b", "source_b", "uid_b",
+    ];
+    let rows = pairs.iter().enumerate().map(|(number, LookAlike { reason, a, b })| {
+        let of = |event: &PairedEvent| {
+            [&event.title, &event.start, &event.end, &event.source, &event.uid].map(String::clone)
+        };
+        let ([a1, a2, a3, a4, a5], [b1, b2, b3, b4, b5]) = (of(a), of(b));
+        let number = (number + 1).to_string();
+        [number, String::new(), reason.clone(), a1, a2, a3, a4, a5, b1, b2, b3, b4, b5]
+    });
+    sheet(header, rows)
+}
+
+/// Reads the pairs that a person called the same.
+pub(crate) fn read_pairs(path: &Path, files: &ReadFiles) -> anyhow::Result<Vec<SamePair>> {
+    let shown = path.display();
+    let columns = ["answer", "source_a", "uid_a", "source_b", "uid_b"];
+    let rows = Rows::read(path, files, columns, "emvo merge --review sheet.csv")?;
+    let mut same = Vec::new();
+    for (row, [answer, source_a, uid_a, source_b, uid_b]) in rows.0 {
+        match answer.to_lowercase().as_str() {
+            "same" | "s" | "samma" | "sama" => {
+                same.push(SamePair { a: (source_a, uid_a), b: (source_b, uid_b) });
+            }
+            "" | "different" | "d" | "olika" | "eri" => {}
+            other => bail!("`{shown}` row {row}: the answer `{other}` is neither same nor different"),
+        }
+    }
+    Ok(same)
+}
+
+/// Some cells of each row of a sheet, with the row's number.
+struct Rows<const N: usize>(Vec<(usize, [String; N])>);
+
+impl<const N: usize> Rows<N> {
+    /// Reads a sheet as a spreadsheet saves it, also with semicolons.
+    fn read(path: &Path, files: &ReadFiles, columns: [&str; N], written_by: &str) -> anyhow::Result<Self> {
+        let shown = path.display();
+        let bytes = files.read(path, ReadAs::Answers).with_context(|| format!("could not read `{shown}`"))?;
+        let decoded = decode(&bytes);
+        let first = decoded.text.lines().next().unwrap_or_default();
+        let delimiter = if first.contains(';') && !first.contains(',') { b';' } else { b',' };
+        let mut reader = csv::ReaderBuilder::new()
+            .delimiter(delimiter)
+            .flexible(true)
+            .from_reader(decoded.text.as_bytes());
+        let header = reader.headers().with_context(|| format!("`{shown}` is no sheet"))?.clone();
+        let mut places = [0; N];
+        for (place, name) in places.iter_mut().zip(columns) {
+            *place =
+                header.iter().position(|cell| cell.trim().eq_ignore_ascii_case(name)).with_context(|| {
+                    format!("`{shown}` has no column `{name}`; `{written_by}` writes a sheet to fill in")
+                })?;
+        }
+        let mut rows = Vec::new();
+        for (at, record) in reader.records().enumerate() {
+            let record = record.with_context(|| format!("`{shown}`"))?;
+            let cells =
+                places.map(|place| unguarded(record.get(place).unwrap_or_default().trim()).to_owned());
+            rows.push((at + 2, cells));
+        }
+        Ok(Self(rows))
+    }
+}

@@ -1,0 +1,226 @@
+//! The answer of a survey: counts, twins, faults by rule.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use emvo_core::rules::{Level, RuleId};
+use emvo_core::survey::{Survey, ZoneMeaning};
+use serde::Serialize;
+
+use super::survey_detail::{repeat_lines, table_lines, zone_lines};
+use super::survey_json::survey_json;
+use super::{Answer, Detail};
+use crate::input::{Loaded, Source};
+use crate::terminal::{Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// One calendar with what was counted.
+pub(crate) struct CalendarCounts<'s, 't> {
+    pub(crate) source: &'s Source<'t>,
+    pub(crate) loaded: &'s Loaded<'t>,
+    pub(crate) counts: Survey,
+    /// Events of its file that are in no calendar, counted once a file.
+    pub(crate) set_aside: usize,
+}
+
+/// Two calendars that hold the same.
+pub(crate) struct Twins {
+    pub(crate) first: String,
+    pub(crate) second: String,
+    pub(crate) alike: Alike,
+}
+
+#[derive(Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Alike {
+    Bytes,
+    Events,
+}
+
+/// How often a rule finds something, and how bad the worst of it is.
+pub(crate) struct RuleCount {
+    pub(crate) events: usize,
+    pub(crate) level: Level,
+}
+
+/// What a survey found.
+pub(crate) struct Surveyed<'s, 't> {
+    pub(super) sources: &'s [Source<'t>],
+    pub(super) calendars: Vec<CalendarCounts<'s, 't>>,
+    pub(super) totals: Survey,
+    pub(super) set_aside: usize,
+    pub(super) twins: Vec<Twins>,
+    pub(super) findings: BTreeMap<RuleId, RuleCount>,
+}
+
+impl<'s, 't> Surveyed<'s, 't> {
+    pub(crate) fn of(
+        sources: &'s [Source<'t>],
+        calendars: Vec<CalendarCounts<'s, 't>>,
+        twins: Vec<Twins>,
+        findings: BTreeMap<RuleId, RuleCount>,
+    ) -> Self {
+        let totals = calendars.iter().map(|one| one.counts.clone()).fold(Survey::default(), Survey::and);
+        let set_aside = calendars.iter().map(|one| one.set_aside).sum();
+        Self { sources, calendars, totals, set_aside, twins, findings }
+    }
+
+    pub(crate) fn needs_a_look(&self) -> bool {
+        let is_cut_off = self.totals.cut_off + self.totals.unreadable_rules > 0;
+        let needs_repair = self.findings.iter().any(|(_, count)| count.level > Level::Note);
+        self.set_aside > 0 || self.totals.events == 0 || is_cut_off || needs_repair
+    }
+}
+
+impl Answer for Surveyed<'_, '_> {
+    const COMMAND: &'static str = "survey";
+
+    fn text(&self, detail: Detail) -> String {
+        let Self { sources, calendars, totals, twins, findings, .. } = self;
+        text(sources, calendars, totals, twins, findings, detail)
+    }
+
+    fn json(&self) -> impl Serialize {
+        survey_json(self)
+    }
+}
+
+fn text(
+    sources: &[Source<'_>],
+    rows: &[CalendarCounts<'_, '_>],
+    totals: &Survey,
+    twins: &[Twins],
+    findings: &BTreeMap<RuleId, RuleCount>,
+    detail: Detail,
+) -> String {
+    let mut out = String::new();
+    let mut grid = Grid::new(&[
+        GridColumn::Text("Calendar"),
+        GridColumn::Text("File"),
+        GridColumn::Text("Zone"),
+        GridColumn::Number("Events"),
+        GridColumn::Number("Series"),
+        GridColumn::Number("All-day"),
+        GridColumn::Number("Dates"),
+        GridColumn::Text("First"),
+        GridColumn::Text("Last"),
+    ]);
+    for row in rows {
+        grid.row(cells(row));
+    }
+    // Writing into a string cannot fail, here and below.
+    let _ = writeln!(out, "{}\n", grid.show());
+    let dates = format!(
+        "{} and {}",
+        counted(totals.events, "event", "events"),
+        counted(totals.occurrences, "date", "dates")
+    );
+    let calendars = counted(rows.len(), "calendar", "calendars");
+    let _ = writeln!(out, "{}", styled(STRONG, format!("{dates} in {calendars}")));
+    let _ = writeln!(out, "{}", details(totals));
+    for line in warnings(sources, rows, twins) {
+        let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
+    }
+    let faults: Vec<_> = findings.iter().filter(|(_, count)| count.level > Level::Note).collect();
+    if !faults.is_empty() {
+        let counts: Vec<String> =
+            faults.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
+        let _ = writeln!(
+            out,
+            "{} faults by rule: {}; `emvo check` says which and why",
+            styled(WARNING, "!"),
+            counts.join(" · ")
+        );
+    }
+    if detail == Detail::All {
+        out.push_str(&zone_lines(rows));
+        out.push_str(&repeat_lines(rows));
+        out.push_str(&table_lines(sources));
+    }
+    out
+}
+
+fn cells(row: &CalendarCounts<'_, '_>) -> [String; 9] {
+    let counts = &row.counts;
+    let date = |date: Option<jiff::civil::Date>| date.map(|date| date.to_string()).unwrap_or_default();
+    let last = if counts.endless > 0 { format!("{} →", date(counts.last)) } else { date(counts.last) };
+    [
+        row.loaded.calendar.name(),
+        row.source.path.clone(),
+        zone_of(row),
+        grouped(counts.events),
+        grouped(counts.series),
+        grouped(counts.all_day),
+        grouped(counts.occurrences),
+        date(counts.first),
+        last,
+    ]
+}
+
+/// The zone that the calendar states, else the one that most events use.
+fn zone_of(row: &CalendarCounts<'_, '_>) -> String {
+    if let Some(stated) = row.loaded.calendar.stated_zone() {
+        return stated;
+    }
+    let Some((first, rest)) = row.counts.zones.split_first() else { return String::new() };
+    let name = if let ZoneMeaning::Iana(name) = &first.meaning { name } else { &first.name };
+    if rest.is_empty() { name.clone() } else { format!("{name} +{}", rest.len()) }
+}
+
+fn details(totals: &Survey) -> String {
+    let mut parts = Vec::new();
+    let mut add = |count: usize, one: &str, many: &str| {
+        if count > 0 {
+            parts.push(counted(count, one, many));
+        }
+    };
+    add(totals.series, "series", "series");
+    add(totals.overrides, "override", "overrides");
+    add(totals.all_day, "all-day", "all-day");
+    add(totals.endless, "series without an end (→)", "series without an end (→)");
+    add(totals.cancelled, "cancelled date", "cancelled dates");
+    for (name, count) in &totals.other {
+        add(*count, name, name);
+    }
+    parts.join(" · ")
+}
+
+fn warnings(sources: &[Source<'_>], rows: &[CalendarCounts<'_, '_>], twins: &[Twins]) -> Vec<String> {
+    let mut lines = Vec::new();
+    for Twins { first, second, alike } in twins {
+        let what = match alike {
+            Alike::Bytes => "is the same file as",
+            Alike::Events => "holds the same events as",
+        };
+        lines.push(sanitized(&format!(
+            "{second} {what} {first}: was one export saved over another, or downloaded twice?"
+        )));
+    }
+    for source in sources {
+        if let Some(evidence) = &source.table.undecided {
+            let line = format!(
+                "{}: nothing could be read, day and month cannot be told apart: {evidence}; --date-order says which",
+                source.path
+            );
+            lines.push(sanitized(&line));
+        }
+    }
+    for row in rows {
+        let path = sanitized(&row.source.path);
+        if row.set_aside > 0 {
+            let cannot = counted(row.set_aside, "event cannot", "events cannot");
+            lines.push(format!(
+                "{path}: {cannot} be read; a command that writes keeps them beside its output"
+            ));
+        }
+        if row.counts.unreadable_rules > 0 {
+            let series = counted(row.counts.unreadable_rules, "series has a rule", "series have rules");
+            lines.push(format!(
+                "{path}: {series} that cannot be read; carried as they are, counted as no dates"
+            ));
+        }
+        if row.counts.cut_off > 0 {
+            let series = counted(row.counts.cut_off, "series has", "series have");
+            lines.push(format!("{path}: {series} more dates than --ceiling allows; counted up to there"));
+        }
+    }
+    lines
+}

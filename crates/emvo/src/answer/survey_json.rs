@@ -1,0 +1,154 @@
+//! The JSON answer of `survey`.
+
+use std::collections::BTreeMap;
+
+use emvo_core::survey::{Survey, ZoneMeaning};
+use emvo_core::table::{DateOrder, Field};
+use serde::Serialize;
+
+use super::survey::{Alike, Surveyed};
+use crate::input::Source;
+
+#[derive(Serialize)]
+struct SurveyJson {
+    calendars: Vec<CalendarJson>,
+    tables: Vec<TableJson>,
+    totals: CountsJson,
+    findings: BTreeMap<&'static str, usize>,
+    same: Vec<SameJson>,
+}
+
+#[derive(Serialize)]
+struct CalendarJson {
+    path: String,
+    name: String,
+    format: &'static str,
+    zone: Option<String>,
+    color: Option<String>,
+    #[serde(flatten)]
+    counts: CountsJson,
+    zones: Vec<ZoneJson>,
+}
+
+#[derive(Serialize)]
+struct CountsJson {
+    events: usize,
+    series: usize,
+    overrides: usize,
+    all_day: usize,
+    occurrences: usize,
+    cancelled: usize,
+    first: Option<String>,
+    last: Option<String>,
+    endless: usize,
+    other: BTreeMap<String, usize>,
+    set_aside: usize,
+}
+
+#[derive(Serialize)]
+struct ZoneJson {
+    name: String,
+    events: usize,
+    resolved: Option<String>,
+}
+
+/// How a table was read.
+#[derive(Serialize)]
+struct TableJson {
+    path: String,
+    charset: &'static str,
+    delimiter: &'static str,
+    header_row: u64,
+    rows: usize,
+    date_order: Option<&'static str>,
+    columns: Vec<ColumnJson>,
+}
+
+#[derive(Serialize)]
+struct ColumnJson {
+    header: String,
+    field: Option<&'static str>,
+}
+
+impl TableJson {
+    fn of(source: &Source<'_>) -> Option<Self> {
+        let sniffed = source.table.sniffed.as_ref()?;
+        let columns = sniffed
+            .columns
+            .iter()
+            .map(|(header, field)| ColumnJson { header: header.clone(), field: field.map(Field::name) });
+        Some(Self {
+            path: source.path.clone(),
+            charset: source.charset.name(),
+            delimiter: sniffed.delimiter,
+            header_row: sniffed.header_row,
+            rows: sniffed.rows,
+            date_order: sniffed.date_order.map(|order| match order {
+                DateOrder::Month => "month",
+                DateOrder::Year => "year",
+                DateOrder::Auto | DateOrder::Day => "day",
+            }),
+            columns: columns.collect(),
+        })
+    }
+}
+
+#[derive(Serialize)]
+struct SameJson {
+    paths: [String; 2],
+    alike: &'static str,
+}
+
+impl CountsJson {
+    fn of(counts: &Survey, set_aside: usize) -> Self {
+        Self {
+            events: counts.events,
+            series: counts.series,
+            overrides: counts.overrides,
+            all_day: counts.all_day,
+            occurrences: counts.occurrences,
+            cancelled: counts.cancelled,
+            first: counts.first.map(|date| date.to_string()),
+            last: counts.last.map(|date| date.to_string()),
+            endless: counts.endless,
+            other: counts.other.clone(),
+            set_aside,
+        }
+    }
+}
+
+pub(super) fn survey_json(surveyed: &Surveyed<'_, '_>) -> impl Serialize {
+    let Surveyed { sources, calendars: rows, totals, set_aside, twins, findings } = surveyed;
+    let calendars = rows.iter().map(|row| CalendarJson {
+        path: row.source.path.clone(),
+        name: row.loaded.calendar.name(),
+        format: row.source.format.name(),
+        zone: row.loaded.calendar.stated_zone(),
+        color: row.loaded.calendar.color(),
+        counts: CountsJson::of(&row.counts, row.set_aside),
+        zones: row
+            .counts
+            .zones
+            .iter()
+            .map(|zone| ZoneJson {
+                name: zone.name.clone(),
+                events: zone.events,
+                resolved: if let ZoneMeaning::Iana(name) = &zone.meaning { Some(name.clone()) } else { None },
+            })
+            .collect(),
+    });
+    let same = twins.iter().map(|twins| SameJson {
+        paths: [twins.first.clone(), twins.second.clone()],
+        alike: match twins.alike {
+            Alike::Bytes => "bytes",
+            Alike::Events => "events",
+        },
+    });
+    SurveyJson {
+        calendars: calendars.collect(),
+        tables: sources.iter().filter_map(TableJson::of).collect(),
+        totals: CountsJson::of(totals, *set_aside),
+        findings: findings.iter().map(|(rule, count)| (rule.as_str(), count.events)).collect(),
+        same: same.collect(),
+    }
+}

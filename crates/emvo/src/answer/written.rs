@@ -1,0 +1,189 @@
+//! What every command that writes says: the sum, what was changed, what was
+//! refused, which files there are.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+
+use emvo_core::edit::{Balance, Change, Refused};
+use emvo_core::table::CannotCarry;
+use serde::Serialize;
+
+use super::advice::refusal_in_words;
+use super::{BalanceJson, ChangeJson, Detail, Stream};
+use crate::output::Written;
+use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
+
+/// How many changes of one rule a usual answer lists.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Examples {
+    /// One: the change is a side effect of what was asked for.
+    One,
+    /// Several: the change is what was asked for.
+    Several,
+}
+
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`
+pub(crate) fn summary(balance: Balance, fragments: usize) -> String {
+    let mut parts = vec![format!("{} written", grouped(balance.written))];
+    let mut add = |count: usize, what: &str| {
+        if count > 0 {
+            parts.push(format!("{} {what}", grouped(count)));
+        }
+    };
+    add(balance.folded, "folded");
+    add(balance.removed, "removed");
+    add(balance.set_aside, "set aside");
+    add(balance.added, "of them new");
+    let read = counted(balance.read, "event in", "events in");
+    let mut out = styled(STRONG, format!("{read}; {}.", parts.join(", ")));
+    out.push(' ');
+    out.push_str(&styled(GOOD, "Nothing is lost."));
+    out.push('\n');
+    if fragments > 0 {
+        let lines = counted(fragments, "unreadable part", "unreadable parts");
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
+    }
+    out
+}
+
+/// Events whose texts were cut, and where the whole is.
+pub(crate) fn whole_line(count: usize) -> String {
+    if count == 0 {
+        return String::new();
+    }
+    let events = counted(count, "event has a shorter text", "events have shorter texts");
+    format!("{} {events} to fit; each is set aside whole as well\n", styled(WARNING, "!"))
+}
+
+/// `wrote out.ics`, a line a file.
+pub(crate) fn output_lines(written: &Written) -> String {
+    let verb = if written.is_dry_run { "would write" } else { "wrote" };
+    let mut out = String::new();
+    for output in written.paths.iter().filter(|output| *output != "-") {
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{verb} {}", sanitized(output));
+    }
+    out
+}
+
+/// What was done, in one line; that nothing was done is said loudly.
+pub(crate) fn headline(words: &str, extent: Extent) -> String {
+    match extent {
+        Extent::Something => format!("{}\n", sanitized(words)),
+        Extent::Nothing => format!("{} {}\n", styled(WARNING, "!"), sanitized(words)),
+    }
+}
+
+/// Whether anything was done at all.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Extent {
+    Something,
+    Nothing,
+}
+
+impl Extent {
+    /// Nothing, if the count is none.
+    pub(crate) fn of(count: usize) -> Self {
+        if count == 0 { Self::Nothing } else { Self::Something }
+    }
+}
+
+/// Lines that want a look.
+pub(crate) fn marked_lines(lines: &[String]) -> String {
+    let mut out = String::new();
+    for line in lines {
+        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(line));
+    }
+    out
+}
+
+/// What stays as it is, each with its input and the reason.
+pub(crate) fn refused_in_words(refused: &[(String, Refused)]) -> Vec<String> {
+    let in_words = |(path, Refused { title, line, why }): &(String, Refused)| {
+        let place = if *line > 0 { format!("{path}:{line}") } else { path.clone() };
+        format!("{place}: `{title}` stays as it is: {}", refusal_in_words(why))
+    };
+    refused.iter().map(in_words).collect()
+}
+
+/// Changes as before → after. A usual answer has one example a rule and how
+/// many more there are.
+pub(crate) fn change_lines<'c>(
+    changes: impl IntoIterator<Item = &'c Change>,
+    detail: Detail,
+    examples: Examples,
+) -> String {
+    let mut out = String::new();
+    let mut by_rule: BTreeMap<Option<&str>, Vec<&Change>> = BTreeMap::new();
+    for change in changes {
+        by_rule.entry(change.rule).or_default().push(change);
+    }
+    for (rule, changes) in by_rule {
+        let shown = match (detail, examples) {
+            (Detail::All, _) => usize::MAX,
+            (Detail::Usual, Examples::Several) => 4,
+            (Detail::Usual, Examples::One) => 1,
+        };
+        for Change { title, before, after, .. } in changes.iter().take(shown) {
+            let change = sanitized(&format!("{title}: {before} → {after}"));
+            let _ = writeln!(out, "  {}  {change}", styled(DIM, rule.unwrap_or("   ")));
+        }
+        if changes.len() > shown {
+            let more = grouped(changes.len() - shown);
+            let _ =
+                writeln!(out, "       {}", styled(DIM, format!("and {more} more like it; -v lists them")));
+        }
+    }
+    out
+}
+
+/// The stream for the text about a result.
+pub(crate) fn stream_beside(written: &Written) -> Stream {
+    if written.took_stdout { Stream::Stderr } else { Stream::Stdout }
+}
+
+/// What a person has to know about any result.
+pub(crate) fn warnings_about(written: &Written) -> Vec<String> {
+    let left_out = left_out_warning(&written.cannot_carry);
+    left_out.into_iter().chain(several_calendars_warning(written.calendars_in_one_file)).collect()
+}
+
+fn left_out_warning(cannot_carry: &CannotCarry) -> Option<String> {
+    if cannot_carry.is_empty() {
+        return None;
+    }
+    let parts: Vec<_> = cannot_carry.iter().map(|(name, count)| format!("{count} {name}")).collect();
+    Some(format!("a table has no place for {}; they are in the inputs only", parts.join(", ")))
+}
+
+fn several_calendars_warning(calendars: usize) -> Option<String> {
+    (calendars > 1).then(|| {
+        let several = counted(calendars, "calendar", "calendars");
+        format!(
+            "the file holds {several}, and many importers read only the first: `emvo merge` makes one of them, \
+             a folder as output one file for each"
+        )
+    })
+}
+
+/// What every command that writes answers.
+#[derive(Serialize)]
+pub(crate) struct WrittenJson<'w> {
+    balance: BalanceJson,
+    outputs: &'w [String],
+    changes: Vec<ChangeJson>,
+    /// The number of the run in the ledger, if it is there.
+    run: Option<i64>,
+}
+
+impl<'w> WrittenJson<'w> {
+    pub(crate) fn of(written: &'w Written) -> Self {
+        Self {
+            balance: written.balance.into(),
+            outputs: &written.paths,
+            changes: written.changes.iter().map(ChangeJson::from).collect(),
+            run: written.run,
+        }
+    }
+}

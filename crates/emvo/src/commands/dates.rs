@@ -1,0 +1,76 @@
+//! `dates`: the occurrences in a window as a list one would hand out.
+
+use anyhow::bail;
+
+use crate::answer::date_lines::list_dates;
+use crate::answer::dates::{Dates, FieldArg};
+use crate::answer::give;
+use crate::answer::list::{SortArg, as_table, unread_line};
+use crate::input::{Group, ReadFiles, with_sources};
+use crate::job::Scope;
+use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
+use crate::job::resolve::zone_named;
+use crate::job::select::SelectArgs;
+use crate::outcome::Outcome;
+use crate::terminal::progress;
+
+/// The dates in a window, as a list to hand out
+#[derive(Debug, clap::Args)]
+pub(crate) struct DatesArgs {
+    #[command(flatten)]
+    input: InputArgs,
+    #[command(flatten)]
+    select: SelectArgs,
+    #[command(flatten)]
+    window: WindowArgs,
+    /// Which columns, in this order
+    #[arg(long, value_name = "FIELD", value_enum, value_delimiter = ',', help_heading = "The list")]
+    fields: Vec<FieldArg>,
+    /// In which order
+    #[arg(long, value_enum, value_name = "FIELD", default_value_t, help_heading = "The list")]
+    sort: SortArg,
+    /// Show all times in this zone; floating ones stay as they are
+    #[arg(long, value_name = "ZONE", help_heading = "The list")]
+    express_in: Option<String>,
+    /// List cancelled dates, too
+    #[arg(long, help_heading = "The list")]
+    cancelled: bool,
+    #[command(flatten)]
+    file: ListArgs,
+    #[command(flatten)]
+    answer: AnswerArgs,
+}
+
+pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
+    let form = args.answer.resolve();
+    let files = ReadFiles::default();
+    let chosen = args.select.resolve()?;
+    if !chosen.findings.is_empty() {
+        bail!(
+            "--finding chooses events to repair; a list of dates is chosen by title, category, place or id"
+        );
+    }
+    let choice = args.window.resolve()?;
+    let zone = args.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
+    let reading = args.input.reading.resolve(&files)?;
+    let file = args.file.resolve(&files)?;
+    let fields = if args.fields.is_empty() { FieldArg::ALL.to_vec() } else { args.fields };
+    let group = Group { paths: &args.input.inputs, reading: &reading, except: file.path() };
+    with_sources(&[group], &files, |[sources]| {
+        progress::doing("listing dates");
+        let scope = Scope::over(&sources, chosen, &choice, &reading);
+        let selection = &scope.chosen.selection;
+        let Some(window) = scope.span else { bail!("there is no event in the inputs") };
+        let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
+        list.lines.retain(|line| args.cancelled || !line.cancelled);
+        args.sort.sort(&mut list.lines);
+        let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
+        file.write(|_| as_table(&headers, &list.lines, &fields))?;
+        let (sort, ceiling, output) = (args.sort, choice.ceiling, file.shown());
+        let dates =
+            Dates { list, sources: &sources, selection, window, ceiling, fields: &fields, sort, output };
+        give(&dates, form)?;
+        let is_short = dates.list.lines.is_empty() || !dates.list.not_expanded.is_empty();
+        Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))
+    })
+}

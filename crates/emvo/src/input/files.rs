@@ -1,0 +1,103 @@
+//! Every file that the program reads, known by identity from then on.
+//!
+//! A path is no identity: `t.ics`, `./t.ics`, a hard link and a link in a linked
+//! folder may all be one file. What was read, for whatever purpose, is kept
+//! here, and the output's guard refuses to write over it.
+#![allow(clippy::disallowed_methods, reason = "the one place where files are opened to be read")]
+
+use std::fmt;
+use std::fs;
+use std::io;
+use std::path::Path;
+#[cfg(not(unix))]
+use std::path::PathBuf;
+use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+/// What a file is to the run that reads it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ReadAs {
+    Input,
+    Plan,
+    Limits,
+    Columns,
+    Answers,
+    Receipt,
+    Passphrase,
+    Ledger,
+    Backup,
+}
+
+impl fmt::Display for ReadAs {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(match self {
+            Self::Input => "an input",
+            Self::Plan => "the plan",
+            Self::Limits => "the limits file",
+            Self::Columns => "the columns file",
+            Self::Answers => "the sheet with the answers",
+            Self::Receipt => "a receipt that is read",
+            Self::Passphrase => "the passphrase file",
+            Self::Ledger => "the ledger",
+            Self::Backup => "the backup",
+        })
+    }
+}
+
+/// Which file a path leads to, whatever it is called.
+#[derive(Clone, Debug, PartialEq, Eq)]
+struct FileId(Identity);
+
+#[cfg(unix)]
+type Identity = (u64, u64);
+#[cfg(not(unix))]
+type Identity = PathBuf;
+
+impl FileId {
+    /// Follows links. Opens nothing: opening a pipe would wait for its writer.
+    #[cfg(unix)]
+    fn of(path: &Path) -> Option<Self> {
+        use std::os::unix::fs::MetadataExt as _;
+        let metadata = fs::metadata(path).ok()?;
+        Some(Self((metadata.dev(), metadata.ino())))
+    }
+
+    #[cfg(not(unix))]
+    fn of(path: &Path) -> Option<Self> {
+        fs::canonicalize(path).ok().map(Self)
+    }
+}
+
+/// The files that a run has read. Copies share one list.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct ReadFiles(Arc<Mutex<Vec<(FileId, ReadAs)>>>);
+
+impl ReadFiles {
+    /// Reads a file as a whole, and keeps its identity.
+    pub(crate) fn read(&self, path: &Path, read_as: ReadAs) -> io::Result<Vec<u8>> {
+        self.keep(path, read_as);
+        fs::read(path)
+    }
+
+    /// Keeps the identity of a file that was given, whether it is read or not.
+    pub(crate) fn keep(&self, path: &Path, read_as: ReadAs) {
+        if let Some(id) = FileId::of(path) {
+            self.list().push((id, read_as));
+        }
+    }
+
+    /// What the file at a path is to this run, if it was read.
+    pub(crate) fn read_as(&self, path: &Path) -> Option<ReadAs> {
+        let id = FileId::of(path)?;
+        self.list().iter().find(|(known, _)| *known == id).map(|(_, read_as)| *read_as)
+    }
+
+    fn list(&self) -> MutexGuard<'_, Vec<(FileId, ReadAs)>> {
+        // A list that is only added to is sound whatever its last user did.
+        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// A file that only says something about the machine, such as `/proc/meminfo`.
+pub(super) fn read_of_system(path: &str) -> Option<String> {
+    fs::read_to_string(path).ok()
+}

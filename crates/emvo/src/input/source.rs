@@ -1,0 +1,342 @@
+//! Files → calendars: what kind each is, and what it holds.
+
+use std::path::Path;
+
+use anyhow::{Context, bail};
+use emvo_core::receipt::ReadLog;
+use emvo_core::rules::SourceFacts;
+use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
+use emvo_core::view::CalendarView;
+use emvo_ical::calendar::{self, Calendar, Unsound};
+use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
+use emvo_ical::zone::ZoneResolver;
+use rayon::prelude::*;
+
+use super::gather::{NamedBy, SourceFile};
+use super::reading::{EventTracking, Reading, Undecided};
+use crate::terminal::{counted, grouped, progress};
+
+/// A file as text.
+pub(crate) struct SourceText<'f> {
+    file: &'f SourceFile,
+    decoded: Decoded<'f>,
+}
+
+/// What a file is, found by looking into it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Format {
+    Ics,
+    Csv,
+}
+
+impl Format {
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Ics => "ics",
+            Self::Csv => "csv",
+        }
+    }
+}
+
+/// One file of the inputs, read.
+pub(crate) struct Source<'t> {
+    pub(crate) path: String,
+    pub(crate) format: Format,
+    pub(crate) loaded: Vec<Loaded<'t>>,
+    pub(crate) set_aside: SetAside<'t>,
+    /// How its bytes were read.
+    pub(crate) charset: Charset,
+    /// How a table was read.
+    pub(crate) table: TableFacts,
+    /// Events in the file, those that could not be read included.
+    pub(crate) events_read: usize,
+    /// The bytes as they came, to tell whether two files are the same.
+    pub(crate) bytes: &'t [u8],
+    /// Its events as they were read, for a receipt.
+    pub(crate) log: ReadLog,
+}
+
+/// What is known about a table besides its events; empty for a calendar file.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct TableFacts {
+    pub(crate) sniffed: Option<Sniffed>,
+    pub(crate) notes: Vec<Note>,
+    /// The dates that read two ways, where that kept the table from being read.
+    pub(crate) undecided: Option<String>,
+}
+
+impl TableFacts {
+    /// How many rows are flagged as repeating and no more.
+    pub(crate) fn flag_only(&self) -> usize {
+        self.notes.iter().filter(|note| note.kind == NoteKind::RepeatFlagOnly).count()
+    }
+}
+
+/// A calendar with the meaning of its zone names.
+pub(crate) struct Loaded<'t> {
+    pub(crate) calendar: Calendar<'t>,
+    pub(crate) zones: ZoneResolver,
+}
+
+impl<'t> Loaded<'t> {
+    /// Takes the calendar to change it. What cannot be placed in time stays, to
+    /// be set aside.
+    pub(crate) fn take(&mut self) -> Calendar<'t> {
+        let unsound = std::mem::take(&mut self.calendar.unsound);
+        std::mem::replace(&mut self.calendar, Calendar { unsound, ..Calendar::default() })
+    }
+}
+
+/// What of a file is in no calendar.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct SetAside<'t> {
+    /// Parts of a calendar file.
+    pub(crate) faults: Vec<Fault<'t>>,
+    /// Rows of a table.
+    pub(crate) rows: Vec<SetAsideRow>,
+}
+
+impl SetAside<'_> {
+    /// How many events are among it; the rest are fragments.
+    pub(crate) fn events(&self) -> usize {
+        self.rows.len() + self.faults.iter().filter(|fault| is_event(fault)).count()
+    }
+
+    /// The lines at which events among it begin.
+    pub(crate) fn event_lines(&self) -> impl Iterator<Item = u32> {
+        self.faults.iter().filter(|fault| is_event(fault)).map(|fault| fault.line)
+    }
+
+    pub(crate) fn fragments(&self) -> usize {
+        self.faults.iter().filter(|fault| !is_event(fault) && !fault.text.is_empty()).count()
+    }
+}
+
+fn is_event(fault: &Fault<'_>) -> bool {
+    matches!(&fault.kind, FaultKind::Unclosed { name } if name.eq_ignore_ascii_case("VEVENT"))
+}
+
+impl<'t> Source<'t> {
+    pub(crate) fn calendars(&self) -> impl Iterator<Item = &Calendar<'t>> {
+        self.loaded.iter().map(|loaded| &loaded.calendar)
+    }
+
+    /// What rules about files look at.
+    pub(crate) fn facts(&self) -> SourceFacts<'_, 't> {
+        SourceFacts {
+            charset: self.charset,
+            faults: &self.set_aside.faults,
+            unsound: self.calendars().flat_map(|calendar| &calendar.unsound).collect(),
+            rows: &self.set_aside.rows,
+            notes: &self.table.notes,
+            undecided: self.table.undecided.clone(),
+        }
+    }
+
+    /// How many events of it go beside the output, since they cannot be read.
+    pub(crate) fn events_set_aside(&self) -> usize {
+        let unsound: usize = self.calendars().map(|calendar| calendar.unsound.len()).sum();
+        self.set_aside.events() + unsound
+    }
+
+    /// The events that cannot be placed in time.
+    pub(crate) fn unsound(&self) -> impl Iterator<Item = &Unsound<'t>> {
+        self.calendars().flat_map(|calendar| &calendar.unsound)
+    }
+
+    fn count_events(&self) -> usize {
+        let events = self.calendars().map(|calendar| calendar.series.len() + calendar.unsound.len());
+        events.sum::<usize>() + self.set_aside.events()
+    }
+}
+
+/// The calendars of some sources, to be looked at.
+pub(crate) fn views<'s, 't>(sources: &'s [Source<'t>]) -> Vec<CalendarView<'s, 't>> {
+    let of_source = |source: &'s Source<'t>| {
+        let view = |loaded: &'s Loaded<'t>| CalendarView {
+            calendar: &loaded.calendar,
+            zones: &loaded.zones,
+            path: &source.path,
+        };
+        source.loaded.iter().map(view)
+    };
+    sources.iter().flat_map(of_source).collect()
+}
+
+/// Decodes all files, in parallel.
+pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::Result<Vec<SourceText<'f>>> {
+    files
+        .par_iter()
+        .map(|file| {
+            let decoded = match &reading.charset {
+                None => content::decode(&file.bytes),
+                Some(label) => content::decode_as(&file.bytes, label).with_context(|| {
+                    format!("--input-encoding: `{label}` is not a charset; write one such as windows-1252")
+                })?,
+            };
+            Ok(SourceText { file, decoded })
+        })
+        .collect()
+}
+
+/// Reads all files into calendars, in parallel and in order. What was found in
+/// a folder or a zip and is no calendar is left out.
+pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow::Result<Vec<Source<'t>>> {
+    let bytes: usize = texts.iter().map(|text| text.file.bytes.len()).sum();
+    let files = counted(texts.len(), "file", "files");
+    progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
+    let sources: Vec<Option<Source<'t>>> =
+        texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
+    let mut sources: Vec<Source<'t>> = sources.into_iter().flatten().collect();
+    if sources.is_empty() {
+        bail!(
+            "there is no calendar in the inputs: give ICS or CSV exports, or a folder or zip that holds some"
+        );
+    }
+    keep_chosen_calendars(&mut sources, &reading.calendars)?;
+    for source in &mut sources {
+        source.events_read = source.count_events();
+    }
+    if reading.tracking == EventTracking::On {
+        track_events(sources.iter_mut());
+    }
+    Ok(sources)
+}
+
+/// Logs all events as they were read, for a receipt.
+pub(crate) fn track_events<'s, 't: 's>(sources: impl Iterator<Item = &'s mut Source<'t>>) {
+    let mut noted = 0;
+    for source in sources {
+        source.log = ReadLog::behind(noted);
+        for loaded in &mut source.loaded {
+            source.log.note(&source.path, &mut loaded.calendar, &loaded.zones);
+        }
+        noted = source.log.end();
+    }
+}
+
+fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<Option<Source<'t>>> {
+    let SourceText { file, decoded } = text;
+    let format = if looks_like_calendar(&decoded.text) {
+        Format::Ics
+    } else if table::sniff(&decoded.text).is_some() {
+        Format::Csv
+    } else if file.named_by == NamedBy::Walk {
+        return Ok(None);
+    } else if decoded.text.trim().is_empty() {
+        bail!("`{}` is empty", file.path);
+    } else {
+        bail!(
+            "`{}` is neither a calendar nor a table of events: \
+             a calendar starts with BEGIN:VCALENDAR, a table has a header row with a start and a title",
+            file.path
+        );
+    };
+    let source = match format {
+        Format::Ics => read_calendar_file(file, decoded, reading)?,
+        Format::Csv => read_table_file(file, decoded, reading)?,
+    };
+    Ok(Some(source))
+}
+
+fn looks_like_calendar(text: &str) -> bool {
+    let starts = |text: &str| text.get(..7).is_some_and(|head| head.eq_ignore_ascii_case("BEGIN:V"));
+    starts(text.trim_start_matches(|char: char| char.is_whitespace() || char == '\u{feff}'))
+        || text.lines().take(50).any(starts)
+}
+
+fn read_calendar_file<'t>(
+    file: &'t SourceFile,
+    decoded: &'t Decoded<'_>,
+    reading: &Reading,
+) -> anyhow::Result<Source<'t>> {
+    let parsed = content::parse(&decoded.text);
+    let stem = stem_of(&file.path);
+    let mut calendars = Vec::new();
+    let mut bare = Vec::new();
+    for root in parsed.roots {
+        if !root.is("VCALENDAR") {
+            bare.push(Item::Component(Box::new(root)));
+            continue;
+        }
+        if root.property("VERSION").is_some_and(|version| version.value().trim() == "1.0") {
+            bail!(
+                "`{}` is a VERSION:1.0 calendar, a form from before the iCalendar standard whose times and rules \
+                 read otherwise: export it again as iCalendar (VERSION:2.0) or CSV",
+                file.path
+            );
+        }
+        calendars.push(calendar::read(root, &stem));
+    }
+    if !bare.is_empty() {
+        calendars.push(calendar::read_bare(bare, &stem));
+    }
+    Ok(Source {
+        path: file.path.clone(),
+        format: Format::Ics,
+        loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
+        set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
+        charset: decoded.charset,
+        table: TableFacts::default(),
+        events_read: 0,
+        bytes: &file.bytes,
+        log: ReadLog::default(),
+    })
+}
+
+fn read_table_file<'t>(
+    file: &'t SourceFile,
+    decoded: &'t Decoded<'_>,
+    reading: &Reading,
+) -> anyhow::Result<Source<'t>> {
+    let mut source = Source {
+        path: file.path.clone(),
+        format: Format::Csv,
+        loaded: Vec::new(),
+        set_aside: SetAside::default(),
+        charset: decoded.charset,
+        table: TableFacts::default(),
+        events_read: 0,
+        bytes: &file.bytes,
+        log: ReadLog::default(),
+    };
+    match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
+        Ok(table) => {
+            source.loaded = table.calendars.into_iter().map(|calendar| load(calendar, reading)).collect();
+            source.set_aside.rows = table.set_aside;
+            source.table = TableFacts { sniffed: Some(table.sniffed), notes: table.notes, undecided: None };
+        }
+        Err(TableError::Order { evidence }) if reading.undecided == Undecided::Report => {
+            source.table.undecided = Some(evidence);
+        }
+        Err(error) => return Err(error).with_context(|| format!("`{}`", file.path)),
+    }
+    Ok(source)
+}
+
+fn load<'t>(calendar: Calendar<'t>, reading: &Reading) -> Loaded<'t> {
+    let zones = ZoneResolver::of(&calendar, &reading.zones);
+    Loaded { calendar, zones }
+}
+
+fn keep_chosen_calendars(sources: &mut Vec<Source<'_>>, chosen: &[String]) -> anyhow::Result<()> {
+    if chosen.is_empty() {
+        return Ok(());
+    }
+    let names: Vec<String> = sources.iter().flat_map(Source::calendars).map(Calendar::name).collect();
+    if let Some(absent) = chosen.iter().find(|name| !names.contains(name)) {
+        bail!("--calendar: there is no calendar `{absent}`; there are {}", names.join(", "));
+    }
+    for source in sources.iter_mut() {
+        source.loaded.retain(|loaded| chosen.contains(&loaded.calendar.name()));
+    }
+    sources.retain(|source| !source.loaded.is_empty() || source.table.undecided.is_some());
+    Ok(())
+}
+
+fn stem_of(path: &str) -> String {
+    if path == "-" {
+        return "standard input".to_owned();
+    }
+    Path::new(path).file_stem().map_or_else(|| path.to_owned(), |stem| stem.to_string_lossy().into_owned())
+}

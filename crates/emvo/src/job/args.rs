@@ -1,0 +1,208 @@
+//! The arguments that commands share, as typed; their doc comments are the help.
+
+use std::path::PathBuf;
+
+use jiff::civil::Date;
+
+use crate::terminal::progress::ProgressArg;
+
+/// What is read, and how
+#[derive(Debug, clap::Args)]
+pub(crate) struct InputArgs {
+    /// Exports to read: files, folders, zips of either, or `-` for standard input
+    #[arg(required = true, value_name = "INPUT")]
+    pub(crate) inputs: Vec<PathBuf>,
+    #[command(flatten)]
+    pub(crate) reading: ReadingArgs,
+}
+
+/// How inputs are read
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Reading")]
+pub(crate) struct ReadingArgs {
+    /// The house zone, for times that carry none and for tables
+    #[arg(long, value_name = "ZONE")]
+    pub(crate) zone: Option<String>,
+    /// What an unknown zone name means; may be given several times
+    #[arg(long, value_name = "NAME=ZONE")]
+    pub(crate) zone_map: Vec<String>,
+    /// Only the calendars of this name; may be given several times
+    #[arg(long, value_name = "NAME")]
+    pub(crate) calendar: Vec<String>,
+    /// The order of day and month in the dates of tables
+    #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
+    pub(crate) date_order: OrderArg,
+    /// Which column holds a field, where its header does not say; may be given several times
+    #[arg(long, value_name = "FIELD=HEADER")]
+    pub(crate) column: Vec<String>,
+    /// A columns file: which column of a table holds what, and how it is written
+    #[arg(long, value_name = "FILE")]
+    pub(crate) columns: Option<PathBuf>,
+    /// The charset of the inputs, where it is not found by looking
+    #[arg(long, value_name = "CHARSET")]
+    pub(crate) input_encoding: Option<String>,
+    /// A file whose first line is the passphrase of encrypted zips
+    #[arg(long, value_name = "FILE")]
+    pub(crate) passphrase_file: Option<PathBuf>,
+}
+
+/// The order of day and month, as typed
+#[derive(Clone, Copy, Debug, Default, clap::ValueEnum)]
+pub(crate) enum OrderArg {
+    /// What the dates of the whole file decide
+    #[default]
+    Auto,
+    /// Day, month, year
+    Day,
+    /// Month, day, year
+    Month,
+    /// Year, month, day
+    Year,
+}
+
+/// Which dates are looked at
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Window")]
+pub(crate) struct WindowArgs {
+    /// The first day, as 2026-09-01
+    #[arg(long, value_name = "DATE")]
+    pub(crate) from: Option<Date>,
+    /// The last day, itself included
+    #[arg(long, value_name = "DATE")]
+    pub(crate) until: Option<Date>,
+    /// How many occurrences of one series are looked at
+    #[arg(long, value_name = "N", default_value_t = 100_000)]
+    pub(crate) ceiling: usize,
+}
+
+/// How answers are given
+#[derive(Clone, Copy, Debug, clap::Args)]
+#[command(next_help_heading = "Answers")]
+pub(crate) struct AnswerArgs {
+    /// One JSON document instead of text
+    #[arg(long)]
+    pub(crate) json: bool,
+    /// No text but errors
+    #[arg(long, short)]
+    pub(crate) quiet: bool,
+    /// All there is to tell
+    #[arg(long, short, conflicts_with = "quiet")]
+    pub(crate) verbose: bool,
+    /// How progress is shown, on standard error
+    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    pub(crate) progress: ProgressArg,
+}
+
+/// Where results go
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Output")]
+pub(crate) struct OutputArgs {
+    /// Where to write; `-` is standard output
+    #[arg(long, short, value_name = "PATH")]
+    pub(crate) output: PathBuf,
+    /// Replace an existing file
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+    /// Do everything but write
+    #[arg(long)]
+    pub(crate) dry_run: bool,
+    /// Where to keep what cannot be read, if not beside the output
+    #[arg(long, value_name = "PATH")]
+    pub(crate) set_aside: Option<PathBuf>,
+    /// What to write, where the output's extension does not say
+    #[arg(long, value_enum, value_name = "FORMAT")]
+    pub(crate) to: Option<FormatArg>,
+    #[command(flatten)]
+    pub(crate) record: RecordArgs,
+}
+
+/// The form of a result, as typed
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum FormatArg {
+    /// A calendar file
+    Ics,
+    /// A table
+    Csv,
+    /// One JSON object a line for each event
+    Jsonl,
+}
+
+/// What the destination accepts
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Destination")]
+pub(crate) struct FitArgs {
+    /// A limits file: what the destination accepts; the result is made to fit
+    #[arg(long, value_name = "FILE")]
+    pub(crate) limits: Option<PathBuf>,
+    /// The last day of series that the destination wants to end, if not the end of
+    /// the second year after the latest start
+    #[arg(long, value_name = "DATE", requires = "limits")]
+    pub(crate) horizon: Option<Date>,
+}
+
+/// What is kept of a run
+#[derive(Clone, Debug, Default, clap::Args)]
+#[command(next_help_heading = "Record")]
+pub(crate) struct RecordArgs {
+    /// Write the receipt of this run as a file, besides the ledger
+    #[arg(long, value_name = "PATH.json")]
+    pub(crate) receipt: Option<PathBuf>,
+    #[command(flatten)]
+    pub(crate) ledger: LedgerArgs,
+}
+
+/// Where the history of runs is
+#[derive(Clone, Debug, Default, clap::Args)]
+#[command(next_help_heading = "Record")]
+pub(crate) struct LedgerArgs {
+    /// The ledger, if not `emvo/ledger.sqlite` in the user's state folder or what `EMVO_LEDGER` says
+    #[arg(long, value_name = "PATH", conflicts_with = "no_ledger")]
+    pub(crate) ledger: Option<PathBuf>,
+    /// Keep no record of this run
+    #[arg(long)]
+    pub(crate) no_ledger: bool,
+}
+
+/// Whether something stays, as typed
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum KeepArg {
+    /// They stay
+    #[default]
+    Keep,
+    /// They are left out
+    Drop,
+}
+
+/// What happens to ids, as typed
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum UidsArg {
+    /// As they are
+    #[default]
+    Keep,
+    /// Derived from the old ones
+    Fresh,
+}
+
+/// Which rules
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Rules")]
+pub(crate) struct RuleArgs {
+    /// These rules alone
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    pub(crate) only: Vec<String>,
+    /// All rules but these
+    #[arg(long, value_name = "ID", value_delimiter = ',')]
+    pub(crate) skip: Vec<String>,
+}
+
+/// Where a list goes, if it goes to a file.
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Output")]
+pub(crate) struct ListArgs {
+    /// Write a table
+    #[arg(long, short, value_name = "LIST.csv")]
+    pub(crate) output: Option<PathBuf>,
+    /// Replace an existing file
+    #[arg(long)]
+    pub(crate) overwrite: bool,
+}

@@ -1,0 +1,13 @@
+//! The way of every command: what was typed, what is meant, what is read, what
+//! is written, what is said.
+//!
+//! [`args`] are the arguments as typed, [`resolve`] what they mean, [`select`]
+//! which events are chosen, and [`edit`] the whole way of a command that changes
+//! calendars one by one.
+
+pub(crate) mod args;
+pub(crate) mod edit;
+pub(crate) mod resolve;
+pub(crate) mod select;
+
+pub(crate) use edit::{Edit, EditArgs, Scope};

@@ -1,0 +1,253 @@
+//! Arguments as meant: what was typed, checked before any file is read.
+
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context, bail};
+use emvo_core::rules::{self, Described, RuleChoice, RuleId};
+use emvo_core::survey::default_window;
+use emvo_core::table::{Columns, DateOrder, Field, ReadOptions};
+use emvo_ical::content::decode;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::{Zone, ZoneChoices, closest};
+use jiff::civil::Date;
+
+use super::args::{
+    AnswerArgs, FitArgs, FormatArg, LedgerArgs, ListArgs, OrderArg, OutputArgs, ReadingArgs, RecordArgs,
+    RuleArgs, WindowArgs,
+};
+use crate::answer::{Detail, Form};
+use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided};
+use crate::output::{
+    Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm,
+};
+use crate::terminal::progress::{self, ProgressArg};
+
+impl ReadingArgs {
+    pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Reading> {
+        let house = self.zone.as_deref().map(|name| zone_named(name, "--zone")).transpose()?;
+        let mut zones = ZoneChoices { house: house.clone(), ..ZoneChoices::default() };
+        for entry in &self.zone_map {
+            let (name, zone) = entry
+                .rsplit_once('=')
+                .with_context(|| format!("--zone-map `{entry}`: write \"Old name=Area/City\""))?;
+            zones.map.insert(name.trim().to_owned(), zone_named(zone, "--zone-map")?);
+        }
+        let order = match self.date_order {
+            OrderArg::Auto => DateOrder::Auto,
+            OrderArg::Day => DateOrder::Day,
+            OrderArg::Month => DateOrder::Month,
+            OrderArg::Year => DateOrder::Year,
+        };
+        let columns = self.column.iter().map(|entry| column(entry)).collect::<anyhow::Result<_>>()?;
+        let columns_file = self.columns.as_deref().map(|path| columns_file(path, files)).transpose()?;
+        let secret = self.passphrase_file.as_deref().map(|path| Secret::of_file(path, files)).transpose()?;
+        let charset = self.input_encoding;
+        let zone_map = zones.map.clone();
+        Ok(Reading {
+            zones,
+            calendars: self.calendar,
+            table: ReadOptions { house, zone_map, order, columns, columns_file, repeat_rule: None },
+            charset,
+            undecided: Undecided::Refuse,
+            tracking: EventTracking::Off,
+            secret,
+        })
+    }
+}
+
+fn columns_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Columns> {
+    let bytes =
+        files.read(path, ReadAs::Columns).with_context(|| format!("could not read `{}`", path.display()))?;
+    Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
+}
+
+fn column(entry: &str) -> anyhow::Result<(Field, String)> {
+    let (field, header) =
+        entry.split_once('=').with_context(|| format!("--column `{entry}`: write FIELD=\"Header\""))?;
+    let field = Field::of_name(field.trim()).with_context(|| {
+        let names: Vec<_> = Field::names().collect();
+        format!("--column: there is no field `{field}`; there are {}", names.join(", "))
+    })?;
+    Ok((field, header.trim().trim_matches('"').to_owned()))
+}
+
+/// The zone that a person names; if it is none, the names that are close.
+pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
+    if let Some(zone) = Zone::named(name) {
+        return Ok(zone);
+    }
+    let near = closest(name, 3);
+    if near.is_empty() {
+        bail!("{option}: `{name}` is not a time zone; write one such as Europe/Helsinki");
+    }
+    bail!("{option}: `{name}` is not a time zone; did you mean {}?", near.join(", "));
+}
+
+/// The rule that a person names, by id or by name.
+pub(crate) fn rule_named(name: &str, option: &str) -> anyhow::Result<RuleId> {
+    rules::rule(name).map(Described::id).with_context(|| {
+        let hint = closest_rule(name).map_or_else(String::new, |rule| format!(" did you mean {rule}?"));
+        format!("{option}: there is no rule `{name}`;{hint} `emvo rules` lists them")
+    })
+}
+
+/// The rule that somebody may have meant, by id and name.
+fn closest_rule(name: &str) -> Option<String> {
+    const NEAR: usize = 2;
+    let (id, slug) = (name.to_ascii_uppercase(), name.to_ascii_lowercase());
+    let distance = |rule: &&'static dyn rules::Rule| {
+        strsim::levenshtein(rule.id().as_str(), &id).min(strsim::levenshtein(rule.slug(), &slug))
+    };
+    let rule = rules::RULES.iter().copied().min_by_key(distance)?;
+    (distance(&rule) <= NEAR).then(|| format!("{} ({})", rule.id(), rule.slug()))
+}
+
+/// The window that was asked for; the default fills what was left open.
+pub(crate) struct WindowChoice {
+    from: Option<Date>,
+    until: Option<Date>,
+    pub(crate) ceiling: Ceiling,
+}
+
+impl WindowArgs {
+    pub(crate) fn resolve(&self) -> anyhow::Result<WindowChoice> {
+        if let (Some(from), Some(until)) = (self.from, self.until)
+            && from > until
+        {
+            bail!(
+                "--from {from} is after --until {until}: both days are part of the window, the first comes first"
+            );
+        }
+        Ok(WindowChoice { from: self.from, until: self.until, ceiling: Ceiling(self.ceiling) })
+    }
+}
+
+impl WindowChoice {
+    /// Whether a window was asked for at all.
+    pub(crate) fn is_asked_for(&self) -> bool {
+        self.from.is_some() || self.until.is_some()
+    }
+
+    /// The window over some sources; `None` if there is no event to go by.
+    pub(crate) fn over(&self, sources: &[Source<'_>]) -> Option<Window> {
+        let default = default_window(sources.iter().flat_map(Source::calendars));
+        match (self.from, self.until, default) {
+            (Some(from), Some(until), _) => Some(Window { from, until }),
+            (from, until, Some(window)) => Some(Window {
+                from: from.unwrap_or(window.from),
+                until: until.unwrap_or(window.until.max(from.unwrap_or(window.from))),
+            }),
+            (_, _, None) => None,
+        }
+    }
+}
+
+impl AnswerArgs {
+    /// How answers are given. From here on it is shown how far the work is.
+    pub(crate) fn resolve(self) -> Form {
+        progress::begin(if self.quiet { ProgressArg::None } else { self.progress });
+        match self {
+            Self { json: true, .. } => Form::Json,
+            Self { quiet: true, .. } => Form::Silent,
+            Self { verbose: true, .. } => Form::Text(Detail::All),
+            Self { .. } => Form::Text(Detail::Usual),
+        }
+    }
+}
+
+impl From<FormatArg> for Kind {
+    fn from(format: FormatArg) -> Self {
+        match format {
+            FormatArg::Ics => Self::Ics,
+            FormatArg::Csv => Self::Csv,
+            FormatArg::Jsonl => Self::JsonLines,
+        }
+    }
+}
+
+impl OutputArgs {
+    /// Claims the files that are named, before the long work. `usual` is what is
+    /// written where nothing says.
+    pub(crate) fn resolve(
+        self,
+        files: &ReadFiles,
+        form: TableForm,
+        usual: Option<Kind>,
+    ) -> anyhow::Result<Output> {
+        let of_name = Kind::of_path(&self.output);
+        let kind = self.to.map(Kind::from).or(of_name.or(usual).filter(|_| usual.is_some()));
+        let wish = OutputWish {
+            path: self.output,
+            kind,
+            mode: if self.dry_run { Mode::DryRun } else { Mode::Write },
+            existing: Existing::of_flag(self.overwrite),
+            recording: self.record.resolve(),
+            set_aside: self.set_aside,
+        };
+        Output::resolve(wish, Guard::new(files), form)
+    }
+}
+
+impl LedgerArgs {
+    /// Where the ledger is; `None` if none is wanted, or the user has no folder
+    /// for it.
+    pub(crate) fn path(&self) -> Option<PathBuf> {
+        if self.no_ledger {
+            return None;
+        }
+        let variable =
+            |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
+        let state = || {
+            let home = || variable("HOME").map(|home| home.join(".local/state"));
+            let state = variable("XDG_STATE_HOME").filter(|path| path.is_absolute()).or_else(home);
+            state.map(|folder| folder.join("emvo/ledger.sqlite"))
+        };
+        self.ledger.clone().or_else(|| variable("EMVO_LEDGER")).or_else(state)
+    }
+}
+
+impl RecordArgs {
+    pub(crate) fn resolve(self) -> Recording {
+        let ledger = self.ledger.path();
+        Recording { receipt: self.receipt, ledger, for_proof: EventTracking::Off }
+    }
+}
+
+impl FitArgs {
+    pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Option<Fitting>> {
+        let Self { limits, horizon } = self;
+        limits.map(|path| Fitting::of(&path, horizon, files)).transpose()
+    }
+}
+
+impl RuleArgs {
+    pub(crate) fn resolve(&self) -> anyhow::Result<RuleChoice> {
+        let named = |names: &[String], option| {
+            names.iter().map(|name| rule_named(name, option)).collect::<anyhow::Result<_>>()
+        };
+        Ok(RuleChoice { only: named(&self.only, "--only")?, skip: named(&self.skip, "--skip")? })
+    }
+}
+
+/// The rules to consent to: ids, or `all`.
+pub(crate) fn consent_of(names: &[String]) -> anyhow::Result<rules::Consent> {
+    if names.iter().any(|name| name == "all") {
+        if names.len() > 1 {
+            bail!("--consent: `all` stands alone");
+        }
+        return Ok(rules::Consent::All);
+    }
+    if names.is_empty() {
+        return Ok(rules::Consent::None);
+    }
+    let rules = names.iter().map(|name| rule_named(name, "--consent")).collect::<anyhow::Result<_>>()?;
+    Ok(rules::Consent::Rules(rules))
+}
+
+impl ListArgs {
+    /// Claims the file of a list, if one was named.
+    pub(crate) fn resolve(&self, files: &ReadFiles) -> anyhow::Result<NamedFile> {
+        let existing = Existing::of_flag(self.overwrite);
+        NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(files))
+    }
+}

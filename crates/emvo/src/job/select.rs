@@ -1,0 +1,144 @@
+//! The selectors that commands share, as typed and as meant.
+
+use anyhow::Context as _;
+use emvo_core::rules::{CheckOptions, Context, RuleChoice, RuleId, check};
+use emvo_core::select::{Extension, Repetition, Selection, TextMatch};
+use emvo_ical::calendar::Series;
+use hashbrown::HashSet;
+
+use super::resolve::{WindowChoice, rule_named};
+use crate::input::{Loaded, Reading, Source};
+
+/// Which events are meant
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Which events")]
+#[allow(clippy::struct_excessive_bools, reason = "flags as typed; `resolve` makes enums of them")]
+pub(crate) struct SelectArgs {
+    /// Part of the title, or /a regular expression/; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    title: Vec<String>,
+    /// Part of a category; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    category: Vec<String>,
+    /// Part of the place; may be given several times
+    #[arg(long, value_name = "TEXT")]
+    location: Vec<String>,
+    /// The id; may be given several times
+    #[arg(long, value_name = "UID")]
+    uid: Vec<String>,
+    /// Repeating events alone
+    #[arg(long, conflicts_with = "single")]
+    series: bool,
+    /// Single events alone
+    #[arg(long)]
+    single: bool,
+    /// All-day events alone
+    #[arg(long, conflicts_with = "timed")]
+    all_day: bool,
+    /// Events with clock times alone
+    #[arg(long)]
+    timed: bool,
+    /// Events in which a rule finds something; may be given several times
+    #[arg(long, value_name = "ID")]
+    finding: Vec<String>,
+}
+
+/// Which events are meant: those of a selection, and with findings of rules.
+#[derive(Debug)]
+pub(crate) struct Chosen {
+    pub(crate) selection: Selection,
+    pub(crate) findings: Vec<RuleId>,
+}
+
+impl SelectArgs {
+    /// Whether events are asked for by id.
+    pub(crate) fn names_ids(&self) -> bool {
+        !self.uid.is_empty()
+    }
+
+    pub(crate) fn resolve(self) -> anyhow::Result<Chosen> {
+        let texts = |texts: Vec<String>, option: &str| {
+            texts
+                .iter()
+                .map(|text| {
+                    TextMatch::parse(text)
+                        .with_context(|| format!("{option} `{text}` is not a regular expression"))
+                })
+                .collect::<anyhow::Result<Vec<_>>>()
+        };
+        let repetition = match (self.series, self.single) {
+            (true, _) => Some(Repetition::Series),
+            (_, true) => Some(Repetition::Single),
+            (false, false) => None,
+        };
+        let extension = match (self.all_day, self.timed) {
+            (true, _) => Some(Extension::AllDay),
+            (_, true) => Some(Extension::Timed),
+            (false, false) => None,
+        };
+        let selection = Selection {
+            titles: texts(self.title, "--title")?,
+            categories: texts(self.category, "--category")?,
+            locations: texts(self.location, "--location")?,
+            uids: self.uid,
+            repetition,
+            extension,
+            window: None,
+        };
+        let findings =
+            self.finding.iter().map(|id| rule_named(id, "--finding")).collect::<anyhow::Result<_>>()?;
+        Ok(Chosen { selection, findings })
+    }
+}
+
+impl Chosen {
+    /// All events.
+    pub(crate) fn all() -> Self {
+        Self { selection: Selection::default(), findings: Vec::new() }
+    }
+
+    /// The series in which one of the named rules finds something; `None` if no
+    /// rule is named.
+    pub(crate) fn with_findings(&self, loaded: &Loaded<'_>, reading: &Reading) -> Option<Vec<usize>> {
+        if self.findings.is_empty() {
+            return None;
+        }
+        let options = CheckOptions::default();
+        let context = Context::of(&loaded.calendar, &loaded.zones, reading.zones.house.as_ref(), &options);
+        Some(series_with(&context, &self.findings, &self.selection))
+    }
+
+    /// Which series of a calendar are chosen, as a question about each.
+    pub(crate) fn chooser<'c>(
+        &'c self,
+        loaded: &Loaded<'_>,
+        reading: &Reading,
+    ) -> impl Fn(usize, &Series<'_>) -> bool + use<'c> {
+        let found = self.with_findings(loaded, reading).map(HashSet::<usize>::from_iter);
+        let zones = loaded.zones.clone();
+        move |number, series| {
+            found.as_ref().is_none_or(|found| found.contains(&number))
+                && self.selection.chooses(series, &zones)
+        }
+    }
+
+    /// Whether faults of whole files are asked for: where events are chosen, they
+    /// are not.
+    pub(crate) fn takes_files(&self) -> bool {
+        self.selection.is_everything() && self.findings.is_empty()
+    }
+
+    /// The selection with the window, if one was asked for.
+    pub(crate) fn within(mut self, choice: &WindowChoice, sources: &[Source<'_>]) -> Self {
+        if choice.is_asked_for() {
+            self.selection.window = choice.over(sources);
+        }
+        self
+    }
+}
+
+/// The series in which these rules find something.
+pub(crate) fn series_with(context: &Context<'_, '_>, rules: &[RuleId], selection: &Selection) -> Vec<usize> {
+    let choice = RuleChoice { only: rules.iter().copied().collect(), ..RuleChoice::default() };
+    check(context, &choice, selection).into_iter().filter_map(|finding| finding.series).collect()
+}

@@ -1,0 +1,127 @@
+//! A backup: a zip of calendar files and a manifest, written and checked.
+
+use std::collections::BTreeSet;
+use std::io::{Cursor, Read, Write};
+
+use anyhow::{Context, bail};
+use emvo_ical::calendar::count_events;
+use serde::{Deserialize, Serialize};
+use zip::write::SimpleFileOptions;
+use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
+
+use super::digest;
+use crate::input::Secret;
+
+const MANIFEST: &str = "manifest.json";
+
+/// What a backup holds.
+#[derive(Debug, Serialize, Deserialize)]
+pub(crate) struct Manifest {
+    pub(crate) emvo: String,
+    pub(crate) bundle: u32,
+    pub(crate) calendars: Vec<Entry>,
+}
+
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Entry {
+    pub(crate) file: String,
+    pub(crate) name: String,
+    pub(crate) source: String,
+    pub(crate) events: usize,
+    pub(crate) first: Option<String>,
+    pub(crate) last: Option<String>,
+    pub(crate) bytes: usize,
+    pub(crate) sha256: String,
+}
+
+/// Files by name.
+pub(crate) type Contents = Vec<(String, Vec<u8>)>;
+
+/// The same content makes the same bytes: entries carry no time. (Encryption
+/// takes a new salt each time, as it must.)
+pub(crate) fn zipped(
+    manifest: &Manifest,
+    contents: &Contents,
+    secret: Option<&Secret>,
+) -> anyhow::Result<Vec<u8>> {
+    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
+    let options =
+        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
+    let mut manifest = serde_json::to_vec_pretty(manifest)?;
+    manifest.push(b'\n');
+    for (name, bytes) in std::iter::once((MANIFEST, manifest.as_slice()))
+        .chain(contents.iter().map(|(name, bytes)| (name.as_str(), bytes.as_slice())))
+    {
+        match secret {
+            None => zip.start_file(name, options)?,
+            Some(secret) => {
+                zip.start_file(name, options.with_aes_encryption(AesMode::Aes256, secret.as_str()))?;
+            }
+        }
+        zip.write_all(bytes)?;
+    }
+    Ok(zip.finish()?.into_inner())
+}
+
+/// A backup, read again.
+pub(crate) struct Checked {
+    pub(crate) manifest: Manifest,
+    /// What is not as the manifest says.
+    pub(crate) faults: Vec<String>,
+}
+
+/// Reads a backup again, and holds it against its manifest.
+pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<Checked> {
+    let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
+    let manifest = entry(&mut zip, MANIFEST, secret)?;
+    let manifest: Manifest = serde_json::from_slice(&manifest).context("its manifest cannot be read")?;
+    let mut faults = Vec::new();
+    for calendar in &manifest.calendars {
+        match entry(&mut zip, &calendar.file, secret) {
+            Err(error) => faults.push(format!("{}: {error:#}", calendar.file)),
+            Ok(bytes) if digest(&bytes) != calendar.sha256 => {
+                faults.push(format!("{}: its content is not what was kept", calendar.file));
+            }
+            Ok(bytes) => {
+                let events = std::str::from_utf8(&bytes).map_or(0, count_events);
+                if events != calendar.events {
+                    faults.push(format!(
+                        "{}: {events} events, and {} were kept",
+                        calendar.file, calendar.events
+                    ));
+                }
+            }
+        }
+    }
+    let known: BTreeSet<&str> = manifest.calendars.iter().map(|calendar| calendar.file.as_str()).collect();
+    let names: Vec<String> =
+        zip.file_names().filter_map(Result::ok).map(std::borrow::Cow::into_owned).collect();
+    for name in names.iter().filter(|name| *name != MANIFEST && !known.contains(name.as_str())) {
+        faults.push(format!("{name}: it is in no manifest"));
+    }
+    Ok(Checked { manifest, faults })
+}
+
+fn entry(
+    zip: &mut ZipArchive<Cursor<&[u8]>>,
+    name: &str,
+    secret: Option<&Secret>,
+) -> anyhow::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    let read = match secret {
+        None => zip.by_name(name).map(|mut file| file.read_to_end(&mut bytes)),
+        Some(secret) => {
+            zip.by_name_decrypt(name, secret.as_str().as_bytes()).map(|mut file| file.read_to_end(&mut bytes))
+        }
+    };
+    match read {
+        Ok(read) => read.map(|_| bytes).context("it cannot be unpacked"),
+        Err(zip::result::ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
+        Err(zip::result::ZipError::UnsupportedArchive(why))
+            if why == zip::result::ZipError::PASSWORD_REQUIRED =>
+        {
+            bail!("it is encrypted: --passphrase-file F names a file with its passphrase")
+        }
+        Err(error) => Err(error).context("it cannot be opened"),
+    }
+}

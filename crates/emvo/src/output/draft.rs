@@ -1,0 +1,261 @@
+//! A result before it is written: all of its files are ready, and its sum is
+//! checked.
+
+use std::collections::BTreeMap;
+use std::collections::BTreeSet;
+
+use emvo_core::edit::{Balance, Change, Edited, Fold, Refused};
+use emvo_core::receipt::Receipt;
+use emvo_core::table::CannotCarry;
+use emvo_ical::calendar::{Calendar, Series, count_events_in, write_to};
+use emvo_ical::content::Component;
+
+use super::encode::missing_head;
+use super::limits::Spread;
+use super::{Batch, Kind, Mode, Output, Part, Place, Readers, RunRecord, Shape, Target, bytes_of};
+use super::{names, set_aside};
+use crate::input::Source;
+use crate::terminal::warn;
+
+/// What was written, and what became of the events.
+#[derive(Default)]
+pub(crate) struct Written {
+    pub(crate) balance: Balance,
+    pub(crate) paths: Vec<String>,
+    /// How many calendars the fullest file holds.
+    pub(crate) calendars_in_one_file: usize,
+    /// Unreadable parts of events or files that were set aside.
+    pub(crate) fragments: usize,
+    /// Events set aside whole, because a text of theirs was cut.
+    pub(crate) whole: usize,
+    /// What was changed, in order.
+    pub(crate) changes: Vec<Change>,
+    /// Which events became part of which, in order.
+    pub(crate) folds: Vec<Fold>,
+    /// What stays as it is although it was asked to change, with its input.
+    pub(crate) refused: Vec<(String, Refused)>,
+    /// Events that are bigger than a whole file may be.
+    pub(crate) too_big: Vec<String>,
+    /// What tables have no place for.
+    pub(crate) cannot_carry: CannotCarry,
+    /// Whether anything was really written.
+    pub(crate) is_dry_run: bool,
+    /// Whether the result itself went to standard output.
+    pub(crate) took_stdout: bool,
+    /// The number of the run in the ledger.
+    pub(crate) run: Option<i64>,
+}
+
+impl Written {
+    /// Whether something could not be read or not be written as a whole.
+    pub(crate) fn is_incomplete(&self) -> bool {
+        self.balance.set_aside + self.fragments + self.whole > 0
+    }
+}
+
+/// The files of a result, all ready to take their places.
+pub(crate) struct Draft<'o> {
+    output: &'o Output,
+    batch: Batch,
+    receipt: Option<Receipt>,
+}
+
+impl Output {
+    /// Makes the files of changed calendars, one list for each source, and
+    /// checks that every event that was read is in one of them or accounted for.
+    pub(crate) fn draft(
+        &self,
+        sources: &[Source<'_>],
+        edited: Vec<Vec<Edited<'_>>>,
+        shape: &Shape<'_>,
+    ) -> anyhow::Result<(Draft<'_>, Written)> {
+        let (mut written, whole, edited) = account_of(sources, edited);
+        let (parts, too_big) = self.parts_of(sources, edited, shape);
+        written.too_big = too_big;
+        let mut batch = Batch::new(self.mode, &self.guard, Readers::AsUsual);
+        for part in &parts {
+            let target = self.target(part.name.as_deref())?;
+            let events = self.add_file(&mut batch, target, &part.calendars, &mut written)?;
+            written.balance.written += events;
+        }
+        written.balance = written.balance.ensure_sum()?;
+        for (format, bytes) in set_aside::set_aside_files(sources, &whole)? {
+            match self.set_aside_claim(format)? {
+                Some(claim) => batch.add(Target::File(claim), bytes),
+                None => warn("something was set aside and is nowhere kept: --set-aside PATH keeps it"),
+            }
+        }
+        let record = RunRecord {
+            written: parts
+                .iter()
+                .flat_map(|part| &part.calendars)
+                .map(|one| (&one.calendar, &one.zones))
+                .collect(),
+            folds: written.folds.iter().collect(),
+            changes: written.changes.iter().collect(),
+            balance: written.balance,
+        };
+        let receipt = self.recording.receipt(sources, &record, || batch.records())?;
+        written.paths = batch.paths();
+        if let (Some(claim), Some(receipt)) = (&self.named.receipt, &receipt) {
+            batch.add(Target::File(claim.clone()), receipt.to_json());
+            written.paths.push(claim.shown().to_owned());
+        }
+        written.is_dry_run = self.mode == Mode::DryRun;
+        written.took_stdout = matches!(self.place, Place::Stdout);
+        // Giving back a million events one by one takes seconds, and the program
+        // ends soon.
+        std::mem::forget(parts);
+        Ok((Draft { output: self, batch, receipt }, written))
+    }
+
+    /// The same for one calendar that was made of all sources.
+    pub(crate) fn draft_one(
+        &self,
+        sources: &[Source<'_>],
+        edited: Edited<'_>,
+        shape: &Shape<'_>,
+    ) -> anyhow::Result<(Draft<'_>, Written)> {
+        let mut all = vec![vec![edited]];
+        all.resize_with(sources.len().max(1), Vec::new);
+        self.draft(sources, all, shape)
+    }
+
+    fn parts_of<'a>(
+        &self,
+        sources: &[Source<'_>],
+        edited: Vec<Vec<Edited<'a>>>,
+        shape: &Shape<'_>,
+    ) -> (Vec<Part<'a>>, Vec<String>) {
+        if let Shape::Split(name_of) = shape {
+            return (split(edited.into_iter().flatten().collect(), *name_of), Vec::new());
+        }
+        let spread = |all: Vec<Edited<'a>>| match shape {
+            Shape::Fitted(fitting) => fitting.spread(all, &|all| self.size_of(all)),
+            Shape::AsInputs | Shape::Split(_) => Spread::of_one(all),
+        };
+        if !matches!(self.place, Place::Folder(_)) {
+            let spread = spread(edited.into_iter().flatten().collect());
+            let too_big = spread.warnings().collect();
+            return (spread.parts, too_big);
+        }
+        let (mut parts, mut too_big, mut taken) = (Vec::new(), Vec::new(), BTreeSet::new());
+        for (source, edited) in sources.iter().zip(edited) {
+            let stem = names::free_stem(&source.path, &mut taken);
+            let spread = spread(edited);
+            too_big.extend(spread.warnings());
+            parts.extend(spread.parts.into_iter().map(|part| {
+                let number = part.name.map(|name| format!("-{name}")).unwrap_or_default();
+                Part { name: Some(format!("{stem}{number}")), ..part }
+            }));
+        }
+        (parts, too_big)
+    }
+
+    /// How many bytes some calendars take as one file. What cannot be written at
+    /// all is reported when it is written.
+    fn size_of(&self, all: &[&Edited<'_>]) -> usize {
+        let bytes = bytes_of(all, self.kind, &self.form, &mut CannotCarry::new());
+        bytes.map_or(0, |(bytes, _)| bytes.len())
+    }
+
+    /// Adds some calendars as one file; how many events a reader finds in it.
+    fn add_file(
+        &self,
+        batch: &mut Batch,
+        target: Target,
+        calendars: &[Edited<'_>],
+        written: &mut Written,
+    ) -> anyhow::Result<usize> {
+        let in_one_file = if self.kind == Kind::Ics { calendars.len() } else { 1 };
+        written.calendars_in_one_file = written.calendars_in_one_file.max(in_one_file);
+        match target {
+            Target::File(claim) if self.kind == Kind::Ics && self.mode == Mode::Write => {
+                let write = |out: &mut std::fs::File| {
+                    calendars
+                        .iter()
+                        .try_for_each(|one| write_to(&one.calendar, &missing_head(&one.calendar), out))
+                };
+                batch.make(claim, write, |reopen| count_events_in(reopen))
+            }
+            target => {
+                let all: Vec<&Edited<'_>> = calendars.iter().collect();
+                let (bytes, events) = bytes_of(&all, self.kind, &self.form, &mut written.cannot_carry)?;
+                batch.add(target, bytes);
+                Ok(events)
+            }
+        }
+    }
+}
+
+/// What became of the events before they are written, and the calendars without
+/// what was told of them.
+fn account_of<'a>(
+    sources: &[Source<'_>],
+    mut edited: Vec<Vec<Edited<'a>>>,
+) -> (Written, Vec<Component<'a>>, Vec<Vec<Edited<'a>>>) {
+    let mut written = Written {
+        fragments: sources.iter().map(|source| source.set_aside.fragments()).sum(),
+        ..Written::default()
+    };
+    written.balance.read = sources.iter().map(|source| source.events_read).sum();
+    written.balance.set_aside = sources.iter().map(Source::events_set_aside).sum();
+    let mut whole = Vec::new();
+    for (source, of_source) in sources.iter().zip(&mut edited) {
+        for one in of_source {
+            written.balance.added += one.added;
+            written.balance.removed += one.removed;
+            written.balance.folded += one.folded;
+            written.changes.append(&mut one.changes);
+            written.folds.append(&mut one.folds);
+            whole.append(&mut one.whole);
+            let refused = std::mem::take(&mut one.refused).into_iter();
+            written.refused.extend(refused.map(|refused| (source.path.clone(), refused)));
+        }
+    }
+    written.whole = whole.len();
+    (written, whole, edited)
+}
+
+/// Each event into the part of its name; parts by name.
+fn split<'a>(
+    all: Vec<Edited<'a>>,
+    name_of: &dyn Fn(&Series<'_>, &Calendar<'_>, usize) -> String,
+) -> Vec<Part<'a>> {
+    let mut files: BTreeMap<String, Vec<Edited<'a>>> = BTreeMap::new();
+    let mut count = 0;
+    for mut one in all {
+        let series = std::mem::take(&mut one.calendar.series);
+        let mut of_calendar: BTreeMap<String, Calendar<'a>> = BTreeMap::new();
+        for series in series {
+            let name = names::part_name(&name_of(&series, &one.calendar, count));
+            count += 1;
+            of_calendar.entry(name).or_insert_with(|| one.calendar.clone()).series.push(series);
+        }
+        for (name, calendar) in of_calendar {
+            files.entry(name).or_default().push(Edited::unchanged(calendar, one.zones.clone()));
+        }
+    }
+    files.into_iter().map(|(name, calendars)| Part { name: Some(name), calendars }).collect()
+}
+
+impl Draft<'_> {
+    /// The files, to add further ones such as a report. Those are in no receipt.
+    pub(crate) fn batch(&mut self) -> &mut Batch {
+        &mut self.batch
+    }
+
+    /// The files and the receipt, to be written by somebody else.
+    pub(crate) fn into_files(self) -> (Vec<(Target, Vec<u8>)>, Option<Receipt>) {
+        (self.batch.into_pending(), self.receipt)
+    }
+
+    /// Puts all files into their places and enters the run into the ledger; its
+    /// number there.
+    pub(crate) fn place(self) -> anyhow::Result<Option<i64>> {
+        let Self { output, batch, receipt } = self;
+        batch.place()?;
+        let receipt = receipt.filter(|_| output.mode == Mode::Write);
+        Ok(receipt.and_then(|receipt| output.recording.enter(&receipt)))
+    }
+}

@@ -1,0 +1,130 @@
+//! Results made to fit what a destination accepts.
+
+use std::collections::BTreeSet;
+use std::path::Path;
+
+use anyhow::Context;
+use emvo_core::edit::{Edited, Step, sync_definitions};
+use emvo_core::fit::{FitOptions, Limits, fit_series, split_files};
+use emvo_core::table::Columns;
+use emvo_ical::calendar::Calendar;
+use emvo_ical::content::decode;
+use emvo_ical::recurrence::{Ceiling, Window};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
+use jiff::civil::Date;
+
+use super::Part;
+use crate::input::{ReadAs, ReadFiles};
+
+/// A destination's limits, as meant.
+pub(crate) struct Fitting {
+    pub(crate) limits: Limits,
+    /// How the destination wants its tables.
+    pub(crate) columns: Option<Columns>,
+    horizon: Option<Date>,
+}
+
+/// Reads a limits file.
+pub(crate) fn limits_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Limits> {
+    let bytes =
+        files.read(path, ReadAs::Limits).with_context(|| format!("could not read `{}`", path.display()))?;
+    Limits::parse(&decode(&bytes).text).with_context(|| format!("limits file `{}`", path.display()))
+}
+
+impl Fitting {
+    pub(crate) fn of(path: &Path, horizon: Option<Date>, files: &ReadFiles) -> anyhow::Result<Self> {
+        let limits = limits_file(path, files)?;
+        let columns = limits.columns.as_ref().map(|name| {
+            let path = path.with_file_name(name);
+            let bytes = files
+                .read(&path, ReadAs::Columns)
+                .with_context(|| format!("could not read `{}`", path.display()))?;
+            Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
+        });
+        Ok(Self { columns: columns.transpose()?, limits, horizon })
+    }
+
+    /// How series fit. Those that have to end do so with the window, if nobody
+    /// said when.
+    pub(crate) fn options(&self, window: Window, ceiling: Ceiling) -> FitOptions {
+        let horizon = self.horizon.unwrap_or(window.until);
+        FitOptions { limits: self.limits.clone(), horizon, ceiling }
+    }
+
+    /// Spreads calendars over as many files as it takes; one file where that is
+    /// enough. `size` says how many bytes some calendars take together.
+    pub(super) fn spread<'a>(
+        &self,
+        all: Vec<Edited<'a>>,
+        size: &dyn Fn(&[&Edited<'a>]) -> usize,
+    ) -> Spread<'a> {
+        let events: usize = all.iter().map(|one| one.calendar.series.len()).sum();
+        let refs: Vec<&Edited<'a>> = all.iter().collect();
+        let is_enough = self.limits.events_per_file.is_none_or(|most| events <= most)
+            && self.limits.bytes_per_file.is_none_or(|most| size(&refs) <= most);
+        if is_enough {
+            return Spread::of_one(all);
+        }
+        let mut spread = Spread { parts: Vec::new(), too_big: Vec::new() };
+        for Edited { calendar, zones, .. } in all {
+            let alone = |calendar: &Calendar<'a>| {
+                let calendar = with_own_zones(calendar.clone(), &zones);
+                size(&[&Edited::unchanged(calendar, zones.clone())])
+            };
+            let split = split_files(calendar, &self.limits, &alone);
+            spread.too_big.extend(split.too_big);
+            for calendar in split.files {
+                let part = Edited::unchanged(with_own_zones(calendar, &zones), zones.clone());
+                let name = format!("{:03}", spread.parts.len() + 1);
+                spread.parts.push(Part { name: Some(name), calendars: vec![part] });
+            }
+        }
+        spread
+    }
+}
+
+/// A calendar with the definitions of the zones that it uses alone.
+fn with_own_zones<'a>(mut calendar: Calendar<'a>, zones: &ZoneResolver) -> Calendar<'a> {
+    let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
+    sync_definitions(&mut calendar, zones, &before, &BTreeSet::new());
+    calendar
+}
+
+/// The files that calendars were spread over.
+pub(super) struct Spread<'a> {
+    pub(super) parts: Vec<Part<'a>>,
+    /// Events that are bigger than a whole file may be.
+    pub(crate) too_big: Vec<String>,
+}
+
+impl<'a> Spread<'a> {
+    /// All in one file.
+    pub(super) fn of_one(all: Vec<Edited<'a>>) -> Self {
+        Self { parts: vec![Part { name: None, calendars: all }], too_big: Vec::new() }
+    }
+
+    /// What a person should know.
+    pub(super) fn warnings(&self) -> impl Iterator<Item = String> {
+        self.too_big.iter().map(|title| format!("F02: `{title}` alone is bigger than a file may be"))
+    }
+}
+
+/// Makes every series of a calendar fit. Returns what could not be made to.
+pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneChoices) -> Vec<String> {
+    let mut refused = Vec::new();
+    let mut whole = Vec::new();
+    let zones = edited.zones.clone();
+    edited.edit(choices, |_, series| {
+        let fitted = fit_series(&series, options, &zones);
+        let title = series.lead().title().unwrap_or_default();
+        refused.extend(fitted.not_fitted.iter().map(|reason| format!("`{title}`: {reason}")));
+        whole.extend(fitted.whole);
+        if fitted.parts.is_empty() {
+            // A series that has no date at all.
+            return Step::Removed(fitted.changes);
+        }
+        Step::Became(fitted.parts, fitted.changes)
+    });
+    edited.whole.extend(whole);
+    refused
+}

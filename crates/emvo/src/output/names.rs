@@ -1,0 +1,75 @@
+//! What files are called that nobody named: parts of an output, files in a
+//! folder, and what is set aside.
+
+use std::collections::BTreeSet;
+use std::ffi::OsString;
+use std::path::{Path, PathBuf};
+
+use super::Kind;
+use crate::input::Format;
+
+/// Longer names of parts are cut: with the output's own name around them they
+/// would be no file names any more (255 bytes on most systems).
+const LONGEST: usize = 100;
+
+/// The stem of an input's output in a folder: its own, numbered where two inputs
+/// have the same.
+pub(super) fn free_stem(source: &str, taken: &mut BTreeSet<String>) -> String {
+    let stem = match (source, Path::new(source).file_stem()) {
+        ("-", _) | (_, None) => "calendar".to_owned(),
+        (_, Some(stem)) => stem.to_string_lossy().into_owned(),
+    };
+    let named = |number: usize| if number == 1 { stem.clone() } else { format!("{stem}-{number}") };
+    // One more name than there are taken ones is free.
+    let number = (1..=taken.len() + 1).find(|number| !taken.contains(&named(*number))).unwrap_or(1);
+    taken.insert(named(number));
+    named(number)
+}
+
+/// Part `2026` of `out.ics` is `out-2026.ics`.
+pub(super) fn part_beside(output: &Path, part: &str, kind: Kind) -> PathBuf {
+    let stem = output.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
+    output.with_file_name(format!("{stem}-{part}.{}", kind.extension()))
+}
+
+/// The file for what cannot be read: `out.set-aside.ics` beside `out.csv`.
+pub(super) fn set_aside_beside(output: &Path, format: Format) -> PathBuf {
+    let mut name = output.file_stem().map_or_else(|| OsString::from("output"), OsString::from);
+    name.push(format!(".set-aside.{}", format.name()));
+    output.with_file_name(name)
+}
+
+/// The same for an output that is a folder.
+pub(super) fn set_aside_in(folder: &Path, format: Format) -> PathBuf {
+    folder.join(format!("all.set-aside.{}", format.name()))
+}
+
+/// A part's name as every file system takes it: `Crew / deck` is `Crew___deck`.
+pub(crate) fn part_name(name: &str) -> String {
+    let safe = |char: char| if char.is_alphanumeric() || char == '-' { char } else { '_' };
+    let mut short = String::new();
+    for char in name.trim().chars().map(safe) {
+        if short.len() + char.len_utf8() > LONGEST {
+            break;
+        }
+        short.push(char);
+    }
+    if short.is_empty() { "none".to_owned() } else { short }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_are_free_and_fit() {
+        let mut taken = BTreeSet::new();
+        let names = ["a/crew.ics", "b/crew.ics", "-", "crew.csv"].map(|path| free_stem(path, &mut taken));
+        assert_eq!(names, ["crew", "crew-2", "calendar", "crew-3"]);
+        assert_eq!(part_beside(Path::new("d/out.ics"), "2026", Kind::Csv), Path::new("d/out-2026.csv"));
+        assert_eq!(set_aside_beside(Path::new("out.csv"), Format::Ics), Path::new("out.set-aside.ics"));
+        assert_eq!(part_name(" Crew / deck "), "Crew___deck");
+        assert_eq!(part_name("  "), "none");
+        assert_eq!(part_name(&"ö".repeat(300)).len(), LONGEST);
+    }
+}

@@ -1,0 +1,224 @@
+//! What is kept of a run: its receipt as a file, and its place in the ledger.
+
+use std::io::{self, Read};
+use std::path::{Path, PathBuf};
+
+use anyhow::Context;
+use emvo_core::edit::{Balance, Change, Fold};
+use emvo_core::receipt::{
+    EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
+};
+use emvo_ical::calendar::Calendar;
+use emvo_ical::zone::ZoneResolver;
+use emvo_ledger::{Account, Ledger};
+use rayon::prelude::*;
+use ring::digest::{self, SHA256};
+
+use super::guard::{Existing, Folder, Guard, GuardError, Role};
+use crate::input::{EventTracking, Source};
+use crate::terminal::warn;
+
+/// Where a run is recorded.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Recording {
+    pub(crate) receipt: Option<PathBuf>,
+    pub(crate) ledger: Option<PathBuf>,
+    /// Whether a proof goes by what the run did to each event.
+    pub(crate) for_proof: EventTracking,
+}
+
+/// What a command did to events.
+pub(crate) struct RunRecord<'d, 'a> {
+    pub(crate) written: Vec<(&'d Calendar<'a>, &'d ZoneResolver)>,
+    pub(crate) folds: Vec<&'d Fold>,
+    pub(crate) changes: Vec<&'d Change>,
+    pub(crate) balance: Balance,
+}
+
+impl Recording {
+    pub(crate) fn tracking(&self) -> EventTracking {
+        if self.receipt.is_some() || self.ledger.is_some() { EventTracking::On } else { self.for_proof }
+    }
+
+    /// The receipt of a run, if anybody keeps it.
+    pub(crate) fn receipt(
+        &self,
+        sources: &[Source<'_>],
+        record: &RunRecord<'_, '_>,
+        outputs: impl FnOnce() -> anyhow::Result<Vec<FileRecord>>,
+    ) -> anyhow::Result<Option<Receipt>> {
+        if self.tracking() == EventTracking::Off {
+            return Ok(None);
+        }
+        Ok(Some(receipt_of(sources, record, outputs()?, EventTracking::On)))
+    }
+
+    /// The file that was named for the receipt.
+    pub(crate) fn receipt_path(&self) -> Option<&Path> {
+        self.receipt.as_deref()
+    }
+
+    /// Refuses a ledger that is a file of this run: it is written in place.
+    pub(crate) fn ensure_ledger_apart(&self, guard: &Guard) -> Result<(), GuardError> {
+        let Some(path) = &self.ledger else { return Ok(()) };
+        match guard.claim(path, Role::Ledger, Existing::Replace, Folder::Make) {
+            // A ledger that cannot be used is a warning, once the work is done.
+            Ok(_)
+            | Err(
+                GuardError::IsFolder { .. }
+                | GuardError::LeadsNowhere { .. }
+                | GuardError::Unreachable { .. }
+                | GuardError::NoFolder { .. }
+                | GuardError::Exists { .. },
+            ) => Ok(()),
+            Err(
+                error @ (GuardError::IsRead { .. }
+                | GuardError::Claimed { .. }
+                | GuardError::SameOutput { .. }
+                | GuardError::IsSpecial { .. }),
+            ) => Err(error),
+        }
+    }
+
+    /// Enters a run into the ledger; its number. A ledger that cannot be used
+    /// never stops the work.
+    pub(crate) fn enter(&self, receipt: &Receipt) -> Option<i64> {
+        let path = self.ledger.as_deref()?;
+        match enter(path, receipt) {
+            Ok(number) => Some(number),
+            Err(error) => {
+                let line = format!("this run is not in the ledger {}: {error:#}", path.display());
+                warn(&line);
+                None
+            }
+        }
+    }
+}
+
+/// What a run did, as a receipt; where events were not noted and nobody will
+/// read it, the balance and the outputs alone.
+pub(crate) fn receipt_of(
+    sources: &[Source<'_>],
+    record: &RunRecord<'_, '_>,
+    outputs: Vec<FileRecord>,
+    tracking: EventTracking,
+) -> Receipt {
+    let receipt = Receipt {
+        emvo: env!("CARGO_PKG_VERSION").to_owned(),
+        receipt: RECEIPT_VERSION,
+        command: std::env::args().skip(1).collect(),
+        outputs,
+        balance: record.balance,
+        ..Receipt::default()
+    };
+    if tracking == EventTracking::Off {
+        return receipt;
+    }
+    let logs: Vec<&ReadLog> = sources.iter().map(|source| &source.log).collect();
+    let mut events = ReadLog::fates(&logs, &record.written, &record.folds, &record.changes);
+    if record.balance.removed == 0 {
+        // Nothing was left out, so what is gone is part of another event.
+        for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
+            event.fate = Fate::Folded;
+        }
+    }
+    events.extend(set_aside(sources));
+    let inputs: Vec<(&str, &[u8])> =
+        sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
+    Receipt {
+        inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        events,
+        changes: changes_of_files(&record.changes),
+        ..receipt
+    }
+}
+
+fn enter(path: &Path, receipt: &Receipt) -> anyhow::Result<i64> {
+    let mut ledger = Ledger::open(path)?;
+    let count = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
+    let account = Account {
+        read: count(receipt.balance.read),
+        written: count(receipt.balance.written),
+        folded: count(receipt.balance.folded),
+        removed: count(receipt.balance.removed),
+        set_aside: count(receipt.balance.set_aside),
+        added: count(receipt.balance.added),
+    };
+    let now = jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
+    let words = receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ");
+    ledger.record(&now, &words, account, &receipt.to_json()).context("it could not be written")
+}
+
+/// A word of a command as a person would type it.
+pub(crate) fn shell_word(word: &str) -> String {
+    let is_plain = |char: char| char.is_alphanumeric() || "-_./,:=+@%".contains(char);
+    if !word.is_empty() && word.chars().all(is_plain) {
+        word.to_owned()
+    } else {
+        format!("\"{}\"", word.replace('"', "\\\""))
+    }
+}
+
+pub(crate) fn file_record(path: &str, bytes: &[u8]) -> FileRecord {
+    FileRecord { path: path.to_owned(), bytes: bytes.len(), sha256: digest(bytes) }
+}
+
+/// The same for bytes that stand elsewhere.
+pub(crate) fn file_record_of(path: &str, mut bytes: impl Read) -> io::Result<FileRecord> {
+    let mut digest = digest::Context::new(&SHA256);
+    let mut block = vec![0; 1 << 20];
+    let mut length = 0;
+    loop {
+        let read = bytes.read(&mut block)?;
+        if read == 0 {
+            return Ok(FileRecord {
+                path: path.to_owned(),
+                bytes: length,
+                sha256: hexadecimal(&digest.finish()),
+            });
+        }
+        digest.update(&block[..read]);
+        length += read;
+    }
+}
+
+/// SHA-256 in hexadecimal.
+pub(crate) fn digest(bytes: &[u8]) -> String {
+    hexadecimal(&digest::digest(&SHA256, bytes))
+}
+
+fn hexadecimal(digest: &digest::Digest) -> String {
+    let digit = |digit: u8| char::from(b"0123456789abcdef"[usize::from(digit)]);
+    digest.as_ref().iter().flat_map(|byte| [digit(byte >> 4), digit(byte & 15)]).collect()
+}
+
+/// Events and rows that could not be read.
+fn set_aside<'s>(sources: &'s [Source<'_>]) -> impl Iterator<Item = EventRecord> + 's {
+    sources.iter().flat_map(|source| {
+        let record = |uid: String, title: String, start: String| EventRecord {
+            path: source.path.clone(),
+            uid,
+            title,
+            start,
+            fate: Fate::SetAside,
+            into: None,
+            now: Vec::new(),
+            fields: Vec::new(),
+            changes: Vec::new(),
+        };
+        let unsound = source.unsound().map(move |event| {
+            let text = |name| event.component.text(name).unwrap_or_default().into_owned();
+            record(text("UID"), text("SUMMARY"), text("DTSTART"))
+        });
+        let rows = source
+            .set_aside
+            .rows
+            .iter()
+            .map(move |row| record(String::new(), row.cells.join(" | "), format!("row {}", row.row)));
+        let parts = source
+            .set_aside
+            .event_lines()
+            .map(move |line| record(String::new(), String::new(), format!("line {line}")));
+        unsound.chain(rows).chain(parts)
+    })
+}

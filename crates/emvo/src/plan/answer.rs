@@ -1,0 +1,412 @@
+//! What a plan says: before, and afterwards.
+
+use std::collections::BTreeMap;
+use std::fmt::Write as _;
+use std::path::{Path, PathBuf};
+
+use emvo_core::edit::Balance;
+use emvo_core::reconcile::Verdict;
+use emvo_core::redact::Private;
+use emvo_report::{Cause, Mood, Page, Table};
+use jiff::civil::Date;
+use serde::Serialize;
+
+use super::carried_out::CarriedOut;
+use super::destination_run::DestinationResult;
+use super::written::Done;
+use super::{Plan, PlanSource, Repairs};
+use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
+use crate::answer::page::table;
+use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
+use crate::answer::written::{Examples, change_lines, summary, warnings_about};
+use crate::answer::{Answer, BalanceJson, ChangeJson, Detail, Reported, report_bytes};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
+
+/// A plan that was carried out, and what was written in the end.
+pub(crate) struct RunAnswer<'r> {
+    pub(crate) plan: &'r Plan,
+    pub(crate) carried: &'r CarriedOut,
+    pub(crate) done: Option<&'r Done>,
+}
+
+impl Answer for RunAnswer<'_> {
+    const COMMAND: &'static str = "run";
+
+    fn text(&self, detail: Detail) -> String {
+        let Some(done) = self.done else { return String::new() };
+        let intentions = if done.is_dry_run { intentions(self.plan) } else { String::new() };
+        intentions + &text(self.carried, done, detail)
+    }
+
+    fn json(&self) -> impl Serialize {
+        run_json(self.carried, self.done)
+    }
+
+    fn warnings(&self) -> Vec<String> {
+        self.carried.destinations.iter().flat_map(|one| warnings_about(&one.written)).collect()
+    }
+}
+
+impl RunAnswer<'_> {
+    fn as_done(&self) -> DonePage<'_> {
+        DonePage {
+            balance: self.carried.balance(),
+            changes: self.carried.changes().collect(),
+            folds: &[],
+            remarks: Remarks {
+                title: self.plan.name.clone(),
+                by_hand: self.carried.follow_up.clone(),
+                tables: vec![destinations_table(self.carried), differences_table(self.carried)],
+            },
+        }
+    }
+}
+
+impl Reported for RunAnswer<'_> {
+    fn page(&self) -> Page {
+        page(self.carried, done_page(&self.as_done()))
+    }
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
+        done_sheet(&self.as_done())
+    }
+}
+
+/// The report of a plan, before anything is written.
+pub(super) fn report_of(plan: &Plan, carried: &CarriedOut, path: &Path) -> anyhow::Result<Vec<u8>> {
+    report_bytes(path, &RunAnswer { plan, carried, done: None })
+}
+
+/// What the plan would do, source by source.
+fn intentions(plan: &Plan) -> String {
+    let mut out = format!("{}\n", styled(STRONG, sanitized(&plan.name)));
+    // Writing into a string cannot fail, here and below.
+    for source in &plan.sources {
+        let into = &plan.destinations[source.into].name;
+        let files = counted(source.files.len(), "file", "files");
+        let _ = writeln!(out, "  {} ({files}) → {}", sanitized(&source.pattern), sanitized(into));
+        for line in of_source(source) {
+            let _ = writeln!(out, "      {}", styled(DIM, sanitized(&line)));
+        }
+    }
+    for destination in &plan.destinations {
+        let mut how = vec![format!("goes to {}", destination.path.display())];
+        if let Some(existing) = &destination.existing {
+            how.push(
+                format!("on top of {} ({:?} wins)", existing.display(), destination.clash).to_lowercase(),
+            );
+        }
+        if destination.fitting.is_some() {
+            how.push("made to fit its limits".to_owned());
+        }
+        let _ = writeln!(out, "  {}: {}", sanitized(&destination.name), sanitized(&how.join(", ")));
+    }
+    if let Some(window) = plan.window {
+        let range = match (window.from, window.until) {
+            (from, Date::MAX) => format!("from {from} on"),
+            (Date::MIN, until) => format!("up to {until}"),
+            (from, until) => format!("{from} through {until}"),
+        };
+        let _ = writeln!(out, "  only what has a date {range}; a series that reaches in is kept whole");
+    }
+    let repairs = match plan.repairs {
+        Repairs::Made => "safe repairs are made first, and those consented to",
+        Repairs::Skipped => "nothing is repaired",
+    };
+    let _ = writeln!(out, "  {repairs}");
+    out
+}
+
+fn of_source(source: &PlanSource) -> Vec<String> {
+    let mut lines = Vec::new();
+    if let Some(zone) = &source.reading.zones.house {
+        lines.push(format!("times without a zone are {}", zone.name()));
+    }
+    if !source.reading.calendars.is_empty() {
+        lines.push(format!("only the calendars {}", source.reading.calendars.join(", ")));
+    }
+    if !source.incoming.add_categories.is_empty() {
+        lines.push(format!("with the category {}", source.incoming.add_categories.join(", ")));
+    }
+    if let Some(busy) = source.incoming.busy {
+        lines.push(format!("counting as {busy:?}").to_lowercase());
+    }
+    match source.private {
+        Private::Include => {}
+        Private::Omit => lines.push("private events are left out".to_owned()),
+        Private::Mask => lines.push("private events lose their words".to_owned()),
+    }
+    lines
+}
+
+fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
+    let mut out = String::new();
+    for one in &carried.destinations {
+        let _ = writeln!(out, "{}  {}", styled(STRONG, sanitized(&one.name)), sanitized(&one.path));
+        let _ = write!(out, "  {}", summary(one.written.balance, one.written.fragments));
+        if one.outside > 0 {
+            let events = counted(one.outside, "event lies", "events lie");
+            let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
+        }
+        out.push_str(&verdict_lines(one));
+        for warning in &one.warnings {
+            let _ = writeln!(out, "  {} {}", styled(WARNING, "!"), sanitized(warning));
+        }
+    }
+    if detail == Detail::All {
+        out.push_str(&change_lines(carried.changes(), detail, Examples::Several));
+    }
+    if !carried.follow_up.is_empty() {
+        let _ = writeln!(out, "{}", styled(STRONG, "To do by hand"));
+        for line in &carried.follow_up {
+            let _ = writeln!(out, "{}", wrapped("  - ", "    ", &sanitized(line)));
+        }
+    }
+    if done.outputs.is_empty() {
+        let _ = writeln!(out, "nothing to do: all of it stands there already");
+    }
+    for path in &done.outputs {
+        let verb = if done.is_dry_run { "would write" } else { "wrote" };
+        let _ = writeln!(out, "{verb} {}", sanitized(path));
+    }
+    for path in &done.stale {
+        let _ = writeln!(
+            out,
+            "{} {} is from an earlier run, and this one does not write it",
+            styled(WARNING, "!"),
+            sanitized(path)
+        );
+    }
+    out
+}
+
+fn verdict_lines(one: &DestinationResult) -> String {
+    let Some(proof) = &one.proof else { return String::new() };
+    let mut out = String::new();
+    let word = match proof.verdict {
+        Verdict::Complete => styled(GOOD, "Complete"),
+        Verdict::Incomplete => styled(ERROR, "Incomplete"),
+    };
+    let counts = proof.counts;
+    let _ = writeln!(
+        out,
+        "  {word}: {} of the sources, {} there as they were, {} explained",
+        counted(counts.source_occurrences, "date", "dates"),
+        counts.matched,
+        counts.explained
+    );
+    for cause in &proof.causes {
+        let _ = writeln!(out, "{}", wrapped("    ", "      ", &sanitized(&cause.summary)));
+    }
+    out
+}
+
+fn page(carried: &CarriedOut, page: Page) -> Page {
+    let proofs = || carried.destinations.iter().filter_map(|one| one.proof.as_ref());
+    let mut page = page;
+    let is_incomplete = proofs().any(|proof| proof.verdict == Verdict::Incomplete);
+    if proofs().next().is_some() {
+        page.verdict.word = (if is_incomplete { "Incomplete" } else { "Complete" }).into();
+        page.verdict.mood = if is_incomplete { Mood::Bad } else { Mood::Good };
+        let dates: usize = proofs().map(|proof| proof.counts.source_occurrences).sum();
+        page.verdict.sentence = if is_incomplete {
+            format!(
+                "Not every one of {} is accounted for. {}",
+                counted(dates, "date", "dates"),
+                page.verdict.sentence
+            )
+        } else {
+            format!(
+                "Every one of {} is accounted for. {}",
+                counted(dates, "date", "dates"),
+                page.verdict.sentence
+            )
+        };
+    }
+    page.causes = proofs()
+        .flat_map(|proof| &proof.causes)
+        .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.clone() })
+        .collect();
+    let mut days = BTreeMap::new();
+    for (day, (before, after)) in proofs().flat_map(|proof| &proof.days) {
+        let counts: &mut (usize, usize) = days.entry(*day).or_default();
+        *counts = (counts.0 + before, counts.1 + after);
+    }
+    page.months = months(&days);
+    page
+}
+
+fn destinations_table(carried: &CarriedOut) -> Table {
+    let rows = carried.destinations.iter().map(|one| {
+        let verdict = match one.proof.as_ref().map(|proof| proof.verdict) {
+            None => "not compared",
+            Some(Verdict::Complete) => "complete",
+            Some(Verdict::Incomplete) => "incomplete",
+        };
+        vec![
+            one.name.clone(),
+            one.path.clone(),
+            one.balance().read.to_string(),
+            one.balance().written.to_string(),
+            one.balance().folded.to_string(),
+            one.balance().removed.to_string(),
+            one.balance().set_aside.to_string(),
+            verdict.to_owned(),
+        ]
+    });
+    let columns = ["destination", "file", "read", "written", "folded", "removed", "set aside", "verdict"];
+    table("Destinations", "", &columns, rows)
+}
+
+fn differences_table(carried: &CarriedOut) -> Table {
+    let proofs = carried.destinations.iter().filter_map(|one| one.proof.as_ref());
+    let rows: Vec<Vec<String>> = proofs.flat_map(|proof| &proof.differences).map(difference_row).collect();
+    table("What differs", "", &DIFFERENCE_COLUMNS, rows.into_iter())
+}
+
+#[derive(Serialize)]
+struct RunJson {
+    balance: BalanceJson,
+    outputs: Vec<String>,
+    changes: Vec<ChangeJson>,
+    run: Option<i64>,
+    destinations: Vec<DestinationJson>,
+    follow_up: Vec<String>,
+    stale: Vec<String>,
+}
+
+#[derive(Serialize)]
+struct DestinationJson {
+    name: String,
+    path: String,
+    balance: BalanceJson,
+    outside: usize,
+    verdict: Option<&'static str>,
+    causes: Vec<String>,
+    warnings: Vec<String>,
+}
+
+fn run_json(carried: &CarriedOut, done: Option<&Done>) -> RunJson {
+    RunJson {
+        balance: carried.balance().into(),
+        outputs: done.map(|done| done.outputs.clone()).unwrap_or_default(),
+        changes: carried.changes().map(ChangeJson::from).collect(),
+        run: done.and_then(|done| done.run),
+        destinations: carried
+            .destinations
+            .iter()
+            .map(|one| DestinationJson {
+                name: one.name.clone(),
+                path: one.path.clone(),
+                balance: one.balance().into(),
+                outside: one.outside,
+                verdict: one.proof.as_ref().map(|proof| match proof.verdict {
+                    Verdict::Complete => "complete",
+                    Verdict::Incomplete => "incomplete",
+                }),
+                causes: one
+                    .proof
+                    .iter()
+                    .flat_map(|proof| &proof.causes)
+                    .map(|cause| cause.summary.clone())
+                    .collect(),
+                warnings: one.warnings.clone(),
+            })
+            .collect(),
+        follow_up: carried.follow_up.clone(),
+        stale: done.map(|done| done.stale.clone()).unwrap_or_default(),
+    }
+}
+
+/// How one of many plans ended: its sum, whether it needs a look, and whether
+/// everything stood there already.
+pub(crate) struct Ended {
+    pub(crate) balance: Balance,
+    pub(crate) needs_a_look: bool,
+    pub(crate) is_same: bool,
+}
+
+/// Many plans, each with how it ended.
+pub(crate) struct ManyRuns<'m> {
+    pub(crate) plans: &'m [PathBuf],
+    pub(crate) results: Vec<anyhow::Result<Ended>>,
+}
+
+impl ManyRuns<'_> {
+    pub(crate) fn failed(&self) -> usize {
+        self.results.iter().filter(|result| result.is_err()).count()
+    }
+
+    pub(crate) fn needs_a_look(&self) -> bool {
+        self.results.iter().flatten().any(|ended| ended.needs_a_look)
+    }
+
+    fn total(&self) -> Balance {
+        let mut total = Balance::default();
+        self.results.iter().flatten().for_each(|ended| total += ended.balance);
+        total
+    }
+}
+
+fn state_of(result: &anyhow::Result<Ended>) -> &'static str {
+    match result {
+        Err(_) => "not done",
+        Ok(Ended { needs_a_look: true, .. }) => "needs a look",
+        Ok(Ended { is_same: true, .. }) => "nothing to do",
+        Ok(Ended { .. }) => "done",
+    }
+}
+
+impl Answer for ManyRuns<'_> {
+    const COMMAND: &'static str = "run";
+
+    fn text(&self, _: Detail) -> String {
+        let mut out = String::new();
+        for (path, result) in self.plans.iter().zip(&self.results) {
+            let state = state_of(result);
+            let line = match result {
+                Ok(Ended { balance, needs_a_look, is_same }) => {
+                    let state = match (needs_a_look, is_same) {
+                        (true, _) => styled(WARNING, state),
+                        (false, true) => state.to_owned(),
+                        (false, false) => styled(GOOD, state),
+                    };
+                    format!("{state}  {} in, {} written", balance.read, balance.written)
+                }
+                Err(error) => format!("{}  {}", styled(ERROR, state), sanitized(&format!("{error:#}"))),
+            };
+            // Writing into a string cannot fail.
+            let _ = writeln!(out, "{}  {line}", sanitized(&path.display().to_string()));
+        }
+        let Balance { read, added, written, folded, removed, set_aside } = self.total();
+        let plans = counted(self.results.len(), "plan", "plans");
+        let sum = format!(
+            "{plans}: {read} read + {added} new = {written} written + {folded} folded + {removed} removed + {set_aside} set aside"
+        );
+        out + &styled(STRONG, sum) + "\n"
+    }
+
+    fn json(&self) -> impl Serialize {
+        let one = |(path, result): (&PathBuf, &anyhow::Result<Ended>)| PlanJson {
+            path: path.display().to_string(),
+            state: state_of(result),
+            balance: result.as_ref().ok().map(|ended| ended.balance),
+            error: result.as_ref().err().map(|error| format!("{error:#}")),
+        };
+        ManyJson { balance: self.total(), plans: self.plans.iter().zip(&self.results).map(one).collect() }
+    }
+}
+
+#[derive(Serialize)]
+struct ManyJson {
+    balance: Balance,
+    plans: Vec<PlanJson>,
+}
+
+#[derive(Serialize)]
+struct PlanJson {
+    path: String,
+    state: &'static str,
+    balance: Option<Balance>,
+    error: Option<String>,
+}

@@ -1,0 +1,306 @@
+//! What a plan does for one of its destinations: its sources repaired, windowed,
+//! combined, fitted, and proved, all in memory.
+
+use anyhow::Context;
+use emvo_core::edit::{Balance, Change, Edited};
+use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
+use emvo_core::receipt::Receipt;
+use emvo_core::reconcile::{Explanations, Reconciliation, reconcile};
+use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown};
+use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
+use emvo_core::survey::default_window;
+use emvo_core::table::WriteOptions;
+use emvo_ical::calendar::Calendar;
+use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
+
+use super::follow_up::FollowUp;
+use super::{Destination, Plan, PlanSource, Repairs};
+use crate::input::{
+    EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, track_events,
+    views,
+};
+use crate::output::{Guard, Output, Recording, Shape, TableForm, Target, Written, fit};
+use crate::terminal::progress;
+
+/// One destination of a plan, and the texts that go into it.
+pub(super) struct DestinationRun<'p, 't> {
+    pub(super) plan: &'p Plan,
+    pub(super) guard: &'p Guard,
+    pub(super) number: usize,
+    /// What the destination holds already.
+    pub(super) there: &'t [SourceText<'t>],
+    /// The texts of all sources of the plan.
+    pub(super) texts: &'t [Vec<SourceText<'t>>],
+    /// Whether events are followed: for whoever keeps the receipt, and for the
+    /// proof.
+    pub(super) tracking: EventTracking,
+}
+
+/// What came of one destination.
+pub(crate) struct DestinationResult {
+    pub(crate) name: String,
+    pub(crate) path: String,
+    pub(crate) written: Written,
+    pub(crate) proof: Option<Reconciliation>,
+    pub(crate) warnings: Vec<String>,
+    /// Events that lie wholly outside the plan's window (D11).
+    pub(crate) outside: usize,
+}
+
+impl DestinationResult {
+    pub(crate) fn balance(&self) -> Balance {
+        self.written.balance
+    }
+}
+
+/// A destination's result with its files.
+pub(super) struct Made {
+    pub(super) result: DestinationResult,
+    pub(super) files: Vec<(Target, Vec<u8>)>,
+    pub(super) receipt: Option<Receipt>,
+}
+
+/// How `existing` files, and the results of a plan, are read.
+pub(super) fn house_reading(plan: &Plan) -> Reading {
+    let zones = ZoneChoices { house: plan.zone.clone(), ..ZoneChoices::default() };
+    Reading { zones, ..Reading::plain() }
+}
+
+/// What the sources of a destination come to, before they are combined.
+#[derive(Default)]
+struct Prepared<'t> {
+    inputs: Vec<MergeInput<'t>>,
+    changes: Vec<Change>,
+    added: usize,
+    folded: usize,
+    removed: usize,
+    outside: usize,
+}
+
+impl<'t> DestinationRun<'_, 't> {
+    fn destination(&self) -> &Destination {
+        &self.plan.destinations[self.number]
+    }
+
+    /// The sources of this destination, each with its part of the plan.
+    fn sources(&self) -> anyhow::Result<Vec<(&PlanSource, Source<'t>)>> {
+        let mut all = Vec::new();
+        for (of_plan, texts) in self.plan.sources.iter().zip(self.texts) {
+            if of_plan.into == self.number {
+                let read =
+                    read(texts, &of_plan.reading).with_context(|| format!("source `{}`", of_plan.pattern))?;
+                all.extend(read.into_iter().map(|source| (of_plan, source)));
+            }
+        }
+        Ok(all)
+    }
+
+    pub(super) fn run(&self, found: &mut FollowUp) -> anyhow::Result<Made> {
+        let house = house_reading(self.plan);
+        let mut there = if self.there.is_empty() { Vec::new() } else { read(self.there, &house)? };
+        let mut sources = self.sources()?;
+        if let Some(one) = there.first().filter(|one| one.loaded.len() != 1) {
+            anyhow::bail!("`existing` {} holds {} calendars; it has to be one", one.path, one.loaded.len());
+        }
+        if self.tracking == EventTracking::On {
+            track_events(there.iter_mut().chain(sources.iter_mut().map(|(_, source)| source)));
+        }
+        let all = there.iter().chain(sources.iter().map(|(_, source)| source));
+        let window = default_window(all.flat_map(Source::calendars));
+        let mut prepared = Prepared::default();
+        for (of_plan, source) in &mut sources {
+            self.prepare(of_plan, source, &mut prepared, found);
+        }
+        let existing = there.first_mut().and_then(|source| {
+            let loaded = source.loaded.first_mut()?;
+            Some(MergeInput {
+                calendar: loaded.take(),
+                zones: loaded.zones.clone(),
+                label: source.path.clone(),
+            })
+        });
+        let all: Vec<Source<'t>> = there.into_iter().chain(sources.into_iter().map(|(_, one)| one)).collect();
+        self.combine(existing, prepared, &all, window, found)
+    }
+
+    /// Repairs, the window, privacy, categories: what a plan asks of a source.
+    fn prepare(
+        &self,
+        of_plan: &PlanSource,
+        source: &mut Source<'t>,
+        prepared: &mut Prepared<'t>,
+        found: &mut FollowUp,
+    ) {
+        let label = source.path.clone();
+        for loaded in &mut source.loaded {
+            if self.plan.repairs == Repairs::Made {
+                let mut placed = rules::place_unsound(&mut loaded.calendar, &self.plan.rules);
+                if of_plan.private != Private::Include {
+                    // Which of them are private is only known from here on.
+                    placed.changes.iter_mut().for_each(|change| change.title.clear());
+                }
+                prepared.folded += placed.folded;
+                prepared.changes.append(&mut placed.changes);
+            }
+            found.look_at(&loaded.calendar);
+            hide_private(&mut loaded.calendar, of_plan.private, prepared, found);
+            let mut calendar = self.repaired(loaded, of_plan, prepared);
+            let zones = ZoneResolver::of(&calendar, &of_plan.reading.zones);
+            let all = std::mem::take(&mut calendar.series);
+            for mut series in all {
+                if self.plan.window.is_some_and(|window| !has_date_in(&series, &zones, window)) {
+                    prepared.outside += 1;
+                    prepared.removed += 1;
+                    continue;
+                }
+                let steps = apply_incoming(&mut series, &of_plan.incoming);
+                if !steps.is_empty() {
+                    let before = "as it came".to_owned();
+                    prepared.changes.push(Change::to_series(None, &series, before, steps.join(", ")));
+                }
+                calendar.series.push(series);
+            }
+            prepared.inputs.push(MergeInput { calendar, zones, label: label.clone() });
+        }
+    }
+
+    fn repaired(
+        &self,
+        loaded: &mut Loaded<'t>,
+        of_plan: &PlanSource,
+        prepared: &mut Prepared<'t>,
+    ) -> Calendar<'t> {
+        let calendar = loaded.take();
+        if self.plan.repairs == Repairs::Skipped {
+            return calendar;
+        }
+        let mut rules = self.plan.rules.clone();
+        if self.destination().duplicates == Duplicates::Fold {
+            // Combining settles these next, among all sources at once.
+            let of_merge = ["U02", "U03"].into_iter().filter_map(rules::rule).map(rules::Described::id);
+            rules.skip.extend(of_merge);
+        }
+        let how = RepairPlan {
+            rules,
+            consent: self.plan.consent.clone(),
+            options: CheckOptions::default(),
+            ..RepairPlan::default()
+        };
+        let repaired = repair(calendar, &of_plan.reading.zones, &how);
+        prepared.changes.extend(repaired.changes);
+        prepared.added += repaired.added;
+        prepared.folded += repaired.folded;
+        repaired.calendar
+    }
+
+    fn combine(
+        &self,
+        existing: Option<MergeInput<'t>>,
+        prepared: Prepared<'t>,
+        sources: &[Source<'t>],
+        window: Option<Window>,
+        found: &mut FollowUp,
+    ) -> anyhow::Result<Made> {
+        let destination = self.destination();
+        let options = MergeOptions {
+            clash: destination.clash,
+            duplicates: destination.duplicates,
+            name: destination.calendar_name.clone(),
+            // Nobody is asked about pairs here; `merge --review` is for that.
+            look_alikes: LookAlikes::Leave,
+            ..MergeOptions::default()
+        };
+        let merged = merge(existing, prepared.inputs, options);
+        let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
+        let choices = house_reading(self.plan).zones;
+        let zones = ZoneResolver::of(&merged.calendar, &choices);
+        let mut changes = prepared.changes;
+        changes.extend(merged.changes);
+        let mut edited = Edited {
+            changes,
+            folds: merged.folds,
+            added: prepared.added,
+            folded: prepared.folded + merged.balance.folded,
+            removed: prepared.removed,
+            ..Edited::unchanged(merged.calendar, zones)
+        };
+        if let (Some(fitting), Some(window)) = (&destination.fitting, window) {
+            let options = fitting.options(window, Ceiling::default());
+            warnings.extend(fit(&mut edited, &options, &choices));
+            found.look_at_changes(&edited.changes);
+        }
+        self.made(edited, prepared.outside, warnings, sources)
+    }
+
+    /// The files of the destination, and the proof of them.
+    fn made(
+        &self,
+        edited: Edited<'t>,
+        outside: usize,
+        mut warnings: Vec<String>,
+        sources: &[Source<'t>],
+    ) -> anyhow::Result<Made> {
+        let destination = self.destination();
+        let columns = destination.fitting.as_ref().and_then(|fitting| fitting.columns.clone());
+        let form = TableForm { options: WriteOptions { columns, ..WriteOptions::default() }, encoding: None };
+        let recording = Recording { for_proof: self.tracking, ..Recording::default() };
+        let output = Output::of_plan(&destination.path, self.guard, recording, form)?;
+        let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
+        let (draft, written) = output.draft_one(sources, edited, &shape)?;
+        warnings.extend(written.too_big.iter().cloned());
+        let (files, receipt) = draft.into_files();
+        let proof = if self.plan.reconcile {
+            progress::doing(&format!("proving {}", destination.name));
+            self.proof(&files, receipt.as_ref())?
+        } else {
+            None
+        };
+        let (name, path) = (destination.name.clone(), destination.path.display().to_string());
+        let result = DestinationResult { name, path, written, proof, warnings, outside };
+        Ok(Made { result, files, receipt })
+    }
+
+    /// The sources, read again, against the bytes that will be written.
+    fn proof(
+        &self,
+        files: &[(Target, Vec<u8>)],
+        receipt: Option<&Receipt>,
+    ) -> anyhow::Result<Option<Reconciliation>> {
+        let results = files.iter().filter(|(target, _)| target.is_result());
+        let results: Vec<SourceFile> = results
+            .map(|(target, bytes)| SourceFile {
+                path: target.shown().to_owned(),
+                bytes: bytes.clone(),
+                named_by: NamedBy::Person,
+            })
+            .collect();
+        let house = house_reading(self.plan);
+        let texts = decode(&results, &house)?;
+        let results = read(&texts, &house)?;
+        let sources: Vec<Source<'_>> = self.sources()?.into_iter().map(|(_, source)| source).collect();
+        let window = default_window(sources.iter().flat_map(Source::calendars));
+        let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
+        Ok(reconcile(&views(&sources), &views(&results), window, Ceiling::default(), &explanations))
+    }
+}
+
+/// Leaves private events out or takes their words, before anything else is done
+/// to them: what is changed later is told in reports.
+fn hide_private(
+    calendar: &mut Calendar<'_>,
+    private: Private,
+    prepared: &mut Prepared<'_>,
+    found: &mut FollowUp,
+) {
+    if private == Private::Include {
+        return;
+    }
+    let showing = Showing { show: Show::All, private, uids: Uids::Keep, attachments: Attachments::Keep };
+    let before = calendar.series.len();
+    let all = std::mem::take(&mut calendar.series);
+    calendar.series = all.iter().filter_map(|series| shown(series, &showing)).collect();
+    let left_out = before - calendar.series.len();
+    found.private_omitted += left_out;
+    prepared.removed += left_out;
+}
