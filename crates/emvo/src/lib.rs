@@ -45,8 +45,8 @@ pub fn run(args: Args) -> anyhow::Result<Outcome> {
         Command::Bundle(args) => commands::bundle::run(args),
         Command::Run(args) => commands::run::run(args),
         Command::History(args) => commands::history::run(args),
-        Command::Completions(args) => commands::completions::completions(&args),
-        Command::Man(args) => commands::completions::man(&args),
+        Command::Completions(args) => commands::completions::completions(&args, command()),
+        Command::Man(args) => commands::completions::man(&args, command()),
         Command::Demo(args) => commands::demo::run(&args),
     };
     terminal::progress::end();

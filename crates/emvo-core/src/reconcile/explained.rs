@@ -3,7 +3,8 @@
 use hashbrown::HashMap;
 use jiff::civil::{Date, DateTime, Time};
 
-use super::record::{EventFields, Record};
+use super::event_fields::EventFields;
+use super::record::Record;
 use crate::identity::{Moment, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
 use crate::view::CalendarView;

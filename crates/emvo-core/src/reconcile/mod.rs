@@ -6,9 +6,11 @@
 
 mod account;
 mod causes;
+mod event_fields;
 mod explained;
 mod pairing;
 mod record;
+mod records;
 mod unchanged;
 
 use std::collections::BTreeMap;
@@ -22,7 +24,8 @@ use emvo_ical::recurrence::{Ceiling, Window};
 pub use explained::Explanations;
 
 use pairing::Pairing;
-use record::{Records, Span};
+use record::Span;
+use records::Records;
 use unchanged::{Trails, Unchanged};
 
 /// What became of a source occurrence, or where a result occurrence came from.

@@ -11,7 +11,9 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
-use super::record::{EventFields, Record, Records};
+use super::event_fields::EventFields;
+use super::record::Record;
+use super::records::Records;
 use crate::identity::{Group, Moment, Numbered, Provenance, VersionKey, contradiction, number_of};
 use emvo_ical::calendar::{Event, Uid};
 use emvo_ical::day::clock_seconds;

@@ -18,7 +18,7 @@
 //! ```
 //!
 //! Causes that look at all dates of a calendar ask for the unchanged ones too
-//! ([`super::record::Records::starts_unchanged`]).
+//! ([`super::records::Records::starts_unchanged`]).
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet};
@@ -27,8 +27,9 @@ use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
+use super::event_fields::{EventFields, is_untitled};
 use super::explained::ReceiptTrail;
-use super::record::{EventFields, Span, is_untitled};
+use super::record::Span;
 use crate::identity::{Fingerprint, Moment, Numbered, normalised, number_of, recurrence_properties};
 use crate::view::CalendarView;
 use emvo_ical::calendar::{Event, EventTime, Extent, Series, ZoneName, ZoneRef};

@@ -43,6 +43,9 @@ pub enum EventEdit {
     RewriteTimes,
 }
 
+/// The properties that people read as text.
+pub(super) const READ_BY_PEOPLE: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CATEGORIES"];
+
 /// Properties of which an event has one (RFC 5545 section 3.6.1).
 pub(super) const ONCE: [&str; 18] = [
     "UID",
@@ -155,7 +158,7 @@ impl EventEdit {
                 }
             }
             Self::NoControls => {
-                for name in super::t15_control_characters::FIELDS {
+                for name in READ_BY_PEOPLE {
                     rewrite(event, name, |line| {
                         line.value().chars().filter(|char| !is_odd_control(*char)).collect()
                     });

@@ -1,11 +1,8 @@
 //! `T15 control-characters`: control characters in text.
 
 use super::describe::declare_rule;
-use super::event_edit::{EventEdit, is_odd_control};
+use super::event_edit::{EventEdit, READ_BY_PEOPLE, is_odd_control};
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
-
-/// The fields that people read.
-pub(super) const FIELDS: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CATEGORIES"];
 
 declare_rule! {
     /// ## What it finds
@@ -25,7 +22,7 @@ declare_rule! {
 
 impl Rule for ControlCharacters {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for name in FIELDS {
+        for name in READ_BY_PEOPLE {
             let has_any = |event: &emvo_ical::calendar::Event<'_>| {
                 event.component().properties_named(name).any(|line| line.value().chars().any(is_odd_control))
             };

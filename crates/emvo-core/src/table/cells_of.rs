@@ -3,13 +3,16 @@
 use super::COLUMN_PROPERTY;
 use super::column::Field;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
-use super::write::CannotCarry;
 use emvo_ical::calendar::{
     Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef,
 };
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Rule, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
+use std::collections::BTreeMap;
+
+/// What a table has no place for, by name, with how often it was left out.
+pub type CannotCarry = BTreeMap<String, usize>;
 
 /// An event with what its row needs besides.
 pub(super) struct Row<'r, 'a> {

@@ -1,7 +1,5 @@
 //! The fields of an event that a table has columns for.
 
-use super::words::field_of;
-
 /// A field of an event in a table.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 #[allow(missing_docs)]
@@ -64,11 +62,6 @@ impl Field {
 
     /// How many fields there are.
     pub(super) const COUNT: usize = Self::NAMES.len();
-
-    /// The field that a header means, if it is one of the words for it.
-    pub fn of_header(header: &str) -> Option<Self> {
-        field_of(header).map(|(field, _)| field)
-    }
 
     /// The field of this name, as options and written tables have it.
     pub fn of_name(name: &str) -> Option<Self> {

@@ -4,9 +4,9 @@
 use serde::Deserialize;
 
 use super::column::Field;
+use super::date::DateOrder;
 use super::format::{Pattern, PatternError};
 use super::layout::Delimiter;
-use super::order::DateOrder;
 use super::serial::Epoch;
 
 /// How a table is laid out.

@@ -4,7 +4,20 @@ use jiff::civil::{Date, DateTime, Time};
 
 use super::clock::{read_plain_time, read_time, two_digits};
 use super::month::month_of;
-use super::order::DateOrder;
+
+/// The order of day and month in dates such as `03/04/2026`.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum DateOrder {
+    /// What the dates of the whole file decide.
+    #[default]
+    Auto,
+    /// Day, month, year.
+    Day,
+    /// Month, day, year.
+    Month,
+    /// Year first; dates that have it last are unreadable.
+    Year,
+}
 
 /// A cell with a date, a time or both.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

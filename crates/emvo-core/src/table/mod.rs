@@ -25,17 +25,19 @@ mod words;
 mod write;
 
 pub use cell::{guarded, length as read_length, unguarded};
+pub use cells_of::CannotCarry;
 pub use column::Field;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
+pub use date::DateOrder;
 pub use format::{Pattern, PatternError};
 pub use layout::{Delimiter, Layout, sniff};
 pub use lines::write_lines;
 pub use notes::{Note, NoteKind, RowFault, SetAsideRow};
-pub use order::{DateOrder, OrderEvidence, Speaking};
+pub use order::{OrderEvidence, Speaking};
 pub use read::{ReadOptions, Table, TableError, read};
 pub use serial::Epoch;
 pub use sniffed::Sniffed;
-pub use write::{CannotCarry, NoPlace, WriteOptions, WrittenTable, write};
+pub use write::{NoPlace, WriteOptions, WrittenTable, write};
 
 /// The property that carries a cell whose column nobody claimed, and the
 /// parameter that holds the column's header.

@@ -1,21 +1,7 @@
 //! The order of day and month, which the dates of a whole file decide together
 //! (rule C02).
 
-use super::date::{Numbers, date_part, numbers_of};
-
-/// The order of day and month in dates such as `03/04/2026`.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub enum DateOrder {
-    /// What the dates of the whole file decide.
-    #[default]
-    Auto,
-    /// Day, month, year.
-    Day,
-    /// Month, day, year.
-    Month,
-    /// Year first; dates that have it last are unreadable.
-    Year,
-}
+use super::date::{DateOrder, Numbers, date_part, numbers_of};
 
 /// Rows that speak for something: how many, and the first of them.
 #[derive(Clone, Debug, Default, PartialEq, Eq)]

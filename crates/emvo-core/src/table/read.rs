@@ -11,9 +11,9 @@ use rayon::prelude::*;
 
 use super::column::Field;
 use super::columns_file::{Columns, Content};
+use super::date::DateOrder;
 use super::layout::{Layout, sniff};
 use super::notes::{Note, NoteKind, SetAsideRow};
-use super::order::DateOrder;
 use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;

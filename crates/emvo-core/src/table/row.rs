@@ -9,10 +9,10 @@ use super::cell::{
 };
 use super::clock::read_time;
 use super::column::Field;
+use super::date::DateOrder;
 use super::date::{Stated, read_date};
 use super::layout::{Layout, MOST_COLUMNS};
 use super::notes::RowFault;
-use super::order::DateOrder;
 use super::serial::{Epoch, read_part_of_day, read_serial};
 use super::words::{is_total, rule_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};

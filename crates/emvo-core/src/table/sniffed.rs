@@ -1,8 +1,9 @@
 //! What was found out about a table by looking at it, to be told to people.
 
 use super::column::Field;
+use super::date::DateOrder;
 use super::layout::Layout;
-use super::order::{DateOrder, OrderEvidence};
+use super::order::OrderEvidence;
 
 /// The layout of a table as it was found.
 #[derive(Clone, Debug, PartialEq, Eq)]

@@ -1,11 +1,9 @@
 //! Calendars → text: one row an event, overrides as rows of their own.
 
-use std::collections::BTreeMap;
-
 use rayon::prelude::*;
 
 use super::cell::guarded;
-use super::cells_of::Row;
+use super::cells_of::{CannotCarry, Row};
 use super::column::Field;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
@@ -32,9 +30,6 @@ pub(super) const COLUMNS: [Field; 17] = [
     Field::Calendar,
     Field::Uid,
 ];
-
-/// What a table has no place for, by name, with how often it was left out.
-pub type CannotCarry = BTreeMap<String, usize>;
 
 /// A table as text, and what it could not hold.
 #[derive(Debug)]

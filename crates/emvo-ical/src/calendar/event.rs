@@ -7,8 +7,8 @@ use jiff::ToSpan;
 use jiff::civil::DateTime;
 
 use super::duration::Duration;
-use super::series::Uid;
 use super::time::{EventTime, TimeError, ZoneName, ZoneNames, ZoneRef};
+use super::uid::Uid;
 use crate::content::{Component, Property, split_list, unescape_text};
 
 /// A `VEVENT` (RFC 5545 section 3.6.1) with its times read and everything else

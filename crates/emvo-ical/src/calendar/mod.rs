@@ -17,6 +17,7 @@ mod lenient_times;
 mod read;
 mod series;
 mod time;
+mod uid;
 mod vendor_mirror;
 mod write;
 
@@ -26,9 +27,10 @@ pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status
 pub use lenient_times::{Certainty, LenientTimes, lenient_times};
 pub use read::{ReadEvent, of_events, read_stated};
 pub use read::{read, read_bare};
-pub use series::{Series, Uid};
+pub use series::Series;
 pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
+pub use uid::Uid;
 pub use vendor_mirror::{VendorMirror, vendor_mirror_of};
 pub use write::{write, write_to, write_with_head};
 

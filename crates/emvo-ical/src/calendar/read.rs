@@ -6,8 +6,9 @@ use rayon::prelude::*;
 
 use super::event::Event;
 use super::event::Extent;
-use super::series::{Series, Uid};
+use super::series::Series;
 use super::time::{EventTime, ZoneNames};
+use super::uid::Uid;
 use super::{Calendar, Placed, Unsound};
 use crate::content::{Component, Item};
 

@@ -12,13 +12,59 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 
-use super::dates::FieldArg;
 use super::list::Line;
 use crate::input::Source;
 use crate::terminal::grouped;
 
 /// How many dates are listed at most.
 const MOST_OF_ALL: usize = 10_000_000;
+
+/// A column of a list of dates
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+#[value(rename_all = "snake_case")]
+pub(crate) enum FieldArg {
+    Start,
+    End,
+    AllDay,
+    Zone,
+    Title,
+    Location,
+    Category,
+    Calendar,
+    Uid,
+    /// How the series repeats, in words
+    Repeat,
+}
+
+impl FieldArg {
+    /// Those that are there unless others are asked for.
+    pub(crate) const ALL: [Self; 9] = [
+        Self::Start,
+        Self::End,
+        Self::AllDay,
+        Self::Zone,
+        Self::Title,
+        Self::Location,
+        Self::Category,
+        Self::Calendar,
+        Self::Uid,
+    ];
+
+    pub(crate) fn name(self) -> &'static str {
+        match self {
+            Self::Start => "start",
+            Self::End => "end",
+            Self::AllDay => "all_day",
+            Self::Zone => "zone",
+            Self::Title => "title",
+            Self::Location => "location",
+            Self::Category => "category",
+            Self::Calendar => "calendar",
+            Self::Uid => "uid",
+            Self::Repeat => "repeat",
+        }
+    }
+}
 
 /// One date of the list.
 #[derive(Clone, Debug)]

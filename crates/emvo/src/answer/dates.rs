@@ -7,57 +7,11 @@ use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::Date;
 use serde::Serialize;
 
-use super::date_lines::{DateLine, DateList, EventCells, Shown, list_dates};
+use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
 use super::list::{Line, SortArg, unread_line};
 use super::{Answer, Detail};
 use crate::input::Source;
 use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
-
-#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-#[value(rename_all = "snake_case")]
-pub(crate) enum FieldArg {
-    Start,
-    End,
-    AllDay,
-    Zone,
-    Title,
-    Location,
-    Category,
-    Calendar,
-    Uid,
-    /// How the series repeats, in words
-    Repeat,
-}
-
-impl FieldArg {
-    /// Those that are there unless others are asked for.
-    pub(crate) const ALL: [Self; 9] = [
-        Self::Start,
-        Self::End,
-        Self::AllDay,
-        Self::Zone,
-        Self::Title,
-        Self::Location,
-        Self::Category,
-        Self::Calendar,
-        Self::Uid,
-    ];
-
-    pub(crate) fn name(self) -> &'static str {
-        match self {
-            Self::Start => "start",
-            Self::End => "end",
-            Self::AllDay => "all_day",
-            Self::Zone => "zone",
-            Self::Title => "title",
-            Self::Location => "location",
-            Self::Category => "category",
-            Self::Calendar => "calendar",
-            Self::Uid => "uid",
-            Self::Repeat => "repeat",
-        }
-    }
-}
 
 /// A list of dates, and what was asked for.
 pub(crate) struct Dates<'d, 't> {

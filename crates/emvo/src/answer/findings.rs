@@ -9,7 +9,8 @@ use hashbrown::HashMap;
 use serde::Serialize;
 
 use super::page::{made_by, table};
-use super::{Answer, Detail, Reported, sheet};
+use super::sheet::sheet;
+use super::{Answer, Detail, Reported};
 use crate::input::Format;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -54,7 +55,7 @@ impl Reported for Findings<'_> {
     }
 
     fn sheet(&self) -> anyhow::Result<Vec<u8>> {
-        sheet::of_findings(&self.found)
+        of_findings(&self.found)
     }
 
     /// The findings alone: a list, as `check --report faults.json` has always
@@ -272,4 +273,27 @@ fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
         made_by: made_by(),
         ..Page::default()
     }
+}
+
+const HEADER: [&str; 10] =
+    ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
+
+/// Findings with an empty answer each.
+fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
+    let rows = found.iter().map(|Found { path, finding, .. }| {
+        let name = rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
+        [
+            String::new(),
+            finding.rule.as_str().to_owned(),
+            name.to_owned(),
+            (*path).to_owned(),
+            finding.line.to_string(),
+            finding.uid.clone(),
+            finding.title.clone(),
+            finding.start.clone(),
+            finding.message.clone(),
+            finding.safety.name().to_owned(),
+        ]
+    });
+    sheet(HEADER, rows)
 }

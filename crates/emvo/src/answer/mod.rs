@@ -23,9 +23,10 @@ pub(crate) mod proof_page;
 pub(crate) mod repairs;
 pub(crate) mod rules;
 pub(crate) mod sheet;
-pub(crate) mod survey;
+mod survey;
 mod survey_detail;
 mod survey_json;
+pub(crate) mod surveyed;
 pub(crate) mod written;
 
 use std::path::Path;

@@ -8,12 +8,10 @@ use emvo_core::reconcile::{
     CauseKind, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Verdict,
 };
 use emvo_ical::calendar::Duration;
-use emvo_report::Page;
 use rayon::prelude::*;
 use serde::Serialize;
 
-use super::proof_page::{proof_page, proof_sheet};
-use super::{Answer, Detail, Reported};
+use super::{Answer, Detail};
 use crate::input::Source;
 use crate::output::file_record;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};
@@ -41,16 +39,6 @@ impl Answer for Proof<'_, '_> {
 
     fn json(&self) -> impl Serialize {
         self.to_json()
-    }
-}
-
-impl Reported for Proof<'_, '_> {
-    fn page(&self) -> Page {
-        proof_page(self)
-    }
-
-    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
-        proof_sheet(self)
     }
 }
 

@@ -6,6 +6,7 @@ use emvo_core::reconcile::{Difference, DifferenceKind, Verdict as Proven};
 use emvo_report::{Cause, Month, MonthGrid, Mood, Page, Verdict};
 use jiff::civil::Date;
 
+use super::Reported;
 use super::page::{made_by, table};
 use super::proof::Proof;
 use super::sheet::sheet;
@@ -18,8 +19,18 @@ const MOST_GRIDS: usize = 12;
 pub(crate) const DIFFERENCE_COLUMNS: [&str; 7] =
     ["what", "cause", "when", "in the result", "title", "fields", "file"];
 
+impl Reported for Proof<'_, '_> {
+    fn page(&self) -> Page {
+        proof_page(self)
+    }
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
+        proof_sheet(self)
+    }
+}
+
 /// The page of a proof.
-pub(crate) fn proof_page(proof: &Proof<'_, '_>) -> Page {
+fn proof_page(proof: &Proof<'_, '_>) -> Page {
     let found = proof.found;
     let counts = found.counts;
     let names =
@@ -101,7 +112,7 @@ pub(crate) fn difference_row(one: &Difference) -> Vec<String> {
 }
 
 /// The differences of a proof as a sheet, all of them.
-pub(crate) fn proof_sheet(proof: &Proof<'_, '_>) -> anyhow::Result<Vec<u8>> {
+fn proof_sheet(proof: &Proof<'_, '_>) -> anyhow::Result<Vec<u8>> {
     let rows = proof.found.differences.iter().map(|one| {
         [
             one.kind.name().to_owned(),

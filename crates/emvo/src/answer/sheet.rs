@@ -9,11 +9,7 @@ use emvo_core::rules::{Answers, RuleId};
 use emvo_core::table::{guarded, unguarded};
 use emvo_ical::content::decode;
 
-use super::findings::Found;
 use crate::input::{ReadAs, ReadFiles};
-
-const HEADER: [&str; 10] =
-    ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
 
 /// Rows as a sheet that a spreadsheet opens as it is.
 pub(crate) fn sheet<const N: usize>(
@@ -29,26 +25,6 @@ pub(crate) fn sheet<const N: usize>(
         writer.write_record(row.map(|cell| guarded(&cell).into_owned()))?;
     }
     writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
-}
-
-/// Findings with an empty answer each.
-pub(crate) fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
-    let rows = found.iter().map(|Found { path, finding, .. }| {
-        let name = emvo_core::rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
-        [
-            String::new(),
-            finding.rule.as_str().to_owned(),
-            name.to_owned(),
-            (*path).to_owned(),
-            finding.line.to_string(),
-            finding.uid.clone(),
-            finding.title.clone(),
-            finding.start.clone(),
-            finding.message.clone(),
-            finding.safety.name().to_owned(),
-        ]
-    });
-    sheet(HEADER, rows)
 }
 
 /// Reads a sheet that a person filled in. A row without an answer says nothing.

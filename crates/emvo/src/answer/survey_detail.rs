@@ -8,7 +8,7 @@ use emvo_core::table::{DateOrder, Sniffed};
 use emvo_ical::content::Charset;
 use emvo_ical::recurrence::rule_in_words;
 
-use super::survey::CalendarCounts;
+use super::surveyed::CalendarCounts;
 use crate::input::Source;
 use crate::terminal::{Grid, GridColumn, counted, grouped, sanitized};
 

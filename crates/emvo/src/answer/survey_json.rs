@@ -6,7 +6,7 @@ use emvo_core::survey::{Survey, ZoneMeaning};
 use emvo_core::table::{DateOrder, Field};
 use serde::Serialize;
 
-use super::survey::{Alike, Surveyed};
+use super::surveyed::{Alike, Surveyed};
 use crate::input::Source;
 
 #[derive(Serialize)]

@@ -26,15 +26,14 @@ pub(crate) struct ManArgs {
     output: Option<PathBuf>,
 }
 
-pub(crate) fn completions(args: &CompletionsArgs) -> anyhow::Result<Outcome> {
+pub(crate) fn completions(args: &CompletionsArgs, mut command: clap::Command) -> anyhow::Result<Outcome> {
     let mut text = Vec::new();
-    clap_complete::generate(args.shell, &mut crate::command(), "emvo", &mut text);
+    clap_complete::generate(args.shell, &mut command, "emvo", &mut text);
     io::stdout().write_all(&text).context("could not write to standard output")?;
     Ok(Outcome::Clean)
 }
 
-pub(crate) fn man(args: &ManArgs) -> anyhow::Result<Outcome> {
-    let mut command = crate::command();
+pub(crate) fn man(args: &ManArgs, mut command: clap::Command) -> anyhow::Result<Outcome> {
     command.build();
     let Some(folder) = &args.output else {
         let mut page = Vec::new();

@@ -2,8 +2,8 @@
 
 use anyhow::bail;
 
-use crate::answer::date_lines::list_dates;
-use crate::answer::dates::{Dates, FieldArg};
+use crate::answer::date_lines::{FieldArg, list_dates};
+use crate::answer::dates::Dates;
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
 use crate::input::{Group, ReadFiles, with_sources};

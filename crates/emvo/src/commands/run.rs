@@ -10,7 +10,7 @@ use crate::input::{Group, ReadFiles, Reading, with_sources};
 use crate::job::args::{AnswerArgs, RecordArgs};
 use crate::outcome::Outcome;
 use crate::output::{Existing, Guard, Mode, NamedFile, Role};
-use crate::plan::{Ended, How, ManyRuns, Plan, Replace, RunAnswer, carry_out, finish, starter, steps_of};
+use crate::plan::{Ended, How, ManyRuns, Plan, Replace, RunAnswer, perform, starter, steps_of};
 use crate::terminal::{counted, progress, sanitized, say};
 
 /// The whole move from a plan file, as often as it takes
@@ -80,8 +80,7 @@ fn plans_in(folder: &Path) -> anyhow::Result<Vec<PathBuf>> {
 fn run_one(path: &Path, how: &How, form: Form) -> anyhow::Result<Outcome> {
     let plan = Plan::read(path)?;
     progress::expect_steps(steps_of(&plan));
-    let carried = carry_out(&plan, how.recording.tracking())?;
-    let done = finish(&plan, &carried, how)?;
+    let (carried, done) = perform(&plan, how)?;
     give(&RunAnswer { plan: &plan, carried: &carried, done: Some(&done) }, form)?;
     Ok(Outcome::needs_a_look_if(carried.needs_a_look()).leaving(carried))
 }
@@ -91,8 +90,7 @@ fn run_many(plans: &[PathBuf], how: &How, form: Form) -> anyhow::Result<Outcome>
     progress::expect_plans(plans.len());
     let one = |path: &PathBuf| {
         let plan = Plan::read(path)?;
-        let carried = carry_out(&plan, how.recording.tracking())?;
-        let done = finish(&plan, &carried, how)?;
+        let (carried, done) = perform(&plan, how)?;
         progress::plan_done(&path.display().to_string());
         let (balance, needs_a_look) = (carried.balance(), carried.needs_a_look());
         Ok(Ended { balance, needs_a_look, is_same: done.outputs.is_empty() })

@@ -8,7 +8,7 @@ use emvo_core::survey::{Survey, events_digest, survey};
 use hashbrown::HashMap;
 
 use crate::answer::give;
-use crate::answer::survey::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
+use crate::answer::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
 use crate::input::{Group, Loaded, ReadFiles, Reading, Source, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;

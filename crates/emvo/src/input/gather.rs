@@ -11,23 +11,8 @@ use super::files::{ReadAs, ReadFiles};
 use super::memory::ensure_memory_for;
 use super::packed::unpack;
 use super::secret::Secret;
+use super::source_file::{NamedBy, SourceFile};
 use crate::terminal::progress;
-
-/// A file to read, in memory.
-pub(crate) struct SourceFile {
-    /// How people know it: its path; inside a zip, the zip's path before it.
-    pub(crate) path: String,
-    pub(crate) bytes: Vec<u8>,
-    pub(crate) named_by: NamedBy,
-}
-
-/// Whether a person named a file, or it was found in a folder or a zip: what
-/// is found and is no calendar is passed over.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum NamedBy {
-    Person,
-    Walk,
-}
 
 /// Reads all inputs, in the order given; folders and zips by name. `output` is
 /// left out of folder walks.

@@ -6,49 +6,18 @@
 
 mod files;
 mod gather;
+mod group;
 mod memory;
 mod packed;
 mod reading;
 mod secret;
 mod source;
+mod source_file;
 
 pub(crate) use files::{ReadAs, ReadFiles};
-pub(crate) use gather::{NamedBy, SourceFile, gather};
+pub(crate) use gather::gather;
+pub(crate) use group::{Group, with_sources};
 pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;
 pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};
-
-use std::path::{Path, PathBuf};
-
-/// Files that are read together and alike.
-pub(crate) struct Group<'g> {
-    pub(crate) paths: &'g [PathBuf],
-    pub(crate) reading: &'g Reading,
-    /// What folder walks leave out: the output, which may lie among its inputs.
-    pub(crate) except: Option<&'g Path>,
-}
-
-/// Reads groups of files and hands their sources on, group by group. Sources
-/// borrow from texts and texts from bytes, so the work is done in here.
-pub(crate) fn with_sources<const N: usize, R>(
-    groups: &[Group<'_>; N],
-    files: &ReadFiles,
-    work: impl for<'t> FnOnce([Vec<Source<'t>>; N]) -> anyhow::Result<R>,
-) -> anyhow::Result<R> {
-    let mut read_files = Vec::with_capacity(N);
-    for group in groups {
-        read_files.push(gather(group.paths, group.except, group.reading.secret.as_ref(), files)?);
-    }
-    let mut texts = Vec::with_capacity(N);
-    for (group, of_group) in groups.iter().zip(&read_files) {
-        texts.push(decode(of_group, group.reading)?);
-    }
-    let mut sources: [Vec<Source<'_>>; N] = std::array::from_fn(|_| Vec::new());
-    for ((group, texts), sources) in groups.iter().zip(&texts).zip(&mut sources) {
-        // A group that was left out on purpose has no source, and needs none.
-        if !texts.is_empty() || !group.paths.is_empty() {
-            *sources = read(texts, group.reading)?;
-        }
-    }
-    work(sources)
-}
+pub(crate) use source_file::{NamedBy, SourceFile};

@@ -5,8 +5,8 @@ use std::io::{Cursor, Read};
 use anyhow::{Context, bail};
 use zip::result::ZipError;
 
-use super::NamedBy;
 use super::secret::Secret;
+use super::source_file::NamedBy;
 
 /// How large all files of a zip together may become: a small zip can hold huge
 /// ones.

@@ -3,7 +3,7 @@
 use emvo_core::table::ReadOptions;
 use emvo_ical::zone::ZoneChoices;
 
-use super::Secret;
+use super::secret::Secret;
 
 /// How inputs are read.
 #[derive(Debug)]

@@ -12,8 +12,8 @@ use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
-use super::gather::{NamedBy, SourceFile};
 use super::reading::{EventTracking, Reading, Undecided};
+use super::source_file::{NamedBy, SourceFile};
 use crate::terminal::{counted, grouped, progress};
 
 /// A file as text.

@@ -9,7 +9,7 @@ use serde::{Deserialize, Serialize};
 use zip::write::SimpleFileOptions;
 use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
 
-use super::digest;
+use super::record::digest;
 use crate::input::Secret;
 
 const MANIFEST: &str = "manifest.json";

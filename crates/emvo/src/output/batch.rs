@@ -10,7 +10,7 @@ use rayon::prelude::*;
 use super::guard::{Claim, Guard};
 use super::record::file_record;
 use super::staged::{Readers, Staged};
-use super::{Mode, Target};
+use super::target::{Mode, Target};
 use crate::terminal::progress;
 
 /// A file that waits to take its place.

@@ -10,12 +10,30 @@ use emvo_core::table::CannotCarry;
 use emvo_ical::calendar::{Calendar, Series, count_events_in, write_to};
 use emvo_ical::content::Component;
 
+use super::batch::Batch;
+use super::encode::bytes_of;
 use super::encode::missing_head;
+use super::limits::Fitting;
 use super::limits::Spread;
-use super::{Batch, Kind, Mode, Output, Part, Place, Readers, RunRecord, Shape, Target, bytes_of};
+use super::part::Part;
+use super::record::RunRecord;
+use super::resolved::Output;
+use super::staged::Readers;
+use super::target::{Kind, Mode, Place, Target};
 use super::{names, set_aside};
 use crate::input::Source;
 use crate::terminal::warn;
+
+/// How changed calendars are spread over files.
+pub(crate) enum Shape<'s> {
+    /// One file for all, or one for each input in a folder.
+    AsInputs,
+    /// Into numbered files where the destination's limits ask for that.
+    Fitted(&'s Fitting),
+    /// Each event into the file of this name; it is given the number of events
+    /// before it.
+    Split(&'s dyn Fn(&Series<'_>, &Calendar<'_>, usize) -> String),
+}
 
 /// What was written, and what became of the events.
 #[derive(Default)]

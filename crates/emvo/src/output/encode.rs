@@ -7,7 +7,7 @@ use emvo_core::table::{self, CannotCarry, WriteOptions};
 use emvo_ical::calendar::{Calendar, count_events, write_with_head};
 use emvo_ical::content::{Property, encode};
 
-use super::Kind;
+use super::target::Kind;
 use crate::input::Reading;
 
 /// How tables are written.

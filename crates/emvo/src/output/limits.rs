@@ -13,7 +13,7 @@ use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
 
-use super::Part;
+use super::part::Part;
 use crate::input::{ReadAs, ReadFiles};
 
 /// A destination's limits, as meant.

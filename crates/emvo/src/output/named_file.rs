@@ -3,8 +3,10 @@
 
 use std::path::Path;
 
+use super::batch::Batch;
 use super::guard::{Claim, Existing, Folder, Guard, Role};
-use super::{Batch, Mode, Readers, Target};
+use super::staged::Readers;
+use super::target::{Mode, Target};
 
 /// A file that a command writes besides its answer, if one was named.
 pub(crate) struct NamedFile {

@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
-use super::Kind;
+use super::target::Kind;
 use crate::input::Format;
 
 /// Longer names of parts are cut: with the output's own name around them they

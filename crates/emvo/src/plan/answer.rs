@@ -13,8 +13,8 @@ use serde::Serialize;
 
 use super::carried_out::CarriedOut;
 use super::destination_run::DestinationResult;
+use super::resolved::{Plan, PlanSource, Repairs};
 use super::written::Done;
-use super::{Plan, PlanSource, Repairs};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};

@@ -4,12 +4,11 @@ use emvo_core::edit::{Balance, Change};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::Verdict;
 
-use super::answer::report_of;
 use super::destination_run::{DestinationResult, DestinationRun, house_reading};
 use super::follow_up::{FollowUp, follow_up};
-use super::{Plan, PlanSource};
+use super::resolved::{Plan, PlanSource};
 use crate::input::{EventTracking, SourceFile, SourceText, decode, gather};
-use crate::output::{Existing, Folder, Guard, Role, Target};
+use crate::output::{Guard, Target};
 use crate::terminal::progress;
 
 /// A plan, carried out: nothing is written yet.
@@ -42,11 +41,6 @@ impl CarriedOut {
     pub(crate) fn changes(&self) -> impl Iterator<Item = &Change> {
         self.destinations.iter().flat_map(|one| &one.written.changes)
     }
-}
-
-/// How many steps [`carry_out`] reports.
-pub(crate) fn steps_of(plan: &Plan) -> usize {
-    plan.sources.len() + plan.destinations.len() + usize::from(plan.report.is_some())
 }
 
 /// Carries a plan out; `kept` says whether somebody keeps its receipt.
@@ -87,13 +81,6 @@ pub(crate) fn carry_out(plan: &Plan, kept: EventTracking) -> anyhow::Result<Carr
         progress::step_done();
     }
     all.follow_up = follow_up(&found);
-    if let Some(path) = &plan.report {
-        progress::doing("making the report");
-        let claim = guard.claim(path, Role::Report, Existing::Replace, Folder::Make)?;
-        let bytes = report_of(plan, &all, path)?;
-        all.files.push((Target::File(claim), bytes));
-        progress::step_done();
-    }
     Ok(all)
 }
 

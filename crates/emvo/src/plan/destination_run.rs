@@ -15,7 +15,7 @@ use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 use super::follow_up::FollowUp;
-use super::{Destination, Plan, PlanSource, Repairs};
+use super::resolved::{Destination, Plan, PlanSource, Repairs};
 use crate::input::{
     EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, track_events,
     views,

@@ -15,7 +15,7 @@ use emvo_ical::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 use toml::Spanned;
 
-use super::{Categories, DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
+use super::read::{Categories, DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Undecided};
 use crate::output::Fitting;
 

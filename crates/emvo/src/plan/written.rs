@@ -7,8 +7,8 @@ use std::path::Path;
 use anyhow::bail;
 use serde::{Deserialize, Serialize};
 
-use super::Plan;
 use super::carried_out::CarriedOut;
+use super::resolved::Plan;
 use crate::output::{
     Batch, Claim, Existing, Folder, Mode, Readers, Recording, Role, Target, digest, there_now,
 };

@@ -12,7 +12,7 @@ use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
 
-use super::record::Records;
+use super::records::Records;
 use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership};
 
 /// From how many alike on a cause is worth naming.

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::Evidence;
-use crate::reconcile::record::EventFields;
+use crate::reconcile::event_fields::EventFields;
 use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::content::undone_mojibake;
 

@@ -8,9 +8,10 @@ use hashbrown::{HashMap, HashSet};
 use super::records::{Records, Stretch, is_row};
 use crate::table::cell::Answer;
 use crate::table::column::Field;
+use crate::table::date::DateOrder;
 use crate::table::date::read_date;
 use crate::table::layout::Layout;
-use crate::table::order::{DateOrder, OrderEvidence};
+use crate::table::order::OrderEvidence;
 use crate::table::serial::is_serial;
 use emvo_ical::zone::Zone;
 

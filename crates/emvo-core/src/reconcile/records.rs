@@ -1,0 +1,161 @@
+//! Calendars → occurrences side by side, with what distinguishes them.
+
+use rayon::prelude::*;
+
+use super::event_fields::EventFields;
+use super::explained::ReceiptTrail;
+use super::record::{Record, Slot, Span};
+use super::unchanged::{Counted, Flags, Trails};
+use crate::identity::Moment;
+use crate::view::CalendarView;
+use emvo_ical::calendar::{EventTime, Series};
+use emvo_ical::recurrence::{Part, occurrences_of};
+
+/// How many series are looked at before their fields are put together: lists of
+/// their own for each of a million would take as much memory again.
+const AT_ONCE: usize = 1 << 15;
+
+/// All occurrences of one side of the comparison, but for those of series that
+/// are unchanged.
+pub(super) struct Records<'c, 'a> {
+    pub(super) list: Vec<Record>,
+    told: Vec<EventFields<'c>>,
+    pub(super) sides: &'c [CalendarView<'c, 'a>],
+    is_unchanged: Flags,
+    span: Span,
+    /// The occurrences of what is unchanged, of the sources.
+    pub(super) unchanged: Counted,
+    /// How many series and single events there are, those unchanged included.
+    pub(super) events: usize,
+    pub(super) not_compared: Vec<String>,
+    /// What receipts say became of the series, by side and series.
+    pub(super) trails: Trails<'c>,
+}
+
+impl<'c, 'a> Records<'c, 'a> {
+    pub(super) fn of(sides: &'c [CalendarView<'c, 'a>], is_unchanged: Flags, span: Span) -> Self {
+        let mut records = Self {
+            list: Vec::new(),
+            told: Vec::new(),
+            sides,
+            is_unchanged,
+            span,
+            unchanged: Counted::default(),
+            events: 0,
+            not_compared: Vec::new(),
+            trails: Vec::new(),
+        };
+        for (side, input) in sides.iter().enumerate() {
+            let all = &input.calendar.series;
+            records.events += all.len();
+            for (number, some) in all.chunks(AT_ONCE).enumerate() {
+                let of_series = some.par_iter().with_min_len(256).enumerate().filter_map(|(at, series)| {
+                    let at = number * AT_ONCE + at;
+                    let is_unchanged = records.is_unchanged.is_set(side, at);
+                    (!is_unchanged).then(|| OfSeries::of(input, side, at, series, span))
+                });
+                let of_series = of_series.collect();
+                records.append(of_series);
+            }
+        }
+        records
+    }
+
+    fn append(&mut self, of_series: Vec<OfSeries<'c>>) {
+        self.list.reserve(of_series.iter().map(|one| one.records.len()).sum());
+        self.told.reserve(of_series.iter().map(|one| one.told.len()).sum());
+        for one in of_series {
+            let base = small(self.told.len());
+            self.told.extend(one.told);
+            self.list
+                .extend(one.records.into_iter().map(|record| Record { told: record.told + base, ..record }));
+            self.not_compared.extend(one.not_compared);
+        }
+    }
+
+    /// The starts of what is unchanged in a calendar, each with its series.
+    pub(super) fn starts_unchanged(&self, side: usize) -> impl ParallelIterator<Item = (usize, EventTime)> {
+        let CalendarView { calendar, zones, .. } = self.sides[side];
+        let Span { window, ceiling } = self.span;
+        let all = calendar.series.par_iter().enumerate().with_min_len(256);
+        all.filter(move |(at, _)| self.is_unchanged.is_set(side, *at)).flat_map_iter(move |(at, series)| {
+            let found = occurrences_of(series, zones, window, ceiling);
+            found.list.into_iter().map(move |occurrence| (at, occurrence.start))
+        })
+    }
+
+    pub(super) fn told(&self, at: usize) -> &EventFields<'c> {
+        &self.told[self.list[at].told as usize]
+    }
+
+    pub(super) fn series(&self, at: usize) -> &'c Series<'a> {
+        let (side, series) = self.list[at].place();
+        &self.sides[side].calendar.series[series]
+    }
+
+    /// The id, as receipts say it is by now.
+    pub(super) fn uid(&self, at: usize) -> &str {
+        self.course(at).and_then(ReceiptTrail::uid).unwrap_or_else(|| self.told(at).uid.as_ref())
+    }
+
+    /// What receipts say became of the series of an occurrence.
+    pub(super) fn course(&self, at: usize) -> Option<&ReceiptTrail<'c>> {
+        let (side, series) = self.list[at].place();
+        self.trails.get(side)?.get(series)?.as_ref()
+    }
+}
+
+/// A number of series or calendars. More than 2³² do not fit in memory.
+fn small(number: usize) -> u32 {
+    u32::try_from(number).unwrap_or(u32::MAX)
+}
+
+struct OfSeries<'c> {
+    records: Vec<Record>,
+    told: Vec<EventFields<'c>>,
+    not_compared: Option<String>,
+}
+
+impl<'c> OfSeries<'c> {
+    fn of(
+        input: &CalendarView<'_, '_>,
+        side: usize,
+        at: usize,
+        series: &'c Series<'_>,
+        Span { window, ceiling }: Span,
+    ) -> Self {
+        let found = occurrences_of(series, input.zones, window, ceiling);
+        let title = || series.lead().title().unwrap_or_default().into_owned();
+        let not_compared = if let Some(error) = found.unreadable.first() {
+            Some(format!("{}: `{}`: {error}", input.path, title()))
+        } else if found.met_ceiling {
+            Some(format!(
+                "{}: `{}`: more than {} occurrences; --ceiling raises that",
+                input.path,
+                title(),
+                ceiling.0
+            ))
+        } else {
+            None
+        };
+        let told: Vec<EventFields<'c>> =
+            series.master().into_iter().chain(series.overrides()).map(EventFields::of).collect();
+        let before_overrides = u32::from(series.master().is_some());
+        let records = found.list.into_iter().map(|occurrence| Record {
+            side: small(side),
+            series: small(at),
+            told: match occurrence.part {
+                Part::Master => 0,
+                Part::Override(index) | Part::Later(index) => before_overrides + small(index),
+            },
+            start: Moment::of(&occurrence.start, input.zones),
+            end: Moment::of(&occurrence.end, input.zones),
+            slot: match occurrence.part.event(series).replaces().filter(|_| occurrence.part != Part::Master) {
+                Some(slot) => Slot::Replaces(Box::new(Moment::of(slot, input.zones))),
+                None => Slot::Own,
+            },
+            shown_start: occurrence.start,
+        });
+        Self { records: records.collect(), told, not_compared }
+    }
+}

@@ -1,0 +1,17 @@
+//! A file of the inputs, in memory.
+
+/// A file to read, in memory.
+pub(crate) struct SourceFile {
+    /// How people know it: its path; inside a zip, the zip's path before it.
+    pub(crate) path: String,
+    pub(crate) bytes: Vec<u8>,
+    pub(crate) named_by: NamedBy,
+}
+
+/// Whether a person named a file, or it was found in a folder or a zip: what
+/// is found and is no calendar is passed over.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum NamedBy {
+    Person,
+    Walk,
+}
