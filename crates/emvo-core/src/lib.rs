@@ -6,6 +6,7 @@
 //! The way through it, in the order of the work:
 //!
 //! - [`table`]: rows of a table ⇄ calendars
+//! - [`advice`]: what would help, for a program to put into words
 //! - [`edit`]: the loop over series, changes, and the sum that has to add up
 //! - [`select`], [`retime`]: which events are meant, and moving them in time
 //! - [`rules`]: faults, and their repairs
@@ -18,6 +19,7 @@
 //! - [`snapshot`]: what happened between two exports of the same calendars
 //! - [`reconcile`]: the proof that a result has all that its sources had
 //! - [`receipt`]: what became of every event
+pub mod advice;
 pub mod amend;
 pub mod edit;
 pub mod fit;

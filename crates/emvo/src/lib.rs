@@ -65,11 +65,7 @@ pub fn report_failure(error: &anyhow::Error) -> ExitCode {
     if error.chain().any(is_hang_up) {
         return ExitCode::SUCCESS;
     }
-    let mut message = terminal::sanitized(&error.to_string());
-    for cause in error.chain().skip(1) {
-        message.push_str(": ");
-        message.push_str(&terminal::sanitized(&cause.to_string()));
-    }
+    let message = terminal::sanitized(&answer::advice::chain_in_words(error));
     terminal::say_error(format_args!("{message}"));
     ExitCode::from(if error.is::<output::PartlyWritten>() { 3 } else { 2 })
 }

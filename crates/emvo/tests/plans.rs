@@ -126,7 +126,11 @@ fn mistakes_in_a_plan_are_told_with_their_place() {
             "path = \"out/all.ics\"",
             "plan.toml:25:8: the destination `all` goes there already",
         ),
-        ("path = \"out/quay.csv\"", "path = \"in/quay.csv\"", "the destination `in/quay.csv` is an input"),
+        (
+            "path = \"out/quay.csv\"",
+            "path = \"in/quay.csv\"",
+            "the output `in/quay.csv` is an input; inputs are never changed",
+        ),
     ];
     for (from, to, message) in table {
         let case = case().file("plan.toml", PLAN.replacen(from, to, 1));

@@ -1,5 +1,7 @@
 //! Why a series stays as it is.
 
+use crate::advice::Advice;
+
 /// Why a series stays as it is.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum Refusal {
@@ -16,9 +18,7 @@ pub enum Refusal {
         rule: String,
     },
     /// The two zones keep different summer times and the series never ends.
-    #[error(
-        "it never ends, and {zone} keeps another summer time: one rule cannot keep its times for ever; --until bounds it"
-    )]
+    #[error("it never ends, and {zone} keeps another summer time: one rule cannot keep its times for ever")]
     Endless {
         /// The zone to express it in.
         zone: String,
@@ -30,7 +30,7 @@ pub enum Refusal {
         zone: String,
     },
     /// It has more dates than are looked at.
-    #[error("it has more dates than --ceiling allows")]
+    #[error("it has more dates than are looked at")]
     Ceiling,
     /// An override that reaches on has whole days, or a zone, that its series
     /// has not.
@@ -39,9 +39,7 @@ pub enum Refusal {
     )]
     OtherKindOfTime,
     /// An override before the cut stands for dates behind it as well.
-    #[error(
-        "an override of it stands for all later dates, too: `emvo repair --consent R08` makes two series of it first"
-    )]
+    #[error("an override of it stands for all later dates, too")]
     RangedOverride,
     /// An override is about a date that the series does not have.
     #[error("it has no date that the override on {date} could stand for")]
@@ -52,4 +50,21 @@ pub enum Refusal {
     /// Whole days shifted by hours.
     #[error("it lasts whole days, which can be shifted by whole days only")]
     WholeDays,
+}
+
+impl Refusal {
+    /// What would help.
+    pub fn advice(&self) -> Option<Advice> {
+        match self {
+            Self::Endless { .. } => Some(Advice::BoundByWindow),
+            Self::Ceiling => Some(Advice::RaiseCeiling),
+            Self::RangedOverride => Some(Advice::SplitRangesFirst),
+            Self::Rule { .. }
+            | Self::UnreadableRule { .. }
+            | Self::UnknownZone { .. }
+            | Self::OtherKindOfTime
+            | Self::NoSuchDate { .. }
+            | Self::WholeDays => None,
+        }
+    }
 }

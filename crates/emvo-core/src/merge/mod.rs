@@ -21,6 +21,7 @@ pub(crate) use zones::refer_to;
 
 use std::sync::Arc;
 
+use crate::advice::Advice;
 use crate::edit::{Balance, Change, Fold, FoldKind, Names};
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
@@ -86,10 +87,7 @@ pub enum Duplicates {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum MergeWarning {
     /// Floating times that were read in another zone than the result states.
-    #[error(
-        "{label}: its times without a zone were meant in {zone}, the combined calendar {stated}: \
-         give them their zone first (`emvo retime --pin {zone}`)"
-    )]
+    #[error("{label}: its times without a zone were meant in {zone}, the combined calendar {stated}")]
     FloatingMoved {
         /// The input.
         label: String,
@@ -104,6 +102,16 @@ pub enum MergeWarning {
         /// The name.
         name: String,
     },
+}
+
+impl MergeWarning {
+    /// What would help.
+    pub fn advice(&self) -> Option<Advice> {
+        match self {
+            Self::FloatingMoved { zone, .. } => Some(Advice::PinFirst { zone: zone.clone() }),
+            Self::UnknownZone { .. } => None,
+        }
+    }
 }
 
 /// What came of combining.

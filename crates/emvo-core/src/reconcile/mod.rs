@@ -17,6 +17,7 @@ use std::collections::BTreeMap;
 
 use jiff::civil::Date;
 
+use crate::advice::{Advice, Advised};
 use crate::survey::default_window;
 use crate::view::CalendarView;
 use emvo_ical::recurrence::{Ceiling, Window};
@@ -154,7 +155,7 @@ pub struct Cause {
     /// In words.
     pub summary: String,
     /// What a person can do about it.
-    pub todo: Option<String>,
+    pub todo: Option<Advice>,
 }
 
 /// How many occurrences went which way. Each source occurrence is in exactly
@@ -200,7 +201,7 @@ pub struct Reconciliation {
     /// and what receipts explain left out.
     pub days: BTreeMap<Date, (usize, usize)>,
     /// Series that could not be compared date by date, and why.
-    pub not_compared: Vec<String>,
+    pub not_compared: Vec<Advised>,
     /// Whether anything was lost.
     pub verdict: Verdict,
 }

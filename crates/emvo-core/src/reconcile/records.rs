@@ -6,6 +6,7 @@ use super::event_fields::EventFields;
 use super::explained::ReceiptTrail;
 use super::record::{Record, Slot, Span};
 use super::unchanged::{Counted, Flags, Trails};
+use crate::advice::{Advice, Advised};
 use crate::identity::Moment;
 use crate::view::CalendarView;
 use emvo_ical::calendar::{EventTime, Series};
@@ -27,7 +28,7 @@ pub(super) struct Records<'c, 'a> {
     pub(super) unchanged: Counted,
     /// How many series and single events there are, those unchanged included.
     pub(super) events: usize,
-    pub(super) not_compared: Vec<String>,
+    pub(super) not_compared: Vec<Advised>,
     /// What receipts say became of the series, by side and series.
     pub(super) trails: Trails<'c>,
 }
@@ -113,7 +114,7 @@ fn small(number: usize) -> u32 {
 struct OfSeries<'c> {
     records: Vec<Record>,
     told: Vec<EventFields<'c>>,
-    not_compared: Option<String>,
+    not_compared: Option<Advised>,
 }
 
 impl<'c> OfSeries<'c> {
@@ -127,14 +128,10 @@ impl<'c> OfSeries<'c> {
         let found = occurrences_of(series, input.zones, window, ceiling);
         let title = || series.lead().title().unwrap_or_default().into_owned();
         let not_compared = if let Some(error) = found.unreadable.first() {
-            Some(format!("{}: `{}`: {error}", input.path, title()))
+            Some(format!("{}: `{}`: {error}", input.path, title()).into())
         } else if found.met_ceiling {
-            Some(format!(
-                "{}: `{}`: more than {} occurrences; --ceiling raises that",
-                input.path,
-                title(),
-                ceiling.0
-            ))
+            let message = format!("{}: `{}`: more than {} occurrences", input.path, title(), ceiling.0);
+            Some(Advised::with(message, Advice::RaiseCeiling))
         } else {
             None
         };

@@ -3,6 +3,7 @@
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
 use super::{Described, Findings, Group, Level, Rule, Safety};
+use crate::advice::{Advice, Advised};
 
 declare_rule! {
     /// ## What it finds
@@ -25,9 +26,8 @@ declare_rule! {
 impl Rule for DateOrder {
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
         if let Some(evidence) = &facts.undecided {
-            let message = format!(
-                "day and month cannot be told apart: {evidence}; --date-order day or --date-order month says which"
-            );
+            let message = format!("day and month cannot be told apart: {evidence}");
+            let message = Advised::with(message, Advice::SayDateOrder);
             found.in_file(self.id(), Level::Error, Place::default(), "", message, Safety::ShowOnly);
         }
     }

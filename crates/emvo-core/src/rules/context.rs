@@ -124,7 +124,7 @@ impl Home {
     /// The evidence in words.
     pub fn words(&self) -> String {
         match self.evidence {
-            Evidence::House => "--zone says so".to_owned(),
+            Evidence::House => "the house zone".to_owned(),
             Evidence::Stated => "the calendar states it".to_owned(),
             Evidence::Siblings(some, all) => format!("{some} of {all} timed events are in it"),
         }

@@ -31,7 +31,7 @@ impl Rule for EndMissing {
                 found.show(self, Level::Note, subject, message);
             }
             Some(length) => {
-                let message = format!("has neither an end nor a length; {length} as --length says");
+                let message = format!("has neither an end nor a length; {length} as was said");
                 let edit = Edit::Event(EventEdit::Length(length));
                 found.push(self, Level::Note, subject, message, Safety::Consent, Some(edit));
             }

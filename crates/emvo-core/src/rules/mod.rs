@@ -101,6 +101,7 @@ use std::collections::BTreeSet;
 
 use rayon::prelude::*;
 
+use crate::advice::{Advice, Advised};
 use crate::select::Selection;
 use emvo_ical::calendar::Series;
 
@@ -252,6 +253,8 @@ pub struct Finding {
     pub row: Option<u64>,
     /// What is wrong, and what speaks for it.
     pub message: String,
+    /// What would help a person to decide.
+    pub advice: Option<Advice>,
     /// How safe the repair is.
     pub safety: Safety,
     /// The repair; `None` where a person has to decide.
@@ -266,7 +269,13 @@ pub struct Findings {
 
 impl Findings {
     /// Reports a fault that no repair is known for.
-    fn show(&mut self, rule: &dyn Rule, level: Level, subject: &Subject<'_, '_>, message: String) {
+    fn show(
+        &mut self,
+        rule: &dyn Rule,
+        level: Level,
+        subject: &Subject<'_, '_>,
+        message: impl Into<Advised>,
+    ) {
         self.push(rule, level, subject, message, Safety::ShowOnly, None);
     }
 
@@ -275,7 +284,7 @@ impl Findings {
         &mut self,
         rule: &dyn Rule,
         subject: &Subject<'_, '_>,
-        message: String,
+        message: impl Into<Advised>,
         safety: Safety,
         edit: Edit,
     ) {
@@ -287,10 +296,11 @@ impl Findings {
         rule: &dyn Rule,
         level: Level,
         subject: &Subject<'_, '_>,
-        message: String,
+        message: impl Into<Advised>,
         safety: Safety,
         edit: Option<Edit>,
     ) {
+        let Advised { message, advice } = message.into();
         let series: &Series<'_> = subject.series;
         self.list.push(Finding {
             rule: rule.id(),
@@ -303,6 +313,7 @@ impl Findings {
             line: series.lead().line(),
             row: None,
             message,
+            advice,
             safety,
             edit,
         });

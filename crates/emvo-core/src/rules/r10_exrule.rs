@@ -3,6 +3,7 @@
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::advice::{Advice, Advised};
 use crate::split::end_of_rule;
 use emvo_ical::recurrence::{Rule as RecurrenceRule, rule_in_words};
 
@@ -48,7 +49,7 @@ impl Rule for Exrule {
             return;
         }
         let Some(horizon) = context.options.horizon else {
-            let message = format!("{message}; it never ends: --horizon DATE says how far to write it out");
+            let message = Advised::with(format!("{message}; it never ends"), Advice::SayHorizon);
             found.show(self, Level::Warning, subject, message);
             return;
         };

@@ -102,7 +102,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
         }
         round(&mut repaired, &due, plan, &zones, &mut tried);
     }
-    repaired.refused.push("repairs did not come to rest: a fault in Emvo".to_owned());
+    repaired.refused.push("repairs kept changing each other and were stopped after 12 rounds: a fault in Emvo, please report it".to_owned());
     repaired
 }
 

@@ -1,6 +1,7 @@
 //! A file around its calendars, for the rules that look at how it is written.
 
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
+use crate::advice::Advised;
 use crate::table::{Note, NoteKind, SetAsideRow};
 use emvo_ical::calendar::Unsound;
 use emvo_ical::content::{Charset, Fault};
@@ -50,9 +51,10 @@ impl Findings {
         level: Level,
         place: Place,
         title: &str,
-        message: String,
+        message: impl Into<Advised>,
         safety: Safety,
     ) {
+        let Advised { message, advice } = message.into();
         self.list.push(Finding {
             rule,
             level,
@@ -64,6 +66,7 @@ impl Findings {
             line: place.line,
             row: place.row,
             message,
+            advice,
             safety,
             edit: None,
         });

@@ -3,6 +3,7 @@
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
 use super::{Described, Findings, Group, Level, Rule, Safety};
+use crate::advice::{Advice, Advised};
 use emvo_ical::content::Charset;
 
 declare_rule! {
@@ -24,26 +25,24 @@ declare_rule! {
 
 impl Rule for CharsetOther {
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
-        let (level, message, safety) = match facts.charset {
+        let (level, message, safety): (_, Advised, _) = match facts.charset {
             Charset::Utf8 => return,
             Charset::Utf8WithMark => (
                 Level::Note,
-                "starts with a byte order mark, which many readers stumble over".to_owned(),
+                "starts with a byte order mark, which many readers stumble over".into(),
                 Safety::Safe,
             ),
             Charset::Utf8SplitByFolds => (
                 Level::Warning,
-                "has lines that were folded inside a character; they are put together".to_owned(),
+                "has lines that were folded inside a character; they are put together".into(),
                 Safety::Safe,
             ),
             Charset::Declared(name) => {
-                (Level::Warning, format!("is in {name}; what is written is in UTF-8"), Safety::Safe)
+                (Level::Warning, format!("is in {name}; what is written is in UTF-8").into(), Safety::Safe)
             }
             Charset::Assumed(name) => (
                 Level::Note,
-                format!(
-                    "is not in UTF-8; by its bytes it is in {name}. --input-encoding says it if it is another"
-                ),
+                Advised::with(format!("is not in UTF-8; by its bytes it is in {name}"), Advice::SayCharset),
                 Safety::ShowOnly,
             ),
         };

@@ -30,7 +30,7 @@ impl Rule for ZoneAlias {
         for facts in &subject.zones {
             let Some(target) = &facts.alias_of else { continue };
             let is_mapped = matches!(facts.meaning, Some((_, ZoneSource::Map)));
-            let word = if is_mapped { ", as --zone-map says" } else { "" };
+            let word = if is_mapped { ", as was said" } else { "" };
             let message = format!("`{}` means {}{word}", facts.name, target.name());
             let edit = Edit::Rename { from: facts.name.clone(), to: target.clone() };
             if facts.agrees || is_mapped {

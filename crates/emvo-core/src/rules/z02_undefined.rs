@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::advice::{Advice, Advised, Known};
 use emvo_ical::zone::{Definition, DefinitionExtent, closest};
 
 declare_rule! {
@@ -67,11 +68,9 @@ impl Rule for ZoneUndefined {
                 let near = closest(facts.name.as_str(), 3);
                 let near =
                     if near.is_empty() { String::new() } else { format!(" (perhaps {})", near.join(", ")) };
-                let message = format!(
-                    "{what} and means no zone that is known{near}; --zone-map \"{}=Area/City\" says what it means",
-                    facts.name
-                );
-                found.show(self, Level::Error, subject, message);
+                let message = format!("{what} and means no zone that is known{near}");
+                let advice = Advice::MapZone { name: facts.name.to_string(), known: Known::Nothing };
+                found.show(self, Level::Error, subject, Advised::with(message, advice));
             }
         }
     }

@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject, ZoneFacts};
+use crate::advice::{Advice, Advised, Known};
 use emvo_ical::zone::{Zone, ZoneKind, ZoneSource};
 
 /// How many candidates a message names.
@@ -48,12 +49,12 @@ impl Rule for ZonePrivate {
                 let more = facts.candidates.len().saturating_sub(NAMED);
                 let more = if more > 0 { format!(" and {more} more") } else { String::new() };
                 let message = format!(
-                    "`{}` keeps the time of {}{more} over all dates in use; --zone-map \"{}=Area/City\" says which",
+                    "`{}` keeps the time of {}{more} over all dates in use",
                     facts.name,
-                    named.join(", "),
-                    facts.name
+                    named.join(", ")
                 );
-                found.show(self, Level::Warning, subject, message);
+                let advice = Advice::MapZone { name: facts.name.to_string(), known: Known::Candidates };
+                found.show(self, Level::Warning, subject, Advised::with(message, advice));
             }
         }
     }

@@ -2,6 +2,7 @@
 
 use super::describe::declare_rule;
 use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use crate::advice::{Advice, Advised};
 use emvo_ical::calendar::ZoneRef;
 
 declare_rule! {
@@ -37,17 +38,15 @@ impl Rule for TimeFloating {
                 found.offer(self, subject, message, Safety::Safe, Edit::Pin(home.zone.clone()));
             }
             (None, Some(home)) => {
-                let message = format!(
-                    "no zone given; {0} may be meant ({1}): --zone {0}",
-                    home.zone.name(),
-                    home.words()
-                );
-                found.show(self, Level::Warning, subject, message);
+                let name = home.zone.name();
+                let message = format!("no zone given; {name} may be meant ({})", home.words());
+                let advice = Advice::SayHouseZone { candidate: Some(name.to_owned()) };
+                found.show(self, Level::Warning, subject, Advised::with(message, advice));
             }
             (None, None) => {
-                let message =
-                    "no zone given, and the calendar states none; --zone says which is meant".to_owned();
-                found.show(self, Level::Warning, subject, message);
+                let message = "no zone given, and the calendar states none";
+                let advice = Advice::SayHouseZone { candidate: None };
+                found.show(self, Level::Warning, subject, Advised::with(message, advice));
             }
         }
     }

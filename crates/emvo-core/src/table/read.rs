@@ -17,6 +17,7 @@ use super::notes::{Note, NoteKind, SetAsideRow};
 use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;
+use crate::advice::Advice;
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
 use emvo_ical::calendar::{Calendar, ReadEvent, of_events, read_stated};
 use emvo_ical::content::{Component, Property};
@@ -61,10 +62,7 @@ pub struct Table {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum TableError {
     /// No row that looks like a header.
-    #[error(
-        "no header row with a start (such as `start` or `start date`) and a title was found; \
-         `--column start=\"Header\"` names one"
-    )]
+    #[error("no header row with a start (such as `start` or `start date`) and a title was found")]
     NoHeader,
     /// A header that an option names and no column has.
     #[error("no column has the header `{header}`; there are {found}")]
@@ -75,10 +73,7 @@ pub enum TableError {
         found: String,
     },
     /// Two columns claim the same field with equal right.
-    #[error(
-        "the columns `{one}` (#{one_at}) and `{two}` (#{two_at}) both mean {field}: say which with \
-         --column {field}=\"{one}\", or --column {field}=#{two_at} by its number"
-    )]
+    #[error("the columns `{one}` (#{one_at}) and `{two}` (#{two_at}) both mean {field}")]
     Rivals {
         /// The field.
         field: &'static str,
@@ -92,13 +87,25 @@ pub enum TableError {
         two_at: usize,
     },
     /// Day and month could be either way round (rule C02).
-    #[error(
-        "C02: day and month cannot be told apart: {evidence}; say which with --date-order day or --date-order month"
-    )]
+    #[error("C02: day and month cannot be told apart: {evidence}")]
     Order {
         /// The rows in question.
         evidence: String,
     },
+}
+
+impl TableError {
+    /// What would help.
+    pub fn advice(&self) -> Option<Advice> {
+        match self {
+            Self::NoHeader => Some(Advice::NameStartColumn),
+            Self::NoColumn { .. } => None,
+            Self::Rivals { field, one, two_at, .. } => {
+                Some(Advice::ChooseColumn { field, header: one.clone(), number: *two_at })
+            }
+            Self::Order { .. } => Some(Advice::SayDateOrder),
+        }
+    }
 }
 
 /// Reads a table. `name` is what its calendar is called if no column says so.

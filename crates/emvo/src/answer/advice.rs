@@ -1,9 +1,171 @@
 //! Advice of the core in the words of this program: which command or option does
 //! what the core can only name.
 
+use emvo_core::advice::{Advice, Advised, Known, RepairFirst};
 use emvo_core::edit::Refusal;
+use emvo_core::fit::NotFitted;
+use emvo_core::merge::MergeWarning;
+use emvo_core::rules::Finding;
+use emvo_core::table::TableError;
+
+use crate::output::LeftUnfit;
+
+/// A message with what would help behind it.
+fn in_words(message: &str, advice: Option<&Advice>) -> String {
+    match advice {
+        None => message.to_owned(),
+        Some(advice) => format!("{message}{}{}", mark_before(advice), to_do(advice)),
+    }
+}
+
+/// A message of the core, whole.
+pub(crate) fn advised_in_words(advised: &Advised) -> String {
+    in_words(&advised.message, advised.advice.as_ref())
+}
+
+/// A finding whose message says what would help, in this program's words.
+pub(crate) fn told(mut finding: Finding) -> Finding {
+    finding.message = in_words(&finding.message, finding.advice.as_ref());
+    finding
+}
 
 /// Why a series stays as it is, and what would help.
 pub(crate) fn refusal_in_words(refusal: &Refusal) -> String {
-    refusal.to_string()
+    in_words(&refusal.to_string(), refusal.advice().as_ref())
+}
+
+/// What does not fit a destination, why, and what would help.
+pub(crate) fn unfit_in_words(LeftUnfit { title, why }: &LeftUnfit) -> String {
+    let (NotFitted::Zone(refusal) | NotFitted::Series(refusal)) = why;
+    format!("`{title}`: {}", in_words(&why.to_string(), refusal.advice().as_ref()))
+}
+
+/// What a merge could not settle, and what would help.
+pub(crate) fn warning_in_words(warning: &MergeWarning) -> String {
+    in_words(&warning.to_string(), warning.advice().as_ref())
+}
+
+/// An error with all that led to it, and what would help.
+pub(crate) fn chain_in_words(error: &anyhow::Error) -> String {
+    error.chain().map(error_in_words).collect::<Vec<_>>().join(": ")
+}
+
+fn error_in_words(error: &(dyn std::error::Error + 'static)) -> String {
+    let advice = match error.downcast_ref::<TableError>() {
+        Some(error) => error.advice(),
+        None => error.downcast_ref::<Refusal>().and_then(Refusal::advice),
+    };
+    in_words(&error.to_string(), advice.as_ref())
+}
+
+/// What stands between a message and the advice behind it.
+fn mark_before(advice: &Advice) -> &'static str {
+    match advice {
+        Advice::SayHouseZone { candidate: Some(_) }
+        | Advice::SayHorizon
+        | Advice::SplitRangesFirst
+        | Advice::PinFirst { .. }
+        | Advice::ChooseColumn { .. } => ": ",
+        Advice::SayCharset => ". ",
+        _ => "; ",
+    }
+}
+
+/// What to do, as one would type it.
+pub(crate) fn to_do(advice: &Advice) -> String {
+    match advice {
+        Advice::MapZone { name, known } => {
+            let what = match known {
+                Known::Nothing => "says what it means",
+                Known::Candidates => "says which",
+            };
+            format!("--zone-map \"{name}=Area/City\" {what}")
+        }
+        Advice::SayHouseZone { candidate: Some(zone) } => format!("--zone {zone}"),
+        Advice::SayHouseZone { candidate: None } => "--zone says which is meant".to_owned(),
+        Advice::SayDateOrder => "--date-order day or --date-order month says which".to_owned(),
+        Advice::SayCharset => "--input-encoding says it if it is another".to_owned(),
+        Advice::SayHorizon => "--horizon DATE says how far to write it out".to_owned(),
+        Advice::BoundByWindow => "--until bounds it".to_owned(),
+        Advice::RaiseCeiling => "--ceiling raises that".to_owned(),
+        Advice::SplitRangesFirst => "`emvo repair --consent R08` makes two series of it first".to_owned(),
+        Advice::PinFirst { zone } => format!("give them their zone first (`emvo retime --pin {zone}`)"),
+        Advice::NameStartColumn => "`--column start=\"Header\"` names one".to_owned(),
+        Advice::ChooseColumn { field, header, number } => {
+            format!(
+                "say which with --column {field}=\"{header}\", or --column {field}=#{number} by its number"
+            )
+        }
+        other => before_import(other),
+    }
+}
+
+/// What to do before another import.
+fn before_import(advice: &Advice) -> String {
+    match advice {
+        Advice::ImportSingles { path } => {
+            let path = path.as_deref().unwrap_or("SOURCE");
+            format!("give the destination single events: emvo convert {path} --unroll -o single.ics")
+        }
+        Advice::RepairFirst { path, what } => repair_first(path, *what),
+        Advice::LimitToPlain => {
+            "let changed dates be events of their own: `series = \"plain\"` in a limits file, \
+                                 and emvo merge --limits"
+                .to_owned()
+        }
+        Advice::LimitToInclusiveEnds => {
+            "say so in a limits file (`all_day_end = \"inclusive\"`), and try it with emvo rehearse"
+                .to_owned()
+        }
+        Advice::LimitDescriptions { length } => format!(
+            "`description_characters = {length}` in a limits file: emvo merge --limits keeps the whole texts aside"
+        ),
+        Advice::Shorten { field } => format!(
+            "shorten them before the import: emvo amend SOURCE --replace \"{field}:long=short\" -o short.ics"
+        ),
+        Advice::ImportAsUtf8 { path } => format!(
+            "import {path} as UTF-8; for a table, emvo convert {path} --encoding utf-8-bom marks it as such"
+        ),
+        Advice::RetractAndImportOnce { path } => format!(
+            "take it out of the result and import it once: emvo retract {path} --out-of RESULT -o clean.ics"
+        ),
+        Advice::ExportWhole { path } => {
+            format!("export the whole range of dates, or import {path} without a limit of dates")
+        }
+        Advice::ExpressIn { path, zone: None } => {
+            format!(
+                "give the destination UTC: emvo retime {path} --express-in UTC -o in-utc.ics, and import that"
+            )
+        }
+        Advice::ExpressIn { path, zone: Some(zone) } => {
+            format!("emvo retime {path} --express-in {zone} -o fitted.ics, and import that instead")
+        }
+        Advice::ShiftBack { minutes } => format!(
+            "emvo retime RESULT --shift {minutes:+}m with the same selection puts them back, or find the zone that was meant"
+        ),
+        Advice::ImportAgain { path } => format!("import {path} again"),
+        Advice::ByHand(words) => (*words).to_owned(),
+        // The rest stands in `to_do`; a kind of advice that is not put into words yet
+        // is no reason to fail.
+        _ => String::new(),
+    }
+}
+
+fn repair_first(path: &str, what: RepairFirst) -> String {
+    match what {
+        RepairFirst::EndsOfRules => {
+            format!("let the rules end where all systems agree: emvo repair {path} -o repaired/ (R01, R18)")
+        }
+        RepairFirst::DriftedDays => format!(
+            "the days were taken for midnights in some zone: emvo repair {path} --consent D04 -o repaired/"
+        ),
+        RepairFirst::MissingEnds => {
+            format!(
+                "state the ends: emvo repair {path} --consent D05 --length 1h -o repaired/, and import that"
+            )
+        }
+        RepairFirst::MixedZones => {
+            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that")
+        }
+    }
 }

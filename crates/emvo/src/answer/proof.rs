@@ -11,6 +11,7 @@ use emvo_ical::calendar::Duration;
 use rayon::prelude::*;
 use serde::Serialize;
 
+use super::advice::{advised_in_words, to_do};
 use super::{Answer, Detail};
 use crate::input::Source;
 use crate::output::file_record;
@@ -90,15 +91,16 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
         found.window.from, found.window.until
     );
     out.push_str(&count_lines(counts, proof.receipts));
-    for line in &found.not_compared {
-        let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(line));
+    for line in found.not_compared.iter().map(advised_in_words) {
+        let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(&line));
     }
     if !found.causes.is_empty() {
         let _ = writeln!(out, "\n{}", styled(STRONG, "What they have in common"));
         for cause in &found.causes {
             let _ = writeln!(out, "{}", wrapped("  ", "    ", &sanitized(&cause.summary)));
             if let Some(todo) = &cause.todo {
-                let _ = writeln!(out, "{}", styled(DIM, wrapped("    → ", "      ", &sanitized(todo))));
+                let _ =
+                    writeln!(out, "{}", styled(DIM, wrapped("    → ", "      ", &sanitized(&to_do(todo)))));
             }
         }
     }
@@ -236,7 +238,7 @@ struct ReconcileJson<'r> {
     differences: Vec<DifferenceJson<'r>>,
     causes: Vec<CauseJson<'r>>,
     other_fields: &'r BTreeMap<&'static str, usize>,
-    not_compared: &'r [String],
+    not_compared: Vec<String>,
     verdict: &'static str,
     files: Vec<FileJson>,
 }
@@ -278,7 +280,7 @@ struct CauseJson<'r> {
     kind: &'r str,
     occurrences: usize,
     summary: &'r str,
-    todo: Option<&'r str>,
+    todo: Option<String>,
 }
 
 impl<'p> Proof<'p, '_> {
@@ -311,7 +313,7 @@ impl<'p> Proof<'p, '_> {
             kind: cause.kind.name(),
             occurrences: cause.occurrences,
             summary: &cause.summary,
-            todo: cause.todo.as_deref(),
+            todo: cause.todo.as_ref().map(to_do),
         });
         ReconcileJson {
             window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
@@ -329,7 +331,7 @@ impl<'p> Proof<'p, '_> {
             differences: differences.collect(),
             causes: causes.collect(),
             other_fields: &found.other_fields,
-            not_compared: &found.not_compared,
+            not_compared: found.not_compared.iter().map(advised_in_words).collect(),
             verdict: match found.verdict {
                 Verdict::Complete => "complete",
                 Verdict::Incomplete => "incomplete",

@@ -7,6 +7,7 @@ use emvo_report::{Cause, Month, MonthGrid, Mood, Page, Verdict};
 use jiff::civil::Date;
 
 use super::Reported;
+use super::advice::to_do;
 use super::page::{made_by, table};
 use super::proof::Proof;
 use super::sheet::sheet;
@@ -88,7 +89,7 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
         causes: found
             .causes
             .iter()
-            .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.clone() })
+            .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
             .collect(),
         by_hand: proof.by_hand(),
         months: months(&found.days),

@@ -6,6 +6,7 @@ use hashbrown::HashMap;
 use serde::Serialize;
 
 use super::Detail;
+use super::advice::told;
 use super::page::table;
 use crate::terminal::{WARNING, counted, sanitized, styled};
 
@@ -13,6 +14,12 @@ use crate::terminal::{WARNING, counted, sanitized, styled};
 pub(crate) struct Left {
     pub(crate) path: String,
     pub(crate) finding: Finding,
+}
+
+impl Left {
+    pub(crate) fn of(path: &str, finding: Finding) -> Self {
+        Self { path: path.to_owned(), finding: told(finding) }
+    }
 }
 
 /// What is left, by rule and message, with the consent that would settle it.

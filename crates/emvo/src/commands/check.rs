@@ -7,6 +7,7 @@ use emvo_core::rules::{CheckOptions, Context, Finding, Level, RuleChoice, check,
 use hashbrown::HashSet;
 
 use crate::answer::Report;
+use crate::answer::advice::told;
 use crate::answer::findings::{Findings, Found};
 use crate::input::{Group, Loaded, ReadFiles, Source, with_sources};
 use crate::job::Scope;
@@ -77,7 +78,8 @@ fn findings<'s>(
     let mut options = CheckOptions { limits, forced_zone, ..CheckOptions::default() };
     let mut all = Vec::new();
     for source in sources {
-        let found = |finding: Finding| Found { path: &source.path, format: source.format, finding };
+        let found =
+            |finding: Finding| Found { path: &source.path, format: source.format, finding: told(finding) };
         if scope.chosen.takes_files() {
             all.extend(check_source(&source.facts(), choice).into_iter().map(found));
         }

@@ -15,7 +15,7 @@ use hashbrown::{HashMap, HashSet};
 use serde::Serialize;
 
 use crate::answer::Detail;
-use crate::answer::advice::refusal_in_words;
+use crate::answer::advice::{refusal_in_words, unfit_in_words};
 use crate::answer::written::{Examples, change_lines};
 use crate::input::{Loaded, ReadFiles, Reading, Source};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, OutputArgs, WindowArgs};
@@ -151,7 +151,8 @@ impl Edit for Converting {
         if let (Some(fitting), Some(window)) = (&self.fitting, scope.span) {
             let options = fitting.options(window, scope.ceiling);
             for one in edited.iter_mut().flatten() {
-                self.kept.extend(fit(one, &options, &scope.reading.zones));
+                let unfit = fit(one, &options, &scope.reading.zones);
+                self.kept.extend(unfit.iter().map(unfit_in_words));
             }
         }
     }

@@ -7,7 +7,6 @@ use crate::answer::dates::Dates;
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
 use crate::input::{Group, ReadFiles, with_sources};
-use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::resolve::zone_named;
 use crate::job::select::SelectArgs;
@@ -58,9 +57,8 @@ pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
     let group = Group { paths: &args.input.inputs, reading: &reading, except: file.path() };
     with_sources(&[group], &files, |[sources]| {
         progress::doing("listing dates");
-        let scope = Scope::over(&sources, chosen, &choice, &reading);
-        let selection = &scope.chosen.selection;
-        let Some(window) = scope.span else { bail!("there is no event in the inputs") };
+        let selection = &chosen.selection;
+        let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
         let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
         list.lines.retain(|line| args.cancelled || !line.cancelled);
         args.sort.sort(&mut list.lines);

@@ -12,6 +12,7 @@ use emvo_ical::calendar::{Classification, Duration};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
+use crate::answer::advice::{unfit_in_words, warning_in_words};
 use crate::answer::combined::{Combined, Review};
 use crate::answer::{Report, give, sheet};
 use crate::input::{Group, ReadFiles, Reading, Source, with_sources};
@@ -195,8 +196,8 @@ pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
         let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;
         let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
         let Made { edited, look_alikes, warnings } = made;
-        let (mut draft, written) = output.draft_one(&sources, edited, &shape)?;
-        review.add_to(draft.batch(), |_| sheet::of_pairs(&look_alikes))?;
+        let sheet = review.ready(|| sheet::of_pairs(&look_alikes))?;
+        let (draft, written) = output.draft_one(&sources, edited, &shape, sheet)?;
         let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
         let mut answer = Combined { written, look_alikes, warnings, review };
         answer.written.run = place_with_report(draft, &report, &answer)?;
@@ -248,7 +249,7 @@ fn combined<'t>(
     let window = default_window(sources.iter().flat_map(Source::calendars));
     let (existing, incoming) = merge_inputs(sources, first)?;
     let merged = merge(existing, incoming, options);
-    let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
+    let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
     let zones = ZoneResolver::of(&merged.calendar, choices);
     let mut edited = Edited {
         folded: merged.balance.folded,
@@ -258,7 +259,7 @@ fn combined<'t>(
     };
     if let (Some(fitting), Some(window)) = (fitting, window) {
         let options = fitting.options(window, Ceiling::default());
-        warnings.extend(fit(&mut edited, &options, choices));
+        warnings.extend(fit(&mut edited, &options, choices).iter().map(unfit_in_words));
     }
     Ok(Made { edited, look_alikes: merged.look_alikes, warnings })
 }

@@ -137,7 +137,7 @@ impl Edit for Repairing {
             repaired.calendar.series.extend(spared);
             repaired.calendar.series.sort_by_key(|series| series.lead().rank());
         }
-        self.left.extend(repaired.left.into_iter().map(|finding| Left { path: path.to_owned(), finding }));
+        self.left.extend(repaired.left.into_iter().map(|finding| Left::of(path, finding)));
         self.refused.extend(repaired.refused.iter().map(|refusal| format!("{path}: {refusal}")));
         let zones = ZoneResolver::of(&repaired.calendar, &scope.reading.zones);
         Edited {
@@ -206,7 +206,7 @@ impl Repairing {
                 let settled = "settled".to_owned();
                 self.of_files.push(Change::to_other(finding.rule.as_str(), title, finding.message, settled));
             } else {
-                self.left.push(Left { path: source.path.clone(), finding });
+                self.left.push(Left::of(&source.path, finding));
             }
         }
     }

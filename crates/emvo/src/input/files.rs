@@ -27,6 +27,23 @@ pub(crate) enum ReadAs {
     Backup,
 }
 
+impl ReadAs {
+    /// What all such files are called, for a sentence about them.
+    pub(crate) fn which_are(self) -> &'static str {
+        match self {
+            Self::Input => "inputs are",
+            Self::Plan
+            | Self::Limits
+            | Self::Columns
+            | Self::Answers
+            | Self::Receipt
+            | Self::Passphrase
+            | Self::Ledger
+            | Self::Backup => "what is read is",
+        }
+    }
+}
+
 impl fmt::Display for ReadAs {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {

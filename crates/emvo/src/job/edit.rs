@@ -186,7 +186,7 @@ pub(crate) fn finish(
     report: &Report,
     form: Form,
 ) -> anyhow::Result<Outcome> {
-    let (draft, written) = output.draft(&sources, edited, &edit.shape())?;
+    let (draft, written) = output.draft(&sources, edited, &edit.shape(), None)?;
     let mut answer = EditAnswer { edit, written };
     answer.written.run = place_with_report(draft, report, &answer)?;
     give(&answer, form)?;

@@ -81,11 +81,13 @@ pub(crate) struct Draft<'o> {
 impl Output {
     /// Makes the files of changed calendars, one list for each source, and
     /// checks that every event that was read is in one of them or accounted for.
+    /// `beside` is a file about the result that belongs to it.
     pub(crate) fn draft(
         &self,
         sources: &[Source<'_>],
         edited: Vec<Vec<Edited<'_>>>,
         shape: &Shape<'_>,
+        beside: Option<(Target, Vec<u8>)>,
     ) -> anyhow::Result<(Draft<'_>, Written)> {
         let (mut written, whole, edited) = account_of(sources, edited);
         let (parts, too_big) = self.parts_of(sources, edited, shape);
@@ -97,6 +99,9 @@ impl Output {
             written.balance.written += events;
         }
         written.balance = written.balance.ensure_sum()?;
+        if let Some((target, bytes)) = beside {
+            batch.add(target, bytes);
+        }
         for (format, bytes) in set_aside::set_aside_files(sources, &whole)? {
             match self.set_aside_claim(format)? {
                 Some(claim) => batch.add(Target::File(claim), bytes),
@@ -133,10 +138,11 @@ impl Output {
         sources: &[Source<'_>],
         edited: Edited<'_>,
         shape: &Shape<'_>,
+        beside: Option<(Target, Vec<u8>)>,
     ) -> anyhow::Result<(Draft<'_>, Written)> {
         let mut all = vec![vec![edited]];
         all.resize_with(sources.len().max(1), Vec::new);
-        self.draft(sources, all, shape)
+        self.draft(sources, all, shape, beside)
     }
 
     fn parts_of<'a>(

@@ -80,7 +80,7 @@ pub(crate) enum Folder {
 /// Why a file is not written. Each names the path, and what to do next.
 #[derive(Debug, thiserror::Error)]
 pub(crate) enum GuardError {
-    #[error("{role} `{}` is {read_as}; what is read is never changed, name another file", path.display())]
+    #[error("{role} `{}` is {read_as}; {} never changed, name another file", path.display(), read_as.which_are())]
     IsRead { role: Role, path: PathBuf, read_as: ReadAs },
     #[error("{role} and {other} would both be `{}`; name different files", path.display())]
     Claimed { role: Role, other: Role, path: PathBuf },

@@ -5,7 +5,7 @@ use std::path::Path;
 
 use anyhow::Context;
 use emvo_core::edit::{Edited, Step, sync_definitions};
-use emvo_core::fit::{FitOptions, Limits, fit_series, split_files};
+use emvo_core::fit::{FitOptions, Limits, NotFitted, fit_series, split_files};
 use emvo_core::table::Columns;
 use emvo_ical::calendar::Calendar;
 use emvo_ical::content::decode;
@@ -109,15 +109,21 @@ impl<'a> Spread<'a> {
     }
 }
 
+/// Something that could not be made to fit, by its title.
+pub(crate) struct LeftUnfit {
+    pub(crate) title: String,
+    pub(crate) why: NotFitted,
+}
+
 /// Makes every series of a calendar fit. Returns what could not be made to.
-pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneChoices) -> Vec<String> {
+pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneChoices) -> Vec<LeftUnfit> {
     let mut refused = Vec::new();
     let mut whole = Vec::new();
     let zones = edited.zones.clone();
     edited.edit(choices, |_, series| {
         let fitted = fit_series(&series, options, &zones);
-        let title = series.lead().title().unwrap_or_default();
-        refused.extend(fitted.not_fitted.iter().map(|reason| format!("`{title}`: {reason}")));
+        let title = || series.lead().title().unwrap_or_default().into_owned();
+        refused.extend(fitted.not_fitted.into_iter().map(|why| LeftUnfit { title: title(), why }));
         whole.extend(fitted.whole);
         if fitted.parts.is_empty() {
             // A series that has no date at all.

@@ -24,7 +24,7 @@ pub(crate) use batch::{Batch, PartlyWritten, there_now};
 pub(crate) use draft::{Draft, Shape, Written};
 pub(crate) use encode::TableForm;
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};
-pub(crate) use limits::{Fitting, fit, limits_file};
+pub(crate) use limits::{Fitting, LeftUnfit, fit, limits_file};
 pub(crate) use named_file::NamedFile;
 pub(crate) use record::{Recording, digest, file_record, shell_word};
 pub(crate) use resolved::{Output, OutputWish};

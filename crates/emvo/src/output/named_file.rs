@@ -36,6 +36,14 @@ impl NamedFile {
         self.claim.as_ref().map(|claim| claim.shown().to_owned())
     }
 
+    /// The file, to be written as part of a result.
+    pub(crate) fn ready(
+        &self,
+        bytes: impl FnOnce() -> anyhow::Result<Vec<u8>>,
+    ) -> anyhow::Result<Option<(Target, Vec<u8>)>> {
+        self.claim.clone().map(|claim| Ok((Target::File(claim), bytes()?))).transpose()
+    }
+
     /// Adds the file to others that are written with it.
     pub(crate) fn add_to(
         &self,

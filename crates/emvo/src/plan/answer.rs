@@ -15,6 +15,7 @@ use super::carried_out::CarriedOut;
 use super::destination_run::DestinationResult;
 use super::resolved::{Plan, PlanSource, Repairs};
 use super::written::Done;
+use crate::answer::advice::{chain_in_words, to_do};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
@@ -225,7 +226,7 @@ fn page(carried: &CarriedOut, page: Page) -> Page {
     }
     page.causes = proofs()
         .flat_map(|proof| &proof.causes)
-        .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.clone() })
+        .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
         .collect();
     let mut days = BTreeMap::new();
     for (day, (before, after)) in proofs().flat_map(|proof| &proof.days) {
@@ -373,7 +374,7 @@ impl Answer for ManyRuns<'_> {
                     };
                     format!("{state}  {} in, {} written", balance.read, balance.written)
                 }
-                Err(error) => format!("{}  {}", styled(ERROR, state), sanitized(&format!("{error:#}"))),
+                Err(error) => format!("{}  {}", styled(ERROR, state), sanitized(&chain_in_words(error))),
             };
             // Writing into a string cannot fail.
             let _ = writeln!(out, "{}  {line}", sanitized(&path.display().to_string()));
@@ -391,7 +392,7 @@ impl Answer for ManyRuns<'_> {
             path: path.display().to_string(),
             state: state_of(result),
             balance: result.as_ref().ok().map(|ended| ended.balance),
-            error: result.as_ref().err().map(|error| format!("{error:#}")),
+            error: result.as_ref().err().map(chain_in_words),
         };
         ManyJson { balance: self.total(), plans: self.plans.iter().zip(&self.results).map(one).collect() }
     }

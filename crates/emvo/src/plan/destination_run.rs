@@ -16,6 +16,7 @@ use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 use super::follow_up::FollowUp;
 use super::resolved::{Destination, Plan, PlanSource, Repairs};
+use crate::answer::advice::{unfit_in_words, warning_in_words};
 use crate::input::{
     EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, track_events,
     views,
@@ -212,7 +213,7 @@ impl<'t> DestinationRun<'_, 't> {
             ..MergeOptions::default()
         };
         let merged = merge(existing, prepared.inputs, options);
-        let mut warnings: Vec<String> = merged.warnings.iter().map(ToString::to_string).collect();
+        let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
         let choices = house_reading(self.plan).zones;
         let zones = ZoneResolver::of(&merged.calendar, &choices);
         let mut changes = prepared.changes;
@@ -227,7 +228,7 @@ impl<'t> DestinationRun<'_, 't> {
         };
         if let (Some(fitting), Some(window)) = (&destination.fitting, window) {
             let options = fitting.options(window, Ceiling::default());
-            warnings.extend(fit(&mut edited, &options, &choices));
+            warnings.extend(fit(&mut edited, &options, &choices).iter().map(unfit_in_words));
             found.look_at_changes(&edited.changes);
         }
         self.made(edited, prepared.outside, warnings, sources)
@@ -247,7 +248,7 @@ impl<'t> DestinationRun<'_, 't> {
         let recording = Recording { for_proof: self.tracking, ..Recording::default() };
         let output = Output::of_plan(&destination.path, self.guard, recording, form)?;
         let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
-        let (draft, written) = output.draft_one(sources, edited, &shape)?;
+        let (draft, written) = output.draft_one(sources, edited, &shape, None)?;
         warnings.extend(written.too_big.iter().cloned());
         let (files, receipt) = draft.into_files();
         let proof = if self.plan.reconcile {

@@ -50,7 +50,7 @@ struct PlanRecord {
 /// Writes the files of a plan, and records them.
 pub(crate) fn finish(plan: &Plan, carried: &CarriedOut, how: &How) -> anyhow::Result<Done> {
     let guard = &carried.guard;
-    let claim = |path: &Path, role| guard.claim(path, role, Existing::Replace, Folder::Make);
+    let claim = |path: &Path, role| guard.claim(path, role, Existing::Replace, Folder::Refuse);
     let own = claim(&plan.path.with_extension("outputs.json"), Role::PlanRecord)?;
     let receipt = how.recording.receipt_path().map(|path| claim(path, Role::Receipt)).transpose()?;
     how.recording.ensure_ledger_apart(guard)?;
@@ -60,7 +60,7 @@ pub(crate) fn finish(plan: &Plan, carried: &CarriedOut, how: &How) -> anyhow::Re
     let due = due(carried, &earlier, &mut now, how)?;
     let is_stale = |path: &&String| !now.outputs.contains_key(*path) && Path::new(path).exists();
     let stale: Vec<String> = earlier.outputs.keys().filter(is_stale).cloned().collect();
-    let outputs: Vec<String> = due.iter().map(|(claim, _)| claim.shown().to_owned()).collect();
+    let mut outputs: Vec<String> = due.iter().map(|(claim, _)| claim.shown().to_owned()).collect();
     let is_dry_run = how.mode == Mode::DryRun;
     if due.is_empty() || is_dry_run {
         return Ok(Done { outputs, run: None, stale, is_dry_run });
@@ -73,6 +73,7 @@ pub(crate) fn finish(plan: &Plan, carried: &CarriedOut, how: &How) -> anyhow::Re
     record.push(b'\n');
     batch.add(Target::File(own), record);
     if let (Some(claim), Some(receipt)) = (receipt, &carried.receipt) {
+        outputs.push(claim.shown().to_owned());
         batch.add(Target::File(claim), receipt.to_json());
     }
     batch.place()?;

@@ -1,6 +1,7 @@
 //! Why occurrences are missing: a calendar, a range of dates, the ends of
 //! series.
 
+use crate::advice::{Advice, RepairFirst};
 use hashbrown::{HashMap, HashSet};
 use std::collections::{BTreeMap, BTreeSet};
 
@@ -28,7 +29,12 @@ pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
             if of_path > 1 { format!("`{}` in {path}", source.calendar.name()) } else { path.to_owned() };
         let summary =
             format!("nothing of {name} is in the result: {count} {} missing", occurrences_are(count));
-        evidence.name(CauseKind::CalendarAbsent, &members, summary, Some(format!("import {path} again")));
+        evidence.name(
+            CauseKind::CalendarAbsent,
+            &members,
+            summary,
+            Some(Advice::ImportAgain { path: path.to_owned() }),
+        );
     }
 }
 
@@ -74,7 +80,7 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
                 "everything of {path} {range} is missing: {count} {}",
                 occurrences_are(count).replace(" is", "").replace(" are", "")
             );
-            let todo = format!("export the whole range of dates, or import {path} without a limit of dates");
+            let todo = Advice::ExportWhole { path: path.to_owned() };
             evidence.name(CauseKind::RangeCut, &members, summary, Some(todo));
         }
     }
@@ -150,10 +156,7 @@ fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
             if more.series == 1 { "stops" } else { "stop" },
             occurrences_are(count)
         );
-        let todo = format!(
-            "give the destination single events: emvo convert {} --unroll -o single.ics",
-            more.paths()
-        );
+        let todo = Advice::ImportSingles { path: Some(more.paths()) };
         evidence.name(CauseKind::SeriesCut, &more.members, summary, Some(todo));
     }
     if last.series > 0 {
@@ -161,10 +164,7 @@ fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
             "the last date of {} is missing: its end was read as before that day",
             series(last.series)
         );
-        let todo = format!(
-            "let the rules end where all systems agree: emvo repair {} -o repaired/ (R01, R18)",
-            last.paths()
-        );
+        let todo = Advice::RepairFirst { path: last.paths(), what: RepairFirst::EndsOfRules };
         evidence.name(CauseKind::LastOccurrence, &last.members, summary, Some(todo));
     }
 }

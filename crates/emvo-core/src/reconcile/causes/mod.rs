@@ -8,6 +8,7 @@ mod times;
 mod words;
 mod zones;
 
+use crate::advice::Advice;
 use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
@@ -88,7 +89,7 @@ impl<'e> Evidence<'e, '_, '_> {
     }
 
     /// Names a cause of some differences.
-    fn name(&mut self, kind: CauseKind, members: &[usize], summary: String, todo: Option<String>) {
+    fn name(&mut self, kind: CauseKind, members: &[usize], summary: String, todo: Option<Advice>) {
         for at in members {
             self.taken[*at] = Some(kind);
         }
@@ -111,9 +112,7 @@ fn doubled(evidence: &mut Evidence<'_, '_, '_>) {
         } else {
             format!("part of {path} was imported twice: {count} {stand} there more than once")
         };
-        let todo = format!(
-            "take it out of the result and import it once: emvo retract {path} --out-of RESULT -o clean.ics"
-        );
+        let todo = Advice::RetractAndImportOnce { path: path.to_owned() };
         evidence.name(CauseKind::ImportedTwice, &members, summary, Some(todo));
     }
 }
@@ -131,7 +130,7 @@ fn revived(evidence: &mut Evidence<'_, '_, '_>) {
     let count = members.len();
     let are = if count == 1 { "date that was cancelled is" } else { "dates that were cancelled are" };
     let summary = format!("{count} {are} back: exceptions of series were lost");
-    let todo = "give the destination single events: emvo convert SOURCE --unroll -o single.ics".to_owned();
+    let todo = Advice::ImportSingles { path: None };
     evidence.name(CauseKind::ExceptionsLost, &members, summary, Some(todo));
 }
 

@@ -1,6 +1,7 @@
 //! Why occurrences are at other times, but for zones and offsets: overrides that
 //! were lost, days, lengths.
 
+use crate::advice::{Advice, RepairFirst};
 use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
@@ -42,8 +43,7 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
     let count = members.len();
     let dates = if count == 1 { "changed date of a series is" } else { "changed dates of series are" };
     let summary = format!("{count} {dates} there as the series has it: overrides were lost");
-    let todo = "let changed dates be events of their own: `series = \"plain\"` in a limits file, and emvo merge --limits";
-    evidence.name(CauseKind::OverridesLost, &members, summary, Some(todo.to_owned()));
+    evidence.name(CauseKind::OverridesLost, &members, summary, Some(Advice::LimitToPlain));
 }
 
 /// Whole days that are off by days: all of it, or its end alone.
@@ -70,9 +70,7 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
             shown_length(by),
             if by > 0 { "late" } else { "early" }
         );
-        let todo = format!(
-            "the days were taken for midnights in some zone: emvo repair {path} --consent D04 -o repaired/"
-        );
+        let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::DriftedDays };
         evidence.name(CauseKind::DayShift, &members, summary, Some(todo));
     }
     for ((path, by), members) in ends {
@@ -88,9 +86,7 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
                 "as the day after instead of the last day"
             }
         );
-        let todo = "say so in a limits file (`all_day_end = \"inclusive\"`), and try it with emvo rehearse"
-            .to_owned();
-        evidence.name(CauseKind::EndDay, &members, summary, Some(todo));
+        evidence.name(CauseKind::EndDay, &members, summary, Some(Advice::LimitToInclusiveEnds));
     }
 }
 
@@ -123,9 +119,7 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
         let summary = format!(
             "{count} {have} {length} there, whatever they had in {path}: the destination gave its own"
         );
-        let todo = format!(
-            "state the ends: emvo repair {path} --consent D05 --length 1h -o repaired/, and import that"
-        );
+        let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MissingEnds };
         evidence.name(CauseKind::DefaultLength, &members, summary, Some(todo));
     }
 }
@@ -168,8 +162,7 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
             shown_length(by),
             if by > 0 { "late" } else { "early" }
         );
-        let todo =
-            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that");
+        let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MixedZones };
         evidence.name(CauseKind::OffsetShift, &members, summary, Some(todo));
     }
 }

@@ -1,5 +1,6 @@
 //! Why occurrences have other words: decoded wrongly, cut, gone.
 
+use crate::advice::Advice;
 use std::collections::BTreeMap;
 
 use super::Evidence;
@@ -77,9 +78,7 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
         let have =
             if count == 1 { "occurrence has a damaged text" } else { "occurrences have damaged texts" };
         let summary = format!("{count} {have}, all from {path}: {}", damage.words());
-        let todo = format!(
-            "import {path} as UTF-8; for a table, emvo convert {path} --encoding utf-8-bom marks it as such"
-        );
+        let todo = Advice::ImportAsUtf8 { path: path.to_owned() };
         evidence.name(CauseKind::TextDamaged, &members, summary, Some(todo));
     }
     for ((field, length), members) in joined(cut) {
@@ -87,12 +86,8 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
         let have = if count == 1 { "occurrence has its" } else { "occurrences have their" };
         let summary = format!("{count} {have} {field} cut at {length} characters");
         let todo = match field {
-            "description" => format!(
-                "`description_characters = {length}` in a limits file: emvo merge --limits keeps the whole texts aside"
-            ),
-            _ => format!(
-                "shorten them before the import: emvo amend SOURCE --replace \"{field}:long=short\" -o short.ics"
-            ),
+            "description" => Advice::LimitDescriptions { length },
+            _ => Advice::Shorten { field },
         };
         evidence.name(CauseKind::TextCut, &members, summary, Some(todo));
     }
@@ -164,5 +159,5 @@ fn name_lost(evidence: &mut Evidence<'_, '_, '_>, field: &str, members: &[usize]
         "busy" | "private" => "set it again in the destination, or import into a calendar that keeps it",
         _ => "the destination does not take the field from this kind of file: try the other one, ICS or CSV",
     };
-    evidence.name(CauseKind::FieldLost, members, summary, Some(todo.to_owned()));
+    evidence.name(CauseKind::FieldLost, members, summary, Some(Advice::ByHand(todo)));
 }

@@ -1,5 +1,6 @@
 //! Why occurrences are at other times: a zone read as another, or one offset.
 
+use crate::advice::Advice;
 use std::collections::{BTreeMap, BTreeSet};
 
 use hashbrown::HashSet;
@@ -145,14 +146,7 @@ impl Swap {
             own.name(),
             candidate.name
         );
-        let todo = candidate.zone.map_or_else(
-            || {
-                format!(
-                    "give the destination UTC: emvo retime {path} --express-in UTC -o in-utc.ics, and import that"
-                )
-            },
-            |zone| format!("emvo retime {path} --express-in {zone} -o fitted.ics, and import that instead"),
-        );
+        let todo = Advice::ExpressIn { path: path.to_owned(), zone: candidate.zone };
         let kind = if is_dated { CauseKind::ZoneSwap } else { CauseKind::OffsetShift };
         evidence.name(kind, &members, summary, Some(todo));
     }
@@ -280,10 +274,7 @@ fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
         let kind = if by % 86_400 == 0 { CauseKind::DayShift } else { CauseKind::OffsetShift };
         let back = Duration::from_seconds(by.abs());
         let minutes = (back.days * 86_400 + back.seconds) / 60;
-        let todo = format!(
-            "emvo retime RESULT --shift {}{minutes}m with the same selection puts them back, or find the zone that was meant",
-            if by > 0 { '-' } else { '+' }
-        );
+        let todo = Advice::ShiftBack { minutes: if by > 0 { -minutes } else { minutes } };
         evidence.name(kind, &members, summary, Some(todo));
     }
 }

@@ -1,0 +1,172 @@
+//! What to do next, as far as the core can name it.
+//!
+//! The core knows what would help and not how a program calls it: which command
+//! or option does it is for whoever talks to people to say.
+
+use std::fmt;
+
+/// What would help.
+#[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Advice {
+    /// Say which zone this name means.
+    MapZone {
+        /// The name as it stands.
+        name: String,
+        /// Whether it is known what the name may mean, and one has to be chosen.
+        known: Known,
+    },
+    /// Say the house zone; one zone may be meant.
+    SayHouseZone {
+        /// The zone that may be meant, by its IANA name.
+        candidate: Option<String>,
+    },
+    /// Say the order of day and month.
+    SayDateOrder,
+    /// Say the charset.
+    SayCharset,
+    /// Say how far to write out what has no end.
+    SayHorizon,
+    /// Bound the series by a window.
+    BoundByWindow,
+    /// Allow more dates of one series.
+    RaiseCeiling,
+    /// Split the series where an override stands for all later dates (R08).
+    SplitRangesFirst,
+    /// Give floating times this zone first.
+    PinFirst {
+        /// The zone's name.
+        zone: String,
+    },
+    /// Name the column that holds the start.
+    NameStartColumn,
+    /// Say which of two columns holds the field.
+    ChooseColumn {
+        /// The field.
+        field: &'static str,
+        /// The header of the first column.
+        header: String,
+        /// The number of the second column, from 1.
+        number: usize,
+    },
+    /// Take series apart into single events before the import; `None` for all
+    /// sources.
+    ImportSingles {
+        /// The source.
+        path: Option<String>,
+    },
+    /// Repair a source before the import.
+    RepairFirst {
+        /// The source.
+        path: String,
+        /// What to repair.
+        what: RepairFirst,
+    },
+    /// Let changed dates be events of their own, as the destination's limits.
+    LimitToPlain,
+    /// Say in the destination's limits that whole days end on their last day.
+    LimitToInclusiveEnds,
+    /// Say in the destination's limits how long descriptions may be.
+    LimitDescriptions {
+        /// In characters.
+        length: usize,
+    },
+    /// Shorten a text before the import.
+    Shorten {
+        /// The field.
+        field: &'static str,
+    },
+    /// Import a source as UTF-8.
+    ImportAsUtf8 {
+        /// The source.
+        path: String,
+    },
+    /// Take an import out of the result, and import it once.
+    RetractAndImportOnce {
+        /// The source.
+        path: String,
+    },
+    /// Export the whole range of dates, or import without a limit of dates.
+    ExportWhole {
+        /// The source.
+        path: String,
+    },
+    /// Write times in a zone before the import; in UTC where none is known that
+    /// the destination reads.
+    ExpressIn {
+        /// The source.
+        path: String,
+        /// The zone's IANA name.
+        zone: Option<String>,
+    },
+    /// Shift what moved back.
+    ShiftBack {
+        /// By this many minutes, negative for earlier.
+        minutes: i64,
+    },
+    /// Import a source again.
+    ImportAgain {
+        /// The source.
+        path: String,
+    },
+    /// Something that only a person can do, in words that name no program.
+    ByHand(&'static str),
+}
+
+/// Whether it is known what a name may mean.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Known {
+    /// Nothing is known.
+    Nothing,
+    /// Several zones fit.
+    Candidates,
+}
+
+/// What to repair before an import.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum RepairFirst {
+    /// Ends of rules that systems read differently (R01, R18).
+    EndsOfRules,
+    /// Whole days that went through a zone (D04).
+    DriftedDays,
+    /// Ends that are missing (D05).
+    MissingEnds,
+    /// Starts and ends in different zones (Z09).
+    MixedZones,
+}
+
+/// A message and what would help, for people. The words of the advice are
+/// somebody else's: see [`Advice`].
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Advised {
+    /// What is the case.
+    pub message: String,
+    /// What would help.
+    pub advice: Option<Advice>,
+}
+
+impl From<String> for Advised {
+    fn from(message: String) -> Self {
+        Self { message, advice: None }
+    }
+}
+
+impl From<&str> for Advised {
+    fn from(message: &str) -> Self {
+        Self::from(message.to_owned())
+    }
+}
+
+impl Advised {
+    /// A message with what would help.
+    pub fn with(message: impl Into<String>, advice: Advice) -> Self {
+        Self { message: message.into(), advice: Some(advice) }
+    }
+}
+
+impl fmt::Display for Advised {
+    /// The message alone.
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        f.write_str(&self.message)
+    }
+}
