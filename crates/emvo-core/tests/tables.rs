@@ -1,6 +1,7 @@
 //! Tables as people and systems make them, and the events that are in them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own tables has failed")]
 
+use emvo_core::advice::Advice;
 use emvo_core::table::{
     Columns, DateOrder, Delimiter, Field, NoteKind, ReadOptions, Table, WriteOptions, read, write,
     write_lines,
@@ -252,7 +253,9 @@ fn one_table_says_the_same_behind_every_delimiter_and_in_every_charset() {
 #[test]
 fn what_two_columns_claim_is_asked_for() {
     let error = read("Title,Start,Room,Where\nA,2026-09-01,1,2\n", "f", &options()).unwrap_err();
-    insta::assert_snapshot!(error, @r#"the columns `Room` (#3) and `Where` (#4) both mean location: say which with --column location="Room", or --column location=#4 by its number"#);
+    insta::assert_snapshot!(error, @"the columns `Room` (#3) and `Where` (#4) both mean location");
+    let advice = Advice::ChooseColumn { field: "location", header: "Room".to_owned(), number: 4 };
+    assert_eq!(error.advice(), Some(advice));
     let named =
         |header: &str| ReadOptions { columns: vec![(Field::Location, header.to_owned())], ..options() };
     for (header, place) in [("Where", "2"), ("#3", "1")] {

@@ -3,90 +3,68 @@
 
 use regex::Regex;
 
+use emvo_ical::calendar::fields::{Comparison, Field};
 use emvo_ical::calendar::{Event, Series, VendorMirror};
 use emvo_ical::content::{Property, escape_text};
 
-/// A field that can be set or in which words can be replaced.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub enum AmendField {
-    /// `SUMMARY`.
-    Title,
-    /// `LOCATION`.
-    Location,
-    /// `DESCRIPTION`.
-    Description,
-    /// `URL`.
-    Url,
-    /// `CATEGORIES`, all of them.
-    Category,
-    /// `STATUS`.
-    Status,
-    /// `TRANSP`: `busy` or `free`.
-    Busy,
-    /// `CLASS`: `public`, `private` or `confidential`.
-    Private,
+/// The fields that can be set.
+const AMENDABLE: [Field; 8] = [
+    Field::Title,
+    Field::Location,
+    Field::Description,
+    Field::Url,
+    Field::Category,
+    Field::Status,
+    Field::Busy,
+    Field::Private,
+];
+
+/// The field of this name, if it can be set.
+pub fn amendable(name: &str) -> Option<Field> {
+    Field::of_name(name).filter(|field| AMENDABLE.contains(field))
 }
 
-impl AmendField {
-    const NAMES: [(Self, &'static str, &'static str); 8] = [
-        (Self::Title, "title", "SUMMARY"),
-        (Self::Location, "location", "LOCATION"),
-        (Self::Description, "description", "DESCRIPTION"),
-        (Self::Url, "url", "URL"),
-        (Self::Category, "category", "CATEGORIES"),
-        (Self::Status, "status", "STATUS"),
-        (Self::Busy, "busy", "TRANSP"),
-        (Self::Private, "private", "CLASS"),
-    ];
+/// The names of the fields that can be set, for messages.
+pub fn amendable_names() -> impl Iterator<Item = &'static str> {
+    AMENDABLE.iter().map(|field| field.name())
+}
 
-    /// The field of this name, as options have it.
-    pub fn of_name(name: &str) -> Option<Self> {
-        Self::NAMES.iter().find(|(_, known, _)| *known == name).map(|(field, ..)| *field)
-    }
-
-    /// The names of all fields, for messages.
-    pub fn names() -> impl Iterator<Item = &'static str> {
-        Self::NAMES.iter().map(|(_, name, _)| *name)
-    }
-
-    fn name(self) -> &'static str {
-        Self::NAMES.iter().find(|(field, ..)| *field == self).map_or("", |(_, name, _)| name)
-    }
-
-    fn property(self) -> &'static str {
-        Self::NAMES.iter().find(|(field, ..)| *field == self).map_or("", |(.., property)| property)
-    }
-
-    /// The value as a calendar has it; an error says what it can be.
-    fn value(self, text: &str) -> Result<String, AmendError> {
-        let one_of = |known: &[(&str, &str)]| {
-            let found = known.iter().find(|(word, _)| word.eq_ignore_ascii_case(text.trim()));
-            found.map(|(_, value)| (*value).to_owned()).ok_or_else(|| AmendError::Value {
-                value: text.to_owned(),
-                known: known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", "),
-            })
-        };
-        match self {
-            Self::Title | Self::Location | Self::Description => Ok(escape_text(text).into_owned()),
-            Self::Url => Ok(text.trim().to_owned()),
-            Self::Category => {
-                let parts = text.split(';').map(str::trim).filter(|part| !part.is_empty());
-                Ok(parts.map(|part| escape_text(part).into_owned()).collect::<Vec<_>>().join(","))
-            }
-            Self::Status => {
-                one_of(&[("confirmed", "CONFIRMED"), ("tentative", "TENTATIVE"), ("cancelled", "CANCELLED")])
-            }
-            Self::Busy => one_of(&[("busy", "OPAQUE"), ("free", "TRANSPARENT")]),
-            Self::Private => {
-                one_of(&[("public", "PUBLIC"), ("private", "PRIVATE"), ("confidential", "CONFIDENTIAL")])
-            }
+/// The value of a field as a calendar has it; an error says what it can be.
+fn value_of(field: Field, text: &str) -> Result<String, AmendError> {
+    let one_of = |known: &[(&str, &str)]| {
+        let found = known.iter().find(|(word, _)| word.eq_ignore_ascii_case(text.trim()));
+        found.map(|(_, value)| (*value).to_owned()).ok_or_else(|| AmendError::Value {
+            value: text.to_owned(),
+            known: known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", "),
+        })
+    };
+    match field {
+        Field::Title | Field::Location | Field::Description => Ok(escape_text(text).into_owned()),
+        Field::Url => Ok(text.trim().to_owned()),
+        Field::Category => {
+            let parts = text.split(';').map(str::trim).filter(|part| !part.is_empty());
+            Ok(parts.map(|part| escape_text(part).into_owned()).collect::<Vec<_>>().join(","))
         }
+        Field::Status => {
+            one_of(&[("confirmed", "CONFIRMED"), ("tentative", "TENTATIVE"), ("cancelled", "CANCELLED")])
+        }
+        Field::Busy => one_of(&[("busy", "OPAQUE"), ("free", "TRANSPARENT")]),
+        Field::Private => {
+            one_of(&[("public", "PUBLIC"), ("private", "PRIVATE"), ("confidential", "CONFIDENTIAL")])
+        }
+        _ => Err(AmendError::Field { name: field.name() }),
     }
 }
 
 /// Why a change cannot be made.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum AmendError {
+    /// A field that cannot be set.
+    #[error("{name} cannot be set")]
+    Field {
+        /// Its name.
+        name: &'static str,
+    },
     /// A value that the field does not have.
     #[error("`{value}` is none of {known}")]
     Value {
@@ -112,8 +90,8 @@ pub struct Amendment(Kind);
 
 #[derive(Clone, Debug)]
 enum Kind {
-    Set { field: AmendField, value: String },
-    Replace { field: AmendField, old: Words, new: String },
+    Set { field: Field, value: String },
+    Replace { field: Field, old: Words, new: String },
     AddCategory(String),
     RemoveCategory(String),
 }
@@ -126,15 +104,15 @@ enum Words {
 
 impl Amendment {
     /// A field gets a value; an empty one takes the field out.
-    pub fn set(field: AmendField, text: &str) -> Result<Self, AmendError> {
-        let value = if text.trim().is_empty() { String::new() } else { field.value(text)? };
+    pub fn set(field: Field, text: &str) -> Result<Self, AmendError> {
+        let value = if text.trim().is_empty() { String::new() } else { value_of(field, text)? };
         Ok(Self(Kind::Set { field, value }))
     }
 
     /// Words of a field become others: plain ones wherever they stand, or what
     /// `/a regular expression/` matches, with `$1` for its groups.
-    pub fn replace(field: AmendField, old: &str, new: &str) -> Result<Self, AmendError> {
-        if matches!(field, AmendField::Status | AmendField::Busy | AmendField::Private) || old.is_empty() {
+    pub fn replace(field: Field, old: &str, new: &str) -> Result<Self, AmendError> {
+        if field.comparison() == Comparison::Meaning || old.is_empty() {
             return Err(AmendError::NoText);
         }
         let old =
@@ -158,10 +136,10 @@ impl Amendment {
         Self(Kind::RemoveCategory(category.trim().to_owned()))
     }
 
-    fn field(&self) -> AmendField {
+    fn field(&self) -> Field {
         match &self.0 {
             Kind::Set { field, .. } | Kind::Replace { field, .. } => *field,
-            Kind::AddCategory(_) | Kind::RemoveCategory(_) => AmendField::Category,
+            Kind::AddCategory(_) | Kind::RemoveCategory(_) => Field::Category,
         }
     }
 
@@ -169,14 +147,14 @@ impl Amendment {
     fn apply(&self, event: &mut Event<'_>) -> Option<(String, String)> {
         match &self.0 {
             Kind::Set { field, value } => set(event, field.property(), value),
-            Kind::Replace { field: AmendField::Category, old, new } => {
+            Kind::Replace { field: Field::Category, old, new } => {
                 let now = event.categories().into_iter().map(|category| old.replaced(&category, new));
                 set_categories(event, &now.collect::<Vec<_>>())
             }
             Kind::Replace { field, old, new } => {
                 let text = event.text(field.property())?.into_owned();
                 let now = old.replaced(&text, new);
-                let value = if *field == AmendField::Url { now } else { escape_text(&now).into_owned() };
+                let value = if *field == Field::Url { now } else { escape_text(&now).into_owned() };
                 set(event, field.property(), &value)
             }
             Kind::AddCategory(category) => {
@@ -295,7 +273,7 @@ mod tests {
 
     #[test]
     fn fields_change_and_everything_else_stays() {
-        use AmendField::{Busy, Category, Location, Title, Url};
+        use Field::{Busy, Category, Location, Title, Url};
         for (amendment, gone, there) in [
             (
                 Amendment::set(Title, "Drill; deck").unwrap(),
@@ -332,8 +310,8 @@ mod tests {
         let text = format!("BEGIN:VCALENDAR\r\n{text}END:VCALENDAR\r\n");
         let mut calendar = read(parse(&text).roots.remove(0), "t");
         let changes = [
-            Amendment::set(AmendField::Busy, "free").unwrap(),
-            Amendment::set(AmendField::Description, "new").unwrap(),
+            Amendment::set(Field::Busy, "free").unwrap(),
+            Amendment::set(Field::Description, "new").unwrap(),
         ];
         let (_, after) = amend(&mut calendar.series[0], &changes).unwrap();
         assert_eq!(after, "free (with it X-SHIPCAL-BUSYSTATUS), description new (with it X-ALT-DESC)");
@@ -345,13 +323,13 @@ mod tests {
 
     #[test]
     fn what_is_so_already_is_no_change() {
-        let set = Amendment::set(AmendField::Title, "Drill in Room 2").unwrap();
-        let replace = Amendment::replace(AmendField::Title, "Room 9", "Room 1").unwrap();
+        let set = Amendment::set(Field::Title, "Drill in Room 2").unwrap();
+        let replace = Amendment::replace(Field::Title, "Room 9", "Room 1").unwrap();
         let (text, change) = amended(&[set, replace, Amendment::add_category("Deck")]);
         assert!(change.is_none() && text.contains(EVENT), "{text}");
-        let wrong = Amendment::set(AmendField::Busy, "perhaps").unwrap_err();
+        let wrong = Amendment::set(Field::Busy, "perhaps").unwrap_err();
         assert_eq!(wrong.to_string(), "`perhaps` is none of busy, free");
-        assert!(Amendment::replace(AmendField::Status, "a", "b").is_err());
-        assert!(Amendment::replace(AmendField::Title, "/(/", "b").is_err());
+        assert!(Amendment::replace(Field::Status, "a", "b").is_err());
+        assert!(Amendment::replace(Field::Title, "/(/", "b").is_err());
     }
 }

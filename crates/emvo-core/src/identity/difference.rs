@@ -1,6 +1,7 @@
 //! In what two versions of an event differ, field by field.
 
 use super::text::normalised;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Series};
 
 /// One field that differs.
@@ -21,16 +22,17 @@ pub fn differences(first: &Series<'_>, second: &Series<'_>) -> Vec<Difference> {
     let text = |event: &Event<'_>, name: &str| {
         event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default()
     };
+    let of_text = |field: Field| (field.name(), text(one, field.property()), text(two, field.property()));
     let rules = |event: &Event<'_>| event.rules().collect::<Vec<_>>().join(" & ");
     let overrides = |series: &Series<'_>| series.overrides().len().to_string();
     let pairs = [
-        ("title", text(one, "SUMMARY"), text(two, "SUMMARY")),
-        ("start", one.start().to_string(), two.start().to_string()),
-        ("end", one.end().to_string(), two.end().to_string()),
+        of_text(Field::Title),
+        (Field::Start.name(), one.start().to_string(), two.start().to_string()),
+        (Field::End.name(), one.end().to_string(), two.end().to_string()),
         ("rule", rules(one), rules(two)),
         ("overrides", overrides(first), overrides(second)),
-        ("location", text(one, "LOCATION"), text(two, "LOCATION")),
-        ("description", text(one, "DESCRIPTION"), text(two, "DESCRIPTION")),
+        of_text(Field::Location),
+        of_text(Field::Description),
     ];
     let differs = |(_, one, two): &(&str, String, String)| normalised(one) != normalised(two);
     pairs

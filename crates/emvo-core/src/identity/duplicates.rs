@@ -6,6 +6,7 @@ use jiff::civil::Date;
 
 use super::shared::number_of;
 use super::text::normalised;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, EventTime, Series, Status};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
@@ -58,7 +59,10 @@ impl Fingerprint {
 /// a description or an address filled on both sides and different, one
 /// cancelled, people without anyone in common.
 pub fn contradiction(first: &Event<'_>, second: &Event<'_>) -> Option<&'static str> {
-    for (name, shown) in [("LOCATION", "place"), ("DESCRIPTION", "description"), ("URL", "address")] {
+    for (field, shown) in
+        [(Field::Location, "place"), (Field::Description, "description"), (Field::Url, "address")]
+    {
+        let name = field.property();
         if let (Some(first), Some(second)) = (first.text(name), second.text(name))
             && normalised(&first) != normalised(&second)
         {

@@ -7,6 +7,7 @@
 mod derive;
 mod difference;
 mod duplicates;
+mod field_value;
 mod look_alikes;
 mod shared;
 mod text;
@@ -17,6 +18,7 @@ pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
 pub use duplicates::{Fingerprint, contradiction, same_dates};
 pub(crate) use duplicates::{Moment, recurrence_properties};
+pub(crate) use field_value::field_number;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
 pub(crate) use shared::{Group, Numbered, number_of};
 pub use text::normalised;

@@ -1,6 +1,7 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
+use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Classification, Event, Series};
 use emvo_ical::content::{Item, Property, escape_text};
 
@@ -63,44 +64,36 @@ fn take_categories(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<St
     }
 }
 
-/// Names that may stand several times in an event.
-const SEVERAL: [&str; 5] = ["ATTENDEE", "ATTACH", "COMMENT", "CONTACT", "RELATED-TO"];
-/// Identity, revision and times are the survivor's own, and the rest is settled
-/// elsewhere.
-const OWN: [&str; 16] = [
-    "UID",
-    "SEQUENCE",
-    "DTSTAMP",
-    "CREATED",
-    "LAST-MODIFIED",
-    "DTSTART",
-    "DTEND",
-    "DURATION",
-    "RRULE",
-    "RDATE",
-    "EXDATE",
-    "EXRULE",
-    "RECURRENCE-ID",
-    "CATEGORIES",
-    "CLASS",
-    "TRANSP",
-];
+/// Whether a property is the survivor's own: times, identity and stamps, and what
+/// is settled by its meaning.
+fn is_own(property: &Property<'_>) -> bool {
+    Field::of_property(property.name()).is_some_and(|field| {
+        matches!(field.weight(), Weight::When | Weight::Stamp)
+            || matches!(field, Field::Category | Field::Private | Field::Busy)
+    })
+}
+
+/// Whether an event may have a known property several times.
+fn may_repeat(property: &Property<'_>) -> bool {
+    Field::of_property(property.name()).is_some() && !Field::stands_once(property.name())
+}
 
 /// Lines whose name the event lacks altogether, and further lines of names that
 /// may stand there several times.
 fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
-    let is_any = |line: &Property<'_>, names: &[&str]| names.iter().any(|name| line.is(name));
     let own = event.component();
     let says = |value: &str| {
-        let lines = SEVERAL.iter().flat_map(|name| own.properties_named(name));
+        let lines = own.properties().filter(|line| may_repeat(line));
         lines.map(|line| line.value().to_lowercase()).any(|known| known == value)
     };
     let is_new = |line: &&Property<'_>| {
-        if is_any(line, &SEVERAL) {
-            !says(&line.value().to_lowercase())
-        } else {
-            !own.has(line.name()) && !is_any(line, &OWN) && !line.value().trim().is_empty()
+        if is_own(line) {
+            return false;
         }
+        if may_repeat(line) {
+            return !says(&line.value().to_lowercase());
+        }
+        !own.has(line.name()) && !line.value().trim().is_empty()
     };
     let new: Vec<_> = other.component().properties().filter(is_new).collect();
     for line in new {

@@ -10,6 +10,7 @@ use serde::{Deserialize, Serialize};
 
 use crate::edit::{Change, Fold};
 use crate::identity::normalised;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
 use emvo_ical::zone::ZoneResolver;
 
@@ -128,7 +129,17 @@ pub struct ChangeRecord {
     pub after: String,
 }
 
-const FIELDS: [&str; 8] = ["title", "location", "description", "busy", "private", "start", "end", "repeat"];
+/// The fields of which a receipt says whether they changed.
+const FIELDS: [Field; 8] = [
+    Field::Title,
+    Field::Location,
+    Field::Description,
+    Field::Busy,
+    Field::Private,
+    Field::Start,
+    Field::End,
+    Field::Repeat,
+];
 
 impl ReadLog {
     /// An empty list, behind so many events of other inputs.
@@ -244,7 +255,7 @@ impl Fact {
         if fate == Fate::Changed {
             let fields: Vec<_> = parts.iter().map(|(series, _)| fields_of(series.lead())).collect();
             let differ = |at: &usize| fields.iter().any(|fields| fields[*at] != self.fields[*at]);
-            record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].to_owned()).collect();
+            record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].name().to_owned()).collect();
             let parts = parts.iter().zip(&fields);
             record.now = parts.map(|((series, zones), fields)| self.now(series, zones, fields)).collect();
         }
@@ -295,11 +306,11 @@ fn hash_of(value: impl Hash) -> u64 {
 }
 
 fn fields_of(event: &Event<'_>) -> [u64; FIELDS.len()] {
-    let text = |name: &str| hash_of(event.text(name).map(|text| hash_of(normalised(&text))));
+    let text = |field: Field| hash_of(event.text(field.property()).map(|text| hash_of(normalised(&text))));
     [
-        text("SUMMARY"),
-        text("LOCATION"),
-        text("DESCRIPTION"),
+        text(Field::Title),
+        text(Field::Location),
+        text(Field::Description),
         hash_of(event.is_busy()),
         hash_of(event.classification()),
         hash_of(event.start()),

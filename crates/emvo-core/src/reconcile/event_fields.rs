@@ -3,7 +3,8 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use crate::identity::{normalised, number_of};
+use crate::identity::{field_number, normalised};
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event};
 
 /// What an event says about each of its occurrences.
@@ -21,43 +22,23 @@ pub(super) struct EventFields<'c> {
     others: [u64; OTHERS.len()],
 }
 
-const OTHERS: [&str; 6] = ["category", "reminders", "attendees", "url", "status", "attachments"];
+/// Fields that the verdict does not count.
+const OTHERS: [Field; 6] =
+    [Field::Category, Field::Reminders, Field::Attendees, Field::Url, Field::Status, Field::Attachments];
 
 impl<'c> EventFields<'c> {
     pub(super) fn of(event: &'c Event<'_>) -> Self {
-        let text = |name| match event.text(name) {
+        let text = |field: Field| match event.text(field.property()) {
             Some(Cow::Borrowed(text)) => normalised(text),
             Some(Cow::Owned(text)) => Cow::Owned(normalised(&text).into_owned()),
             None => Cow::Borrowed(""),
         };
-        let mut categories = event.categories();
-        categories.sort_unstable();
-        let values = |names: &[&str]| {
-            let lines = names.iter().flat_map(|name| event.component().properties_named(name));
-            let mut values: Vec<_> = lines.map(|line| line.value().trim().to_lowercase()).collect();
-            values.sort_unstable();
-            values
-        };
-        let mut reminders: Vec<_> = event
-            .alarms()
-            .map(|alarm| {
-                alarm.property("TRIGGER").map(|trigger| trigger.value().into_owned()).unwrap_or_default()
-            })
-            .collect();
-        reminders.sort_unstable();
-        let others = [
-            number_of(&categories),
-            number_of(&reminders),
-            number_of(&values(&["ATTENDEE", "ORGANIZER"])),
-            number_of(&text("URL")),
-            number_of(&event.status()),
-            number_of(&values(&["ATTACH"])),
-        ];
+        let others = OTHERS.map(|field| field_number(field, event));
         Self {
             uid: event.uid_text(),
-            title: text("SUMMARY"),
-            location: text("LOCATION"),
-            description: text("DESCRIPTION"),
+            title: text(Field::Title),
+            location: text(Field::Location),
+            description: text(Field::Description),
             is_busy: event.is_busy(),
             classification: event.classification(),
             letters: OnceLock::new(),
@@ -73,13 +54,16 @@ impl<'c> EventFields<'c> {
     /// The fields that the verdict counts and that differ.
     pub(super) fn fields_unlike(&self, other: &Self) -> Vec<&'static str> {
         let differ = [
-            ("title", self.title != other.title && !(is_untitled(&self.title) && is_untitled(&other.title))),
-            ("location", self.location != other.location),
-            ("description", self.description != other.description),
-            ("busy", self.is_busy != other.is_busy),
-            ("private", self.classification != other.classification),
+            (
+                Field::Title,
+                self.title != other.title && !(is_untitled(&self.title) && is_untitled(&other.title)),
+            ),
+            (Field::Location, self.location != other.location),
+            (Field::Description, self.description != other.description),
+            (Field::Busy, self.is_busy != other.is_busy),
+            (Field::Private, self.classification != other.classification),
         ];
-        differ.into_iter().filter(|(_, differs)| *differs).map(|(name, _)| name).collect()
+        differ.into_iter().filter(|(_, differs)| *differs).map(|(field, _)| field.name()).collect()
     }
 
     /// Whether no field differs.
@@ -90,7 +74,7 @@ impl<'c> EventFields<'c> {
     /// The other fields that differ.
     pub(super) fn others_unlike<'t>(&'t self, other: &'t Self) -> impl Iterator<Item = &'static str> + 't {
         let differs = |at: &usize| self.others[*at] != other.others[*at];
-        (0..OTHERS.len()).filter(differs).map(|at| OTHERS[at])
+        (0..OTHERS.len()).filter(differs).map(|at| OTHERS[at].name())
     }
 }
 

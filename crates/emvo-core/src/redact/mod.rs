@@ -5,55 +5,34 @@
 //! nobody named, known or not, has no way into such a copy.
 
 use crate::identity::derived_uid_of_parts;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, Classification, Event, EventTime, Extent, Series, Status, Uid};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::recurrence::Rule;
 
-/// A part of an event that a copy may show. Times always are.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum ShowField {
-    /// When it is, and whether it takes up time.
-    When,
-    /// Its title.
-    Title,
-    /// Its categories.
-    Category,
-    /// Its place.
-    Location,
-    /// Its description.
-    Description,
-    /// Who comes, and who asked them.
-    Attendees,
-    /// Its reminders.
-    Reminders,
-    /// Its address on the web.
-    Url,
-    /// What is attached.
-    Attachments,
+/// The fields that a copy may show besides its times, which it always does.
+const SHOWABLE: [Field; 8] = [
+    Field::Title,
+    Field::Category,
+    Field::Location,
+    Field::Description,
+    Field::Attendees,
+    Field::Reminders,
+    Field::Url,
+    Field::Attachments,
+];
+
+/// The name for what every copy shows: when it is, and whether it takes up time.
+pub const WHEN: &str = "when";
+
+/// The field of this name, if a copy may show it.
+pub fn showable(name: &str) -> Option<Field> {
+    Field::of_name(name).filter(|field| SHOWABLE.contains(field))
 }
 
-impl ShowField {
-    const NAMES: [(Self, &'static str); 9] = [
-        (Self::When, "when"),
-        (Self::Title, "title"),
-        (Self::Category, "category"),
-        (Self::Location, "location"),
-        (Self::Description, "description"),
-        (Self::Attendees, "attendees"),
-        (Self::Reminders, "reminders"),
-        (Self::Url, "url"),
-        (Self::Attachments, "attachments"),
-    ];
-
-    /// The field of this name, as options have it.
-    pub fn of_name(name: &str) -> Option<Self> {
-        Self::NAMES.iter().find(|(_, known)| *known == name).map(|(field, _)| *field)
-    }
-
-    /// The names of all fields, for messages.
-    pub fn names() -> impl Iterator<Item = &'static str> {
-        Self::NAMES.iter().map(|(_, name)| *name)
-    }
+/// The names of what a copy may show, for messages.
+pub fn showable_names() -> impl Iterator<Item = &'static str> {
+    std::iter::once(WHEN).chain(SHOWABLE.iter().map(|field| field.name()))
 }
 
 /// What a copy shows.
@@ -63,7 +42,7 @@ pub enum Show {
     #[default]
     All,
     /// Times, and these fields.
-    Only(Vec<ShowField>),
+    Only(Vec<Field>),
 }
 
 /// What becomes of private and confidential events.
@@ -162,7 +141,7 @@ fn omit_overrides(series: &mut Series<'_>, hidden: impl Fn(&Event<'_>) -> bool) 
 }
 
 /// An event with its times, and of everything else what is named.
-fn bare<'a>(event: &Event<'a>, fields: &[ShowField], title: &str) -> Option<Event<'a>> {
+fn bare<'a>(event: &Event<'a>, fields: &[Field], title: &str) -> Option<Event<'a>> {
     let old = event.component();
     let mut new: Component<'a> = Component::new("VEVENT");
     new.add(Property::new("DTSTAMP", &[], "19700101T000000Z"));
@@ -189,33 +168,27 @@ fn bare<'a>(event: &Event<'a>, fields: &[ShowField], title: &str) -> Option<Even
     if event.status() == Status::Cancelled {
         new.add(Property::new("STATUS", &[], "CANCELLED"));
     }
-    let has = |field: ShowField| fields.contains(&field);
-    match event.text("SUMMARY").filter(|_| has(ShowField::Title)) {
+    let has = |field: Field| fields.contains(&field);
+    match event.text("SUMMARY").filter(|_| has(Field::Title)) {
         Some(own) => new.add(Property::text_of("SUMMARY", &own)),
         None => new.add(Property::text_of("SUMMARY", title)),
     }
-    for (field, name) in [(ShowField::Location, "LOCATION"), (ShowField::Description, "DESCRIPTION")] {
-        if let Some(text) = event.text(name).filter(|_| has(field)) {
-            new.add(Property::text_of(name, &text));
+    for field in [Field::Location, Field::Description] {
+        if let Some(text) = event.text(field.property()).filter(|_| has(field)) {
+            new.add(Property::text_of(field.property(), &text));
         }
     }
-    if has(ShowField::Category) {
+    if has(Field::Category) {
         for category in event.categories() {
             new.add(Property::text_of("CATEGORIES", &category));
         }
     }
-    let whole = [
-        (ShowField::Attendees, "ORGANIZER"),
-        (ShowField::Attendees, "ATTENDEE"),
-        (ShowField::Url, "URL"),
-        (ShowField::Attachments, "ATTACH"),
-    ];
-    for (_, name) in whole.iter().filter(|(field, _)| has(*field)) {
-        for line in old.properties_named(name) {
+    for field in [Field::Attendees, Field::Url, Field::Attachments].into_iter().filter(|field| has(*field)) {
+        for line in field.properties().iter().flat_map(|name| old.properties_named(name)) {
             new.add(line.clone());
         }
     }
-    if has(ShowField::Reminders) {
+    if has(Field::Reminders) {
         for alarm in event.alarms() {
             new.items_mut().push(Item::Component(Box::new(bare_alarm(alarm))));
         }
@@ -274,7 +247,7 @@ mod tests {
         String::from_utf8(out).unwrap().replace("\r\n", "\n")
     }
 
-    fn showing(fields: &[ShowField], private: Private) -> Showing {
+    fn showing(fields: &[Field], private: Private) -> Showing {
         Showing {
             show: Show::Only(fields.to_vec()),
             private,
@@ -285,21 +258,21 @@ mod tests {
 
     #[test]
     fn nothing_but_what_is_named_gets_into_a_copy() {
-        let text = copy(&showing(&[ShowField::When], Private::Include), SECRET);
+        let text = copy(&showing(&[], Private::Include), SECRET);
         assert!(!text.contains("secret") && !text.contains("GEO"), "{text}");
         assert!(
             text.contains("SUMMARY:Busy") && text.contains("EXDATE;TZID=Europe/Helsinki:20260309T080000"),
             "{text}"
         );
         for (field, there) in [
-            (ShowField::Title, "SUMMARY:secret-title"),
-            (ShowField::Location, "LOCATION:secret-place"),
-            (ShowField::Description, "DESCRIPTION:secret-words"),
-            (ShowField::Category, "CATEGORIES:secret-category"),
-            (ShowField::Url, "URL:https://example.org/secret-url"),
-            (ShowField::Attachments, "ATTACH:https://example.org/secret-file"),
-            (ShowField::Attendees, "ATTENDEE:mailto:secret-guest@example.org"),
-            (ShowField::Reminders, "TRIGGER:-PT15M"),
+            (Field::Title, "SUMMARY:secret-title"),
+            (Field::Location, "LOCATION:secret-place"),
+            (Field::Description, "DESCRIPTION:secret-words"),
+            (Field::Category, "CATEGORIES:secret-category"),
+            (Field::Url, "URL:https://example.org/secret-url"),
+            (Field::Attachments, "ATTACH:https://example.org/secret-file"),
+            (Field::Attendees, "ATTENDEE:mailto:secret-guest@example.org"),
+            (Field::Reminders, "TRIGGER:-PT15M"),
         ] {
             let text = copy(&showing(&[field], Private::Omit), SECRET);
             assert!(text.contains(there), "{field:?} {text}");
@@ -312,7 +285,7 @@ mod tests {
 
     #[test]
     fn private_events_are_left_out_or_masked() {
-        let omitted = copy(&showing(&[ShowField::Title], Private::Omit), SECRET);
+        let omitted = copy(&showing(&[Field::Title], Private::Omit), SECRET);
         assert!(!omitted.contains("secret-override") && !omitted.contains("RECURRENCE-ID"), "{omitted}");
         assert!(
             omitted.contains("20260309T080000,20260316T080000"),
@@ -328,7 +301,7 @@ mod tests {
         assert!(masked.contains("SUMMARY:Private") && !masked.contains("secret-override"), "{masked}");
         assert!(masked.contains("secret-title") && !masked.contains("secret-file"), "{masked}");
         let private = SECRET.replace("SUMMARY:secret-title", "SUMMARY:secret-title\nCLASS:CONFIDENTIAL");
-        assert!(!copy(&showing(&[ShowField::Title], Private::Omit), &private).contains("BEGIN:VEVENT"));
+        assert!(!copy(&showing(&[Field::Title], Private::Omit), &private).contains("BEGIN:VEVENT"));
         let all_masked = copy(&how, &private);
         assert!(!all_masked.contains("secret"), "overrides of a private series are private: {all_masked}");
     }

@@ -1,7 +1,9 @@
 //! `D14 property-twice`: a property that may stand there once, twice.
 
 use super::describe::declare_rule;
-use super::event_edit::{EventEdit, ONCE};
+use emvo_ical::calendar::fields::Field;
+
+use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 
 declare_rule! {
@@ -22,7 +24,7 @@ declare_rule! {
 impl Rule for PropertyTwice {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events().filter(|event| event.component().may_repeat_a_name()) {
-            for name in ONCE {
+            for name in Field::standing_once() {
                 let mut lines = event.component().properties_named(name);
                 let Some(first) = lines.next() else { continue };
                 let others: Vec<_> = lines.collect();

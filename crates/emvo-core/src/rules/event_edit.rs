@@ -1,5 +1,6 @@
 //! What repairs do to the events of a series, each by itself.
 
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, lenient_times};
 use emvo_ical::content::{Component, Item, Property, escape_text};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
@@ -45,28 +46,6 @@ pub enum EventEdit {
 
 /// The properties that people read as text.
 pub(super) const READ_BY_PEOPLE: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CATEGORIES"];
-
-/// Properties of which an event has one (RFC 5545 section 3.6.1).
-pub(super) const ONCE: [&str; 18] = [
-    "UID",
-    "DTSTART",
-    "DTEND",
-    "DURATION",
-    "SUMMARY",
-    "LOCATION",
-    "DESCRIPTION",
-    "RECURRENCE-ID",
-    "STATUS",
-    "TRANSP",
-    "CLASS",
-    "SEQUENCE",
-    "DTSTAMP",
-    "CREATED",
-    "LAST-MODIFIED",
-    "PRIORITY",
-    "URL",
-    "ORGANIZER",
-];
 
 impl EventEdit {
     /// What becomes of a series.
@@ -244,7 +223,7 @@ fn keep_first_of_each(component: &mut Component<'_>) {
     component.items_mut().retain(|item| {
         let Item::Property(line) = item else { return true };
         let name = line.name().to_ascii_uppercase();
-        if !ONCE.contains(&name.as_str()) {
+        if !Field::stands_once(&name) {
             return true;
         }
         let is_first = !seen.contains(&name);

@@ -7,8 +7,9 @@
 use hashbrown::HashMap;
 use jiff::civil::Date;
 
-use crate::identity::{Fingerprint, Moment};
+use crate::identity::{Fingerprint, Moment, field_number};
 use crate::view::CalendarView;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Extent, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::recurrence::{Ceiling, Recurrence};
@@ -53,9 +54,6 @@ pub struct Changes<'s, 'a> {
     /// How many are as they were.
     pub unchanged: usize,
 }
-
-/// Stamps say when somebody touched an event, not what it is.
-const STAMPS: [&str; 4] = ["DTSTAMP", "LAST-MODIFIED", "SEQUENCE", "CREATED"];
 
 /// Tells what happened between two snapshots.
 pub fn changes<'s, 'a>(old: &[CalendarView<'s, 'a>], new: &[CalendarView<'s, 'a>]) -> Changes<'s, 'a> {
@@ -148,13 +146,26 @@ fn says_the_same(one: &Series<'_>, two: &Series<'_>) -> bool {
 
 /// What a component says, whatever the order of its lines, without stamps.
 fn lines_of(component: &Component<'_>) -> Vec<String> {
-    let is_stamp = |line: &&Property<'_>| STAMPS.iter().any(|name| line.is(name));
+    // Stamps say when somebody touched an event, not what it is.
+    let is_stamp = |line: &&Property<'_>| Field::Stamps.properties().iter().any(|name| line.is(name));
     let own = component.properties().filter(|line| !is_stamp(line)).map(|line| line.logical().into_owned());
     let mut lines: Vec<String> = own.collect();
     lines.extend(component.components().map(|inner| lines_of(inner).join("\n")));
     lines.sort_unstable();
     lines
 }
+
+/// The fields of words, in the order in which they are told.
+const WORDS: [Field; 8] = [
+    Field::Title,
+    Field::Location,
+    Field::Description,
+    Field::Url,
+    Field::Status,
+    Field::Busy,
+    Field::Private,
+    Field::Category,
+];
 
 /// The fields in which two versions of an event differ. Times are compared as
 /// instants: another name for the same zone is no change.
@@ -168,44 +179,26 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
             fields.push(name.to_owned());
         }
     };
-    let text = |name: &str| {
-        let of = |event: &Event<'_>| {
-            event.text(name).map(|text| crate::identity::normalised(&text).into_owned()).unwrap_or_default()
-        };
-        of(first) != of(second)
-    };
+    let differs = |field: Field| field_number(field, first) != field_number(field, second);
     let moment = |event: &Event<'_>, zones: &ZoneResolver| {
         [Moment::of(event.start(), zones), Moment::of(&event.end(), zones)]
     };
     let [start, end] = moment(first, one_zones);
     let [new_start, new_end] = moment(second, two_zones);
-    tell("start", start != new_start);
-    tell("end", end != new_end);
-    for (name, property) in [
-        ("title", "SUMMARY"),
-        ("location", "LOCATION"),
-        ("description", "DESCRIPTION"),
-        ("url", "URL"),
-        ("status", "STATUS"),
-    ] {
-        tell(name, text(property));
+    tell(Field::Start.name(), start != new_start);
+    tell(Field::End.name(), end != new_end);
+    for field in WORDS {
+        tell(field.name(), differs(field));
     }
-    tell("busy", first.is_busy() != second.is_busy());
-    tell("private", first.classification() != second.classification());
-    let sorted = |event: &Event<'_>| {
-        let mut categories = event.categories();
-        categories.sort_unstable();
-        categories
-    };
-    tell("category", sorted(first) != sorted(second));
     let slots = |event: &Event<'_>, name: &str, zones: &ZoneResolver| {
         let mut dates: Vec<Moment> = event.dates(name).iter().map(|date| Moment::of(date, zones)).collect();
         dates.sort();
         dates
     };
-    tell("repeat", first.rules().collect::<Vec<_>>() != second.rules().collect::<Vec<_>>());
-    for (name, property) in [("exceptions", "EXDATE"), ("extra_dates", "RDATE")] {
-        tell(name, slots(first, property, one_zones) != slots(second, property, two_zones));
+    tell(Field::Repeat.name(), first.rules().collect::<Vec<_>>() != second.rules().collect::<Vec<_>>());
+    for field in [Field::Exceptions, Field::ExtraDates] {
+        let name = field.property();
+        tell(field.name(), slots(first, name, one_zones) != slots(second, name, two_zones));
     }
     let parts = |series: &Series<'_>, zones: &ZoneResolver| {
         let mut parts: Vec<_> = series
@@ -219,21 +212,12 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
         parts
     };
     tell("overrides", parts(one, one_zones) != parts(two, two_zones));
-    let lines = |event: &Event<'_>, names: &[&str]| {
-        let component = event.component();
-        let mut lines: Vec<String> = component
-            .properties()
-            .filter(|line| names.iter().any(|name| line.is(name)))
-            .map(|line| line.value().to_lowercase())
-            .collect();
-        lines.sort_unstable();
-        lines
-    };
-    for (name, properties) in [("attendees", &["ATTENDEE", "ORGANIZER"][..]), ("attachments", &["ATTACH"])] {
-        tell(name, lines(first, properties) != lines(second, properties));
+    for field in [Field::Attendees, Field::Attachments] {
+        tell(field.name(), differs(field));
     }
+    // One system's exports: all that a reminder says counts, not its moment alone.
     let alarms = |event: &Event<'_>| event.alarms().map(lines_of).collect::<Vec<_>>();
-    tell("reminders", alarms(first) != alarms(second));
+    tell(Field::Reminders.name(), alarms(first) != alarms(second));
     fields
 }
 

@@ -13,6 +13,7 @@ mod count;
 mod dates;
 mod duration;
 mod event;
+pub mod fields;
 mod lenient_times;
 mod read;
 mod series;

@@ -1,10 +1,11 @@
 //! `amend`: the same change to many events.
 
 use anyhow::{Context, bail};
-use emvo_core::amend::{AmendField, Amendment, amend};
+use emvo_core::amend::{Amendment, amend, amendable, amendable_names};
 use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::split::starting_in_window;
 use emvo_ical::calendar::Series;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::ZoneResolver;
 
@@ -68,9 +69,9 @@ fn split_words(text: &str) -> Option<(&str, &str)> {
     }
 }
 
-fn field_named(name: &str, option: &str) -> anyhow::Result<AmendField> {
-    AmendField::of_name(name.trim()).with_context(|| {
-        let names: Vec<_> = AmendField::names().collect();
+fn field_named(name: &str, option: &str) -> anyhow::Result<Field> {
+    amendable(name.trim()).with_context(|| {
+        let names: Vec<_> = amendable_names().collect();
         format!("{option}: there is no field `{name}`; there are {}", names.join(", "))
     })
 }

@@ -4,7 +4,9 @@ use std::collections::BTreeSet;
 
 use anyhow::{Context, bail};
 use emvo_core::edit::{Edited, Step, sync_definitions};
-use emvo_core::redact::{Attachments, Private, Show, ShowField, Showing, Uids, bare_calendar, shown};
+use emvo_core::redact::{
+    Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown,
+};
 use emvo_core::split::by_window;
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::zone::ZoneResolver;
@@ -84,9 +86,10 @@ impl PickArgs {
     fn showing(&self) -> anyhow::Result<Showing> {
         let mut show = Show::All;
         if !self.show.is_empty() && !self.show.iter().any(|field| field.trim() == "all") {
-            let fields = self.show.iter().map(|name| {
-                ShowField::of_name(name.trim()).with_context(|| {
-                    let names: Vec<_> = ShowField::names().collect();
+            let named = self.show.iter().map(|name| name.trim()).filter(|name| *name != WHEN);
+            let fields = named.map(|name| {
+                showable(name).with_context(|| {
+                    let names: Vec<_> = showable_names().collect();
                     format!("--show: there is no field `{name}`; there are {}, all", names.join(", "))
                 })
             });

@@ -8,6 +8,7 @@ mod recurrence;
 mod zones;
 
 use super::*;
+use crate::advice::Advice;
 use emvo_ical::calendar::{Calendar, read, write};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
@@ -212,15 +213,17 @@ fn evidence_decides_and_is_told() {
     let found = floating.of_rule("Z05");
     assert_eq!(
         found[0].message,
-        "no zone given; Europe/Helsinki may be meant (4 of 5 timed events are in it): --zone Europe/Helsinki"
+        "no zone given; Europe/Helsinki may be meant (4 of 5 timed events are in it)"
     );
+    let candidate = Some("Europe/Helsinki".to_owned());
+    assert_eq!(found[0].advice, Some(Advice::SayHouseZone { candidate }));
     assert_eq!(found[0].safety, Safety::ShowOnly, "habits of others are no reason to move an event");
 
     let private = zone("Our time", HELSINKI) + &event("DTSTART;TZID=Our time:20260907T080000\n");
     let found = Fixture::of(private.clone()).of_rule("Z03");
     assert!(found[0].edit.is_none() && found[0].message.contains("and"), "{}", found[0].message);
     let mapped = Fixture { map: Some(("Our time", "Europe/Mariehamn")), ..Fixture::of(private) };
-    assert_eq!(mapped.of_rule("Z01")[0].message, "`Our time` means Europe/Mariehamn, as --zone-map says");
+    assert_eq!(mapped.of_rule("Z01")[0].message, "`Our time` means Europe/Mariehamn, as was said");
     assert_eq!(
         mapped.repaired("Z01").calendar.series[0].lead().start().to_string(),
         "2026-09-07 08:00 Europe/Mariehamn"

@@ -1,4 +1,5 @@
 use super::*;
+use crate::advice::Advice;
 use emvo_ical::calendar::Event;
 
 fn table(text: &str) -> Table {
@@ -53,7 +54,8 @@ fn rows_that_are_no_events_are_set_aside_with_their_number() {
 #[test]
 fn an_order_that_nothing_decides_is_asked_for() {
     let error = read("title,start\nA,03/04/2026\n", "f", &ReadOptions::default()).unwrap_err();
-    insta::assert_snapshot!(error, @"C02: day and month cannot be told apart: one date reads both ways (row 2 has `03/04/2026`); say which with --date-order day or --date-order month");
+    insta::assert_snapshot!(error, @"C02: day and month cannot be told apart: one date reads both ways (row 2 has `03/04/2026`)");
+    assert_eq!(error.advice(), Some(Advice::SayDateOrder));
     let options = ReadOptions { order: DateOrder::Month, ..ReadOptions::default() };
     let table = read("title,start\nA,03/04/2026\n", "f", &options).unwrap();
     assert_eq!(table.calendars[0].series[0].lead().start().to_string(), "2026-03-04");
