@@ -3,7 +3,7 @@
 
 use emvo_core::advice::Advice;
 use emvo_core::table::{
-    Columns, DateOrder, Delimiter, Field, NoteKind, ReadOptions, Table, WriteOptions, read, write,
+    ColumnField, Columns, DateOrder, Delimiter, NoteKind, ReadOptions, Table, WriteOptions, read, write,
     write_lines,
 };
 use emvo_ical::calendar::{Calendar, Event, read as read_calendar, write as write_calendar};
@@ -257,7 +257,7 @@ fn what_two_columns_claim_is_asked_for() {
     let advice = Advice::ChooseColumn { field: "location", header: "Room".to_owned(), number: 4 };
     assert_eq!(error.advice(), Some(advice));
     let named =
-        |header: &str| ReadOptions { columns: vec![(Field::Location, header.to_owned())], ..options() };
+        |header: &str| ReadOptions { columns: vec![(ColumnField::Location, header.to_owned())], ..options() };
     for (header, place) in [("Where", "2"), ("#3", "1")] {
         let table = read("Title,Start,Room,Where\nA,2026-09-01,1,2\n", "f", &named(header)).unwrap();
         assert_eq!(table.calendars[0].series[0].lead().location().unwrap(), place);
@@ -305,14 +305,14 @@ fn columns_without_a_place_say_what_would_be_lost() {
     );
     let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let columns = Columns::parse("[[column]]\nfield = \"title\"\n[[column]]\nfield = \"start\"\n").unwrap();
-    let with = |leave_out: Vec<Field>| {
+    let with = |leave_out: Vec<ColumnField>| {
         write(
             &[(&calendar, &zones)],
             &WriteOptions { columns: Some(columns.clone()), leave_out, ..WriteOptions::default() },
         )
     };
     insta::assert_snapshot!(with(Vec::new()).unwrap_err(), @"the columns have no place for zone, which 1 event has; repeat, which 1 event has; exceptions, which 1 event has");
-    let written = with(vec![Field::Zone, Field::Repeat, Field::Exceptions]).unwrap();
+    let written = with(vec![ColumnField::Zone, ColumnField::Repeat, ColumnField::Exceptions]).unwrap();
     assert_eq!(String::from_utf8(written.text).unwrap(), "title,start\r\nA,2026-09-01T09:30:00\r\n");
     let left: Vec<_> = written.cannot_carry.into_iter().collect();
     let left: Vec<_> = left.iter().map(|(name, count)| (name.as_str(), *count)).collect();

@@ -45,7 +45,13 @@ pub enum EventEdit {
 }
 
 /// The properties that people read as text.
-pub(super) const READ_BY_PEOPLE: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT", "CATEGORIES"];
+pub(super) const READ_BY_PEOPLE: [&str; 5] = [
+    Field::Title.property(),
+    Field::Location.property(),
+    Field::Description.property(),
+    Field::Comment.property(),
+    Field::Category.property(),
+];
 
 impl EventEdit {
     /// What becomes of a series.

@@ -1,11 +1,9 @@
 //! `T02 mojibake`: text that was decoded wrongly.
 
 use super::describe::declare_rule;
+use super::event_edit::READ_BY_PEOPLE;
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
 use emvo_ical::content::undone_mojibake;
-
-/// The fields that people read.
-const FIELDS: [&str; 5] = ["SUMMARY", "LOCATION", "DESCRIPTION", "CATEGORIES", "COMMENT"];
 
 declare_rule! {
     /// ## What it finds
@@ -25,7 +23,7 @@ declare_rule! {
 
 impl Rule for Mojibake {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for name in FIELDS {
+        for name in READ_BY_PEOPLE {
             for event in subject.series.events() {
                 let lines = event.component().properties_named(name);
                 let Some((old, new)) = lines.into_iter().find_map(|line| {

@@ -3,8 +3,9 @@
 use memchr::{memchr, memchr2};
 
 use super::describe::declare_rule;
-use super::event_edit::EventEdit;
+use super::event_edit::{EventEdit, READ_BY_PEOPLE};
 use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use emvo_ical::calendar::fields::Field;
 
 /// Whether a value has a comma or semicolon without a backslash in front.
 fn has_raw_sign(value: &str) -> bool {
@@ -40,7 +41,8 @@ declare_rule! {
 
 impl Rule for Escaping {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for name in ["SUMMARY", "LOCATION", "DESCRIPTION", "COMMENT"] {
+        // In categories the comma is no mistake: it stands between two of them.
+        for name in READ_BY_PEOPLE.into_iter().filter(|name| *name != Field::Category.property()) {
             for line in subject.series.events().flat_map(|event| event.component().properties_named(name)) {
                 let value = line.value();
                 if has_raw_sign(&value) {

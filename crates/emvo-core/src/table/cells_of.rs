@@ -1,8 +1,9 @@
 //! One event → the cells of its row.
 
 use super::COLUMN_PROPERTY;
-use super::column::Field;
+use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{
     Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef,
 };
@@ -25,41 +26,42 @@ pub(super) struct Row<'r, 'a> {
 
 impl Row<'_, '_> {
     /// The cell of a field among these columns.
-    pub(super) fn cell(&self, field: Field, columns: &[Column]) -> String {
+    pub(super) fn cell(&self, field: ColumnField, columns: &[Column]) -> String {
         let event = self.event;
-        let text = |name| event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+        let text =
+            |field: Field| event.text(field.property()).map(std::borrow::Cow::into_owned).unwrap_or_default();
         match field {
-            Field::Title => text("SUMMARY"),
-            Field::Start => self.moment(event.start()),
-            Field::StartDate => self.date(event.start()),
-            Field::StartTime => self.time(event.start()),
-            Field::End => self.end().map(|end| self.moment(&end)).unwrap_or_default(),
-            Field::EndDate => self.end().map(|end| self.date(&end)).unwrap_or_default(),
-            Field::EndTime => self.end().map(|end| self.time(&end)).unwrap_or_default(),
-            Field::Duration => self.length(),
-            Field::AllDay => self.answer(event.is_all_day()),
-            Field::Zone => self.zone(),
-            Field::Repeat => self.repeat(columns),
-            Field::RepeatUntil => self.repeat_until(),
-            Field::Exceptions => self.dates("EXDATE"),
-            Field::ExtraDates => self.dates("RDATE"),
-            Field::Location => text("LOCATION"),
-            Field::Description => text("DESCRIPTION"),
-            Field::Category => event.categories().join("; "),
-            Field::Busy => if event.is_busy() { "busy" } else { "free" }.to_owned(),
-            Field::Private => match event.classification() {
+            ColumnField::Title => text(Field::Title),
+            ColumnField::Start => self.moment(event.start()),
+            ColumnField::StartDate => self.date(event.start()),
+            ColumnField::StartTime => self.time(event.start()),
+            ColumnField::End => self.end().map(|end| self.moment(&end)).unwrap_or_default(),
+            ColumnField::EndDate => self.end().map(|end| self.date(&end)).unwrap_or_default(),
+            ColumnField::EndTime => self.end().map(|end| self.time(&end)).unwrap_or_default(),
+            ColumnField::Duration => self.length(),
+            ColumnField::AllDay => self.answer(event.is_all_day()),
+            ColumnField::Zone => self.zone(),
+            ColumnField::Repeat => self.repeat(columns),
+            ColumnField::RepeatUntil => self.repeat_until(),
+            ColumnField::Exceptions => self.dates("EXDATE"),
+            ColumnField::ExtraDates => self.dates("RDATE"),
+            ColumnField::Location => text(Field::Location),
+            ColumnField::Description => text(Field::Description),
+            ColumnField::Category => event.categories().join("; "),
+            ColumnField::Busy => if event.is_busy() { "busy" } else { "free" }.to_owned(),
+            ColumnField::Private => match event.classification() {
                 Classification::Public => String::new(),
                 Classification::Private => "private".to_owned(),
                 Classification::Confidential => "confidential".to_owned(),
             },
-            Field::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
-            Field::Url => text("URL"),
-            Field::Calendar => self.calendar.to_owned(),
-            Field::Uid => self.series.uid_text().into_owned(),
-            Field::Replaces => {
+            ColumnField::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
+            ColumnField::Url => text(Field::Url),
+            ColumnField::Calendar => self.calendar.to_owned(),
+            ColumnField::Uid => self.series.uid_text().into_owned(),
+            ColumnField::Replaces => {
                 event.replaces().map(|time| self.moment(&self.on_clock_of_start(time))).unwrap_or_default()
             }
-            Field::Status => match event.status() {
+            ColumnField::Status => match event.status() {
                 Status::Confirmed => String::new(),
                 Status::Tentative => "tentative".to_owned(),
                 Status::Cancelled => "cancelled".to_owned(),
@@ -115,7 +117,7 @@ impl Row<'_, '_> {
 
     fn repeat(&self, columns: &[Column]) -> String {
         let ends_elsewhere =
-            columns.iter().any(|column| column.content == Content::Field(Field::RepeatUntil));
+            columns.iter().any(|column| column.content == Content::Field(ColumnField::RepeatUntil));
         let words = self.event.rules().map(|text| {
             let text = match Rule::parse(&text) {
                 Ok(rule) if ends_elsewhere && rule.until.is_some() => {
@@ -186,7 +188,7 @@ impl Row<'_, '_> {
 
     /// Counts what has no column. Stamps are no content and are not counted.
     pub(super) fn note_what_stays_behind(&self, columns: &[Column], cannot_carry: &mut CannotCarry) {
-        let has = |field: Field| columns.iter().any(|column| column.content == Content::Field(field));
+        let has = |field: ColumnField| columns.iter().any(|column| column.content == Content::Field(field));
         let mut count = |name: &str| match cannot_carry.get_mut(name) {
             Some(count) => *count += 1,
             None => {
@@ -206,7 +208,7 @@ impl Row<'_, '_> {
         }
         for component in self.event.component().components() {
             let is_held =
-                component.is("VALARM") && minutes_before(component).is_some() && has(Field::Reminder);
+                component.is("VALARM") && minutes_before(component).is_some() && has(ColumnField::Reminder);
             if !is_held {
                 count(&component.name().to_ascii_uppercase());
             }
@@ -227,29 +229,22 @@ impl Row<'_, '_> {
 /// Where a property has its place in a table.
 enum Place {
     Always,
-    In(Field),
+    In(ColumnField),
     Nowhere,
 }
 
 fn place_of(name: &str) -> Place {
-    match name {
-        "SUMMARY" => Place::In(Field::Title),
-        "LOCATION" => Place::In(Field::Location),
-        "DESCRIPTION" => Place::In(Field::Description),
-        "CATEGORIES" => Place::In(Field::Category),
-        "TRANSP" => Place::In(Field::Busy),
-        "CLASS" => Place::In(Field::Private),
-        "URL" => Place::In(Field::Url),
-        "STATUS" => Place::In(Field::Status),
-        "RRULE" => Place::In(Field::Repeat),
-        "EXDATE" => Place::In(Field::Exceptions),
-        "RDATE" => Place::In(Field::ExtraDates),
-        "RECURRENCE-ID" => Place::In(Field::Replaces),
+    match Field::of_property(name) {
         // Ids and times are held to be there by other checks, stamps are no
         // content.
-        "UID" | "DTSTART" | "DTEND" | "DURATION" | "DTSTAMP" | "CREATED" | "LAST-MODIFIED" | "SEQUENCE"
-        | "VERSION" | "PRODID" | COLUMN_PROPERTY => Place::Always,
-        _ => Place::Nowhere,
+        Some(Field::Start | Field::End | Field::Uid | Field::Stamps) => Place::Always,
+        // There is no column for dates that a second rule takes out, or for who asked.
+        Some(field) if field.property() == name => {
+            ColumnField::of_field(field).map_or(Place::Nowhere, Place::In)
+        }
+        Some(_) => Place::Nowhere,
+        None if matches!(name, "VERSION" | "PRODID" | COLUMN_PROPERTY) => Place::Always,
+        None => Place::Nowhere,
     }
 }
 

@@ -3,7 +3,7 @@
 
 use serde::Deserialize;
 
-use super::column::Field;
+use super::column::ColumnField;
 use super::date::DateOrder;
 use super::format::{Pattern, PatternError};
 use super::layout::Delimiter;
@@ -49,7 +49,7 @@ pub struct Column {
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Content {
     /// A field of the event.
-    Field(Field),
+    Field(ColumnField),
     /// The same in every row.
     Fixed(String),
     /// What an earlier table had under this header.
@@ -96,8 +96,8 @@ pub enum ColumnsError {
     #[error(transparent)]
     Pattern(#[from] PatternError),
     /// A field that events do not have.
-    #[error("column `{header}`: there is no field `{field}`; there are {}", Field::names().collect::<Vec<_>>().join(", "))]
-    Field {
+    #[error("column `{header}`: there is no field `{field}`; there are {}", ColumnField::names().collect::<Vec<_>>().join(", "))]
+    ColumnField {
         /// The column.
         header: String,
         /// The field as written.
@@ -215,7 +215,7 @@ impl Columns {
     }
 
     /// Whether some column holds a field.
-    pub fn has(&self, field: Field) -> bool {
+    pub fn has(&self, field: ColumnField) -> bool {
         self.list.iter().any(|column| column.content == Content::Field(field))
     }
 }
@@ -224,9 +224,9 @@ fn column(toml: ColumnToml) -> Result<Column, ColumnsError> {
     let header = toml.header.or_else(|| toml.field.clone()).unwrap_or_default();
     let content = match (toml.field, toml.value) {
         (Some(_), Some(_)) => return Err(ColumnsError::Both { header }),
-        (Some(field), None) => match Field::of_name(&field) {
+        (Some(field), None) => match ColumnField::of_name(&field) {
             Some(field) => Content::Field(field),
-            None => return Err(ColumnsError::Field { header, field }),
+            None => return Err(ColumnsError::ColumnField { header, field }),
         },
         (None, Some(value)) => Content::Fixed(value),
         (None, None) => Content::Carried,
@@ -276,15 +276,15 @@ mod tests {
         assert_eq!(
             shown,
             [
-                ("Rubrik", &Content::Field(Field::Title)),
-                ("start_date", &Content::Field(Field::StartDate)),
+                ("Rubrik", &Content::Field(ColumnField::Title)),
+                ("start_date", &Content::Field(ColumnField::StartDate)),
                 ("Källa", &Content::Fixed("Norrsund".to_owned())),
                 ("Fartyg", &Content::Carried),
             ]
         );
         assert_eq!((columns.delimiter, columns.line_end), (Some(Delimiter::Semicolon), LineEnd::Lf));
         assert_eq!((columns.epoch, columns.guard), (Epoch::Year1904, Guard::Off));
-        assert!(columns.has(Field::Title) && !columns.has(Field::Zone));
+        assert!(columns.has(ColumnField::Title) && !columns.has(ColumnField::Zone));
     }
 
     #[test]

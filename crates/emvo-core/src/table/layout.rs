@@ -2,7 +2,7 @@
 
 use csv::{ByteRecord, ReaderBuilder};
 
-use super::column::Field;
+use super::column::ColumnField;
 use super::words::{Sureness, field_of};
 
 /// What stands between the cells of a row.
@@ -68,20 +68,20 @@ pub struct Layout {
     /// The header cells as they stand.
     pub headers: Vec<String>,
     /// What each column is, by its place; `None` for one that nobody claims.
-    pub fields: Vec<Option<Field>>,
+    pub fields: Vec<Option<ColumnField>>,
     /// Columns that claim the same field with equal right, by their places.
-    pub(super) rivals: Vec<(Field, usize, usize)>,
+    pub(super) rivals: Vec<(ColumnField, usize, usize)>,
 }
 
 impl Layout {
     /// The place of the column for a field.
-    pub(super) fn column(&self, field: Field) -> Option<usize> {
+    pub(super) fn column(&self, field: ColumnField) -> Option<usize> {
         self.fields.iter().position(|known| *known == Some(field))
     }
 
     /// Whether the columns say when something starts.
     fn has_start(&self) -> bool {
-        self.column(Field::Start).is_some() || self.column(Field::StartDate).is_some()
+        self.column(ColumnField::Start).is_some() || self.column(ColumnField::StartDate).is_some()
     }
 
     fn claimed(&self) -> usize {
@@ -89,7 +89,7 @@ impl Layout {
     }
 
     /// Makes a column the one for a field, whoever claimed it before.
-    pub(super) fn settle(&mut self, field: Field, at: usize) {
+    pub(super) fn settle(&mut self, field: ColumnField, at: usize) {
         self.fields.iter_mut().filter(|known| **known == Some(field)).for_each(|known| *known = None);
         self.rivals.retain(|(contested, one, two)| *contested != field && *one != at && *two != at);
         self.fields[at] = Some(field);
@@ -134,7 +134,7 @@ fn layout_of(record: &ByteRecord, delimiter: Delimiter, above_header: usize) -> 
     let mut layout =
         Layout { delimiter, above_header, fields: vec![None; headers.len()], rivals: Vec::new(), headers };
     let is_own = is_own_table(&layout.headers);
-    let claims: Vec<Option<(Field, Sureness)>> = layout
+    let claims: Vec<Option<(ColumnField, Sureness)>> = layout
         .headers
         .iter()
         .map(|header| field_of(header).filter(|(field, _)| !is_own || header == field.name()))
@@ -161,7 +161,7 @@ fn layout_of(record: &ByteRecord, delimiter: Delimiter, above_header: usize) -> 
 /// has its own name, and what other columns are called was the source's affair:
 /// they were carried along, and are again.
 fn is_own_table(headers: &[String]) -> bool {
-    let telling = [Field::AllDay, Field::ExtraDates, Field::Uid];
+    let telling = [ColumnField::AllDay, ColumnField::ExtraDates, ColumnField::Uid];
     telling.iter().all(|field| headers.iter().any(|header| header == field.name()))
 }
 
@@ -199,7 +199,7 @@ mod tests {
         let layout = sniff("Date,Start date,Title,Room,Location,Where\n").unwrap();
         let claimed = |layout: &Layout, field| layout.headers[layout.column(field).unwrap()].clone();
         assert_eq!(
-            (claimed(&layout, Field::StartDate), claimed(&layout, Field::Location)),
+            (claimed(&layout, ColumnField::StartDate), claimed(&layout, ColumnField::Location)),
             ("Start date".into(), "Location".into())
         );
         assert_eq!(layout.rivals, []);
@@ -210,8 +210,8 @@ mod tests {
         let own = sniff("title,start,end,all_day,repeat,extra_dates,uid,Toistuu\n").unwrap();
         assert_eq!((own.rivals.len(), own.unclaimed().count()), (0, 1), "carried, as it was before");
         let mut layout = sniff("Title,Start,Room,Where\n").unwrap();
-        assert_eq!(layout.rivals, [(Field::Location, 2, 3)]);
-        layout.settle(Field::Location, 3);
-        assert_eq!((layout.rivals.len(), claimed(&layout, Field::Location)), (0, "Where".into()));
+        assert_eq!(layout.rivals, [(ColumnField::Location, 2, 3)]);
+        layout.settle(ColumnField::Location, 3);
+        assert_eq!((layout.rivals.len(), claimed(&layout, ColumnField::Location)), (0, "Where".into()));
     }
 }

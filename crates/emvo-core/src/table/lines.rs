@@ -3,7 +3,7 @@
 use serde_json::{Map, Value};
 
 use super::cells_of::Row;
-use super::column::Field;
+use super::column::ColumnField;
 use super::write::COLUMNS;
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::zone::ZoneResolver;
@@ -24,7 +24,7 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> (Vec<u8>, us
                 .map(|event| {
                     let mut object = object(event, series, zones, &name);
                     let row = Row { event, series, zones, calendar: &name, file: None };
-                    object.insert("replaces".to_owned(), Value::from(row.cell(Field::Replaces, &[])));
+                    object.insert("replaces".to_owned(), Value::from(row.cell(ColumnField::Replaces, &[])));
                     Value::from(object)
                 })
                 .collect();
@@ -44,10 +44,10 @@ fn object(
 ) -> Map<String, Value> {
     let row = Row { event, series, zones, calendar, file: None };
     let mut object = Map::new();
-    for field in COLUMNS.into_iter().chain([Field::Status]) {
+    for field in COLUMNS.into_iter().chain([ColumnField::Status]) {
         let value = match field {
-            Field::AllDay => Value::from(event.is_all_day()),
-            Field::Category => Value::from(event.categories()),
+            ColumnField::AllDay => Value::from(event.is_all_day()),
+            ColumnField::Category => Value::from(event.categories()),
             _ => Value::from(row.cell(field, &[])),
         };
         object.insert(field.name().to_owned(), value);

@@ -26,7 +26,7 @@ mod write;
 
 pub use cell::{guarded, length as read_length, unguarded};
 pub use cells_of::CannotCarry;
-pub use column::Field;
+pub use column::ColumnField;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
 pub use date::DateOrder;
 pub use format::{Pattern, PatternError};

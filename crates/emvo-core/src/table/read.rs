@@ -9,7 +9,7 @@ use std::collections::BTreeMap;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::column::Field;
+use super::column::ColumnField;
 use super::columns_file::{Columns, Content};
 use super::date::DateOrder;
 use super::layout::{Layout, sniff};
@@ -37,7 +37,7 @@ pub struct ReadOptions {
     pub order: DateOrder,
     /// Headers that the words for fields do not settle: field and header, or
     /// `#3` for the third column.
-    pub columns: Vec<(Field, String)>,
+    pub columns: Vec<(ColumnField, String)>,
     /// A columns file; what it names goes before the words for fields.
     pub columns_file: Option<Columns>,
     /// The phrase or rule text for rows of which a column only says that they

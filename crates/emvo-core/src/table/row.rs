@@ -8,7 +8,7 @@ use super::cell::{
     Answer, answer, classification, is_lost, length, several, status, transparency, trimmed, unguarded,
 };
 use super::clock::read_time;
-use super::column::Field;
+use super::column::ColumnField;
 use super::date::DateOrder;
 use super::date::{Stated, read_date};
 use super::layout::{Layout, MOST_COLUMNS};
@@ -16,6 +16,7 @@ use super::notes::RowFault;
 use super::serial::{Epoch, read_part_of_day, read_serial};
 use super::words::{is_total, rule_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Duration, EventTime, Extent, ZoneRef};
 use emvo_ical::content::{Component, Property, escape_text};
 use emvo_ical::day::{clock_at, clock_seconds};
@@ -79,7 +80,7 @@ pub(super) struct RowReader<'t> {
     zones: HashMap<String, RowZone>,
     /// The columns that are no field of an event: header and place.
     unclaimed: Vec<(&'t str, usize)>,
-    places: [Option<usize>; Field::COUNT],
+    places: [Option<usize>; ColumnField::COUNT],
 }
 
 /// A row, read: all but its id.
@@ -116,7 +117,7 @@ struct Cells<'r> {
 
 impl<'r> Cells<'r> {
     /// The cell of a field, without blanks around it; `None` if empty.
-    fn get(&self, field: Field) -> Option<&'r str> {
+    fn get(&self, field: ColumnField) -> Option<&'r str> {
         let cell = self.record.get(self.reader.places[field as usize]?)?;
         Some(trimmed(unguarded(cell))).filter(|cell| !cell.is_empty())
     }
@@ -124,7 +125,7 @@ impl<'r> Cells<'r> {
 
 impl<'t> RowReader<'t> {
     pub(super) fn new(layout: &'t Layout, order: DateOrder, epoch: Epoch) -> Self {
-        let mut places = [None; Field::COUNT];
+        let mut places = [None; ColumnField::COUNT];
         for (at, field) in layout.fields.iter().enumerate() {
             if let Some(field) = field {
                 places[*field as usize] = Some(at);
@@ -180,22 +181,22 @@ impl<'t> RowReader<'t> {
         self.add_flags(&cells, &mut component);
         self.add_unclaimed(&cells, &mut component);
         add_reminders(&cells, &mut component)?;
-        let uid = cells.get(Field::Uid).map(str::to_owned);
-        let calendar = cells.get(Field::Calendar).map(Box::from);
+        let uid = cells.get(ColumnField::Uid).map(str::to_owned);
+        let calendar = cells.get(ColumnField::Calendar).map(Box::from);
         Ok(Row { component, start, extent, uid, calendar, title, repeats })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
         let start = self
-            .stated(cells, Field::Start, Field::StartDate, Field::StartTime)?
+            .stated(cells, ColumnField::Start, ColumnField::StartDate, ColumnField::StartTime)?
             .ok_or(RowError::StartMissing)?;
         let Some(first_day) = start.date else { return Err(RowError::StartMissing) };
-        let end = self.stated(cells, Field::End, Field::EndDate, Field::EndTime)?;
-        let length = match cells.get(Field::Duration) {
+        let end = self.stated(cells, ColumnField::End, ColumnField::EndDate, ColumnField::EndTime)?;
+        let length = match cells.get(ColumnField::Duration) {
             None => None,
             Some(cell) => Some(length(cell).ok_or_else(|| RowError::Length { cell: cell.to_owned() })?),
         };
-        let is_all_day = match cells.get(Field::AllDay).map(answer) {
+        let is_all_day = match cells.get(ColumnField::AllDay).map(answer) {
             Some(Answer::Yes) => true,
             Some(Answer::No) => false,
             Some(Answer::NotSaid) | None => start.time.is_none(),
@@ -219,9 +220,9 @@ impl<'t> RowReader<'t> {
     fn stated(
         &self,
         cells: &Cells<'_>,
-        whole: Field,
-        day: Field,
-        time: Field,
+        whole: ColumnField,
+        day: ColumnField,
+        time: ColumnField,
     ) -> Result<Option<Stated>, RowError> {
         let field = if cells.get(day).is_some() { day } else { whole };
         let mut stated = match cells.get(field) {
@@ -235,7 +236,7 @@ impl<'t> RowReader<'t> {
         Ok((stated.date.is_some() || stated.time.is_some()).then_some(stated))
     }
 
-    fn moment(&self, cell: &str, field: Field) -> Result<Stated, RowError> {
+    fn moment(&self, cell: &str, field: ColumnField) -> Result<Stated, RowError> {
         if self.places[field as usize].is_some_and(|place| self.serials.contains(&place))
             && let Some((date, time)) = read_serial(cell, self.epoch)
         {
@@ -243,7 +244,7 @@ impl<'t> RowReader<'t> {
         }
         // `End` often holds a mere time of day.
         let time_alone =
-            || read_time(cell).or_else(|| read_part_of_day(cell)).filter(|_| field == Field::End);
+            || read_time(cell).or_else(|| read_part_of_day(cell)).filter(|_| field == ColumnField::End);
         match read_date(cell, self.order) {
             Some(stated) => Ok(stated),
             None => match time_alone() {
@@ -254,7 +255,7 @@ impl<'t> RowReader<'t> {
     }
 
     fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<&RowZone, RowError> {
-        let zone = match cells.get(Field::Zone) {
+        let zone = match cells.get(ColumnField::Zone) {
             None => &self.house,
             Some(cell) if cell.eq_ignore_ascii_case("floating") => &FLOATING,
             Some(cell) => self.zones.get(cell).ok_or_else(|| RowError::Zone { cell: cell.to_owned() })?,
@@ -270,10 +271,10 @@ impl<'t> RowReader<'t> {
         start: &EventTime,
         into: &mut Component<'static>,
     ) -> Result<Repeats, RowError> {
-        let cell = cells.get(Field::Repeat);
-        let until = match cells.get(Field::RepeatUntil) {
+        let cell = cells.get(ColumnField::Repeat);
+        let until = match cells.get(ColumnField::RepeatUntil) {
             None => None,
-            Some(cell) => self.moment(cell, Field::RepeatUntil)?.date,
+            Some(cell) => self.moment(cell, ColumnField::RepeatUntil)?.date,
         };
         let mut repeats = Repeats::AsSaid;
         let said = match cell.map(|cell| (rule_of(cell), answer(cell))) {
@@ -291,11 +292,13 @@ impl<'t> RowReader<'t> {
             }
         } else if let Some(cell) = cell.filter(|cell| answer(cell) == Answer::Yes) {
             repeats = Repeats::NobodySaysHow;
-            self.add_carried(Field::Repeat, cell, into);
+            self.add_carried(ColumnField::Repeat, cell, into);
         }
-        for (field, name) in
-            [(Field::Exceptions, "EXDATE"), (Field::ExtraDates, "RDATE"), (Field::Replaces, "RECURRENCE-ID")]
-        {
+        for (field, name) in [
+            (ColumnField::Exceptions, "EXDATE"),
+            (ColumnField::ExtraDates, "RDATE"),
+            (ColumnField::Replaces, "RECURRENCE-ID"),
+        ] {
             for part in cells.get(field).into_iter().flat_map(several) {
                 let stated = read_date(part, self.order);
                 let stated = stated.ok_or_else(|| lost_or(part, |cell| RowError::Date { cell }))?;
@@ -311,7 +314,7 @@ impl<'t> RowReader<'t> {
     }
 
     /// A cell that is no event's field goes along under its header.
-    fn add_carried(&self, field: Field, cell: &str, into: &mut Component<'static>) {
+    fn add_carried(&self, field: ColumnField, cell: &str, into: &mut Component<'static>) {
         let header = self.places[field as usize].and_then(|at| self.layout.headers.get(at));
         if let Some(header) = header {
             into.push(carried(header, cell));
@@ -319,14 +322,14 @@ impl<'t> RowReader<'t> {
     }
 
     fn add_flags(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
-        let busy = match cells.get(Field::Busy) {
+        let busy = match cells.get(ColumnField::Busy) {
             None if self.blank_busy == Answer::No => Some("TRANSPARENT"),
             cell => cell.and_then(transparency),
         };
         let flags = [
-            ("CLASS", cells.get(Field::Private).and_then(classification)),
+            ("CLASS", cells.get(ColumnField::Private).and_then(classification)),
             ("TRANSP", busy),
-            ("STATUS", cells.get(Field::Status).and_then(status)),
+            ("STATUS", cells.get(ColumnField::Status).and_then(status)),
         ];
         for (name, value) in flags {
             if let Some(value) = value {
@@ -389,24 +392,27 @@ fn carried(header: &str, cell: &str) -> Property<'static> {
 }
 
 fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) -> Title {
-    let fields =
-        [(Field::Title, "SUMMARY"), (Field::Location, "LOCATION"), (Field::Description, "DESCRIPTION")];
+    let texts = [
+        (ColumnField::Title, Field::Title),
+        (ColumnField::Location, Field::Location),
+        (ColumnField::Description, Field::Description),
+    ];
     let mut title = Title::Own;
-    for (field, name) in fields {
-        match cells.get(field) {
-            Some(text) => into.push(Property::text_of(name, text)),
-            None if field == Field::Title && cells.get(Field::Replaces).is_none() => {
+    for (column, field) in texts {
+        match cells.get(column) {
+            Some(text) => into.push(Property::text_of(field.property(), text)),
+            None if column == ColumnField::Title && cells.get(ColumnField::Replaces).is_none() => {
                 title = Title::Missing;
-                into.push(Property::text_of(name, UNTITLED));
+                into.push(Property::text_of(field.property(), UNTITLED));
             }
             None => {}
         }
     }
-    if let Some(url) = cells.get(Field::Url) {
+    if let Some(url) = cells.get(ColumnField::Url) {
         into.push(Property::new("URL", &[], url));
     }
     let categories: Vec<_> =
-        cells.get(Field::Category).into_iter().flat_map(several).map(escape_text).collect();
+        cells.get(ColumnField::Category).into_iter().flat_map(several).map(escape_text).collect();
     if !categories.is_empty() {
         into.push(Property::new("CATEGORIES", &[], &categories.join(",")));
     }
@@ -414,7 +420,7 @@ fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) -> Title {
 }
 
 fn add_reminders(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(), RowError> {
-    for part in cells.get(Field::Reminder).into_iter().flat_map(several) {
+    for part in cells.get(ColumnField::Reminder).into_iter().flat_map(several) {
         // A word for no, not the number of minutes.
         let is_none = part != "0" && part != "1" && answer(part) == Answer::No || rule_of(part) == Some("");
         if is_none {

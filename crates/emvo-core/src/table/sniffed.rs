@@ -1,6 +1,6 @@
 //! What was found out about a table by looking at it, to be told to people.
 
-use super::column::Field;
+use super::column::ColumnField;
 use super::date::DateOrder;
 use super::layout::Layout;
 use super::order::OrderEvidence;
@@ -13,7 +13,7 @@ pub struct Sniffed {
     /// The line of the header.
     pub header_row: u64,
     /// The header cells, each with the field it is for.
-    pub columns: Vec<(String, Option<Field>)>,
+    pub columns: Vec<(String, Option<ColumnField>)>,
     /// The order of day and month that dates were read in, if any of them needs
     /// one.
     pub date_order: Option<DateOrder>,

@@ -3,7 +3,7 @@
 use hashbrown::HashMap;
 use std::sync::LazyLock;
 
-use super::column::Field;
+use super::column::ColumnField;
 
 /// How sure a header word is.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
@@ -14,17 +14,17 @@ pub(super) enum Sureness {
     Sure,
 }
 
-static HEADERS: LazyLock<HashMap<String, (Field, Sureness)>> = LazyLock::new(|| {
+static HEADERS: LazyLock<HashMap<String, (ColumnField, Sureness)>> = LazyLock::new(|| {
     let mut words = HashMap::new();
     for [field, sureness, list] in rows(include_str!("data/words.tsv")) {
         let sureness = if sureness == "sure" { Sureness::Sure } else { Sureness::Likely };
-        let Some(field) = Field::of_name(field) else { continue };
+        let Some(field) = ColumnField::of_name(field) else { continue };
         for word in list.split('|') {
             words.insert(folded(word), (field, sureness));
         }
     }
-    for name in Field::names() {
-        words.extend(Field::of_name(name).map(|field| (folded(name), (field, Sureness::Sure))));
+    for name in ColumnField::names() {
+        words.extend(ColumnField::of_name(name).map(|field| (folded(name), (field, Sureness::Sure))));
     }
     words
 });
@@ -42,7 +42,7 @@ static UNITS: LazyLock<HashMap<String, &'static str>> =
     LazyLock::new(|| pairs(include_str!("data/units.tsv")));
 
 /// The field that a header means, and how sure that is.
-pub(super) fn field_of(header: &str) -> Option<(Field, Sureness)> {
+pub(super) fn field_of(header: &str) -> Option<(ColumnField, Sureness)> {
     HEADERS.get(&folded(header)).copied()
 }
 
@@ -125,7 +125,7 @@ mod tests {
     fn no_word_of_the_data_files_stands_there_for_two_things() {
         let mut seen: HashMap<String, &str> = HashMap::new();
         for [field, _, list] in rows(include_str!("data/words.tsv")) {
-            assert!(Field::of_name(field).is_some(), "{field}");
+            assert!(ColumnField::of_name(field).is_some(), "{field}");
             for word in list.split('|') {
                 let other = seen.insert(folded(word), field);
                 assert!(other.is_none(), "`{word}` means {field} and {other:?}");
@@ -149,16 +149,16 @@ mod tests {
     #[test]
     fn words_are_found_in_any_case_and_language() {
         for (header, field, sureness) in [
-            ("Start Date", Field::StartDate, Sureness::Sure),
-            ("start_date", Field::StartDate, Sureness::Sure),
-            ("SUBJECT", Field::Title, Sureness::Sure),
-            (" All-day event ", Field::AllDay, Sureness::Sure),
-            ("Alkamispäivä", Field::StartDate, Sureness::Sure),
-            ("Ganztägig", Field::AllDay, Sureness::Sure),
-            ("Heure de début", Field::StartTime, Sureness::Sure),
-            ("Lugar", Field::Location, Sureness::Sure),
-            ("Repeat until", Field::RepeatUntil, Sureness::Sure),
-            ("Notes", Field::Description, Sureness::Likely),
+            ("Start Date", ColumnField::StartDate, Sureness::Sure),
+            ("start_date", ColumnField::StartDate, Sureness::Sure),
+            ("SUBJECT", ColumnField::Title, Sureness::Sure),
+            (" All-day event ", ColumnField::AllDay, Sureness::Sure),
+            ("Alkamispäivä", ColumnField::StartDate, Sureness::Sure),
+            ("Ganztägig", ColumnField::AllDay, Sureness::Sure),
+            ("Heure de début", ColumnField::StartTime, Sureness::Sure),
+            ("Lugar", ColumnField::Location, Sureness::Sure),
+            ("Repeat until", ColumnField::RepeatUntil, Sureness::Sure),
+            ("Notes", ColumnField::Description, Sureness::Likely),
         ] {
             assert_eq!(field_of(header), Some((field, sureness)), "{header}");
         }

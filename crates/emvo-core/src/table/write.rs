@@ -4,31 +4,31 @@ use rayon::prelude::*;
 
 use super::cell::guarded;
 use super::cells_of::{CannotCarry, Row};
-use super::column::Field;
+use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// The columns that are always written, in their order.
-pub(super) const COLUMNS: [Field; 17] = [
-    Field::Title,
-    Field::Start,
-    Field::End,
-    Field::AllDay,
-    Field::Zone,
-    Field::Repeat,
-    Field::Exceptions,
-    Field::ExtraDates,
-    Field::Location,
-    Field::Description,
-    Field::Category,
-    Field::Busy,
-    Field::Private,
-    Field::Reminder,
-    Field::Url,
-    Field::Calendar,
-    Field::Uid,
+pub(super) const COLUMNS: [ColumnField; 17] = [
+    ColumnField::Title,
+    ColumnField::Start,
+    ColumnField::End,
+    ColumnField::AllDay,
+    ColumnField::Zone,
+    ColumnField::Repeat,
+    ColumnField::Exceptions,
+    ColumnField::ExtraDates,
+    ColumnField::Location,
+    ColumnField::Description,
+    ColumnField::Category,
+    ColumnField::Busy,
+    ColumnField::Private,
+    ColumnField::Reminder,
+    ColumnField::Url,
+    ColumnField::Calendar,
+    ColumnField::Uid,
 ];
 
 /// A table as text, and what it could not hold.
@@ -48,7 +48,7 @@ pub struct WriteOptions {
     /// The columns, if not the default ones.
     pub columns: Option<Columns>,
     /// Fields without a column that may be left out.
-    pub leave_out: Vec<Field>,
+    pub leave_out: Vec<ColumnField>,
     /// A zone whose times need no zone column, since the reader knows it.
     pub known_zone: Option<Zone>,
 }
@@ -56,9 +56,9 @@ pub struct WriteOptions {
 /// The columns have no place for something that the events have.
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 #[error("the columns have no place for {}", list(.0))]
-pub struct NoPlace(pub Vec<(Field, usize)>);
+pub struct NoPlace(pub Vec<(ColumnField, usize)>);
 
-fn list(missing: &[(Field, usize)]) -> String {
+fn list(missing: &[(ColumnField, usize)]) -> String {
     let parts: Vec<String> = missing
         .iter()
         .map(|(field, count)| {
@@ -70,8 +70,13 @@ fn list(missing: &[(Field, usize)]) -> String {
 }
 
 /// Fields without which an event would be another one, or at another time.
-const NEEDED: [Field; 5] =
-    [Field::Zone, Field::Repeat, Field::Exceptions, Field::ExtraDates, Field::Replaces];
+const NEEDED: [ColumnField; 5] = [
+    ColumnField::Zone,
+    ColumnField::Repeat,
+    ColumnField::Exceptions,
+    ColumnField::ExtraDates,
+    ColumnField::Replaces,
+];
 
 /// Writes calendars as one table. By default a `replaces` column comes where
 /// there are overrides, a `status` column where some event is cancelled or
@@ -127,10 +132,10 @@ fn default_columns(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<Column> 
     let any =
         |test: &dyn Fn(&Event<'_>) -> bool| calendars.iter().any(|(calendar, _)| calendar.events().any(test));
     if any(&|event| event.replaces().is_some()) {
-        fields.push(Field::Replaces);
+        fields.push(ColumnField::Replaces);
     }
     if any(&|event| event.status() != Status::Confirmed) {
-        fields.push(Field::Status);
+        fields.push(ColumnField::Status);
     }
     let own = fields
         .into_iter()
@@ -146,7 +151,7 @@ fn ensure_place(
     columns: &[Column],
     options: &WriteOptions,
 ) -> Result<(), NoPlace> {
-    let has = |field: Field| columns.iter().any(|column| column.content == Content::Field(field));
+    let has = |field: ColumnField| columns.iter().any(|column| column.content == Content::Field(field));
     let mut missing = Vec::new();
     for field in NEEDED.into_iter().filter(|field| !has(*field) && !options.leave_out.contains(field)) {
         let series = calendars.iter().flat_map(|(calendar, _)| &calendar.series);
@@ -158,15 +163,15 @@ fn ensure_place(
     if missing.is_empty() { Ok(()) } else { Err(NoPlace(missing)) }
 }
 
-fn needs(series: &Series<'_>, field: Field, known_zone: Option<&Zone>) -> bool {
+fn needs(series: &Series<'_>, field: ColumnField, known_zone: Option<&Zone>) -> bool {
     let lead = series.lead();
     let has = |name: &str| lead.component().property(name).is_some();
     match field {
-        Field::Repeat => has("RRULE"),
-        Field::Exceptions => has("EXDATE"),
-        Field::ExtraDates => has("RDATE"),
-        Field::Replaces => !series.overrides().is_empty(),
-        Field::Zone => series.events().any(|event| is_in_unknown_zone(event.start(), known_zone)),
+        ColumnField::Repeat => has("RRULE"),
+        ColumnField::Exceptions => has("EXDATE"),
+        ColumnField::ExtraDates => has("RDATE"),
+        ColumnField::Replaces => !series.overrides().is_empty(),
+        ColumnField::Zone => series.events().any(|event| is_in_unknown_zone(event.start(), known_zone)),
         _ => false,
     }
 }

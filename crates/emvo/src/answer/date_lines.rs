@@ -6,6 +6,7 @@ use std::cmp::Ordering;
 use std::sync::Arc;
 
 use emvo_core::select::Selection;
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
@@ -52,16 +53,16 @@ impl FieldArg {
 
     pub(crate) fn name(self) -> &'static str {
         match self {
-            Self::Start => "start",
-            Self::End => "end",
+            Self::Start => Field::Start.name(),
+            Self::End => Field::End.name(),
             Self::AllDay => "all_day",
             Self::Zone => "zone",
-            Self::Title => "title",
-            Self::Location => "location",
-            Self::Category => "category",
+            Self::Title => Field::Title.name(),
+            Self::Location => Field::Location.name(),
+            Self::Category => Field::Category.name(),
             Self::Calendar => "calendar",
-            Self::Uid => "uid",
-            Self::Repeat => "repeat",
+            Self::Uid => Field::Uid.name(),
+            Self::Repeat => Field::Repeat.name(),
         }
     }
 }

@@ -4,6 +4,7 @@ use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt::Write as _;
 
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Series, Status};
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};
@@ -40,13 +41,13 @@ impl FieldArg {
     pub(crate) fn name(self) -> &'static str {
         match self {
             Self::When => "when",
-            Self::Repeat => "repeat",
-            Self::Title => "title",
-            Self::Location => "location",
-            Self::Category => "category",
-            Self::Status => "status",
+            Self::Repeat => Field::Repeat.name(),
+            Self::Title => Field::Title.name(),
+            Self::Location => Field::Location.name(),
+            Self::Category => Field::Category.name(),
+            Self::Status => Field::Status.name(),
             Self::Calendar => "calendar",
-            Self::Uid => "uid",
+            Self::Uid => Field::Uid.name(),
         }
     }
 }

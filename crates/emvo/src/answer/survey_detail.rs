@@ -41,7 +41,7 @@ pub(super) fn table_lines(sources: &[Source<'_>]) -> String {
             // Writing into a string cannot fail, here and below.
             let _ = writeln!(out, "{}", sanitized(&table_line(&source.path, source.charset, sniffed)));
             for (header, field) in &sniffed.columns {
-                let meaning = field.map_or("carried along", emvo_core::table::Field::name);
+                let meaning = field.map_or("carried along", emvo_core::table::ColumnField::name);
                 let _ = writeln!(out, "  {}", sanitized(&format!("{header} → {meaning}")));
             }
         }

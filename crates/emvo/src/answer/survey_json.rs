@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use emvo_core::survey::{Survey, ZoneMeaning};
-use emvo_core::table::{DateOrder, Field};
+use emvo_core::table::{ColumnField, DateOrder};
 use serde::Serialize;
 
 use super::surveyed::{Alike, Surveyed};
@@ -73,10 +73,10 @@ struct ColumnJson {
 impl TableJson {
     fn of(source: &Source<'_>) -> Option<Self> {
         let sniffed = source.table.sniffed.as_ref()?;
-        let columns = sniffed
-            .columns
-            .iter()
-            .map(|(header, field)| ColumnJson { header: header.clone(), field: field.map(Field::name) });
+        let columns = sniffed.columns.iter().map(|(header, field)| ColumnJson {
+            header: header.clone(),
+            field: field.map(ColumnField::name),
+        });
         Some(Self {
             path: source.path.clone(),
             charset: source.charset.name(),

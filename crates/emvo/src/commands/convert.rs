@@ -6,7 +6,7 @@ use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
 use emvo_core::split::{Singles, into_singles};
-use emvo_core::table::{CannotCarry, Field};
+use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
@@ -285,9 +285,9 @@ fn roll_all(edited: &mut Edited<'_>) {
     edited.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
 }
 
-fn field_of(name: &str) -> anyhow::Result<Field> {
-    Field::of_name(name.trim()).with_context(|| {
-        let names: Vec<_> = Field::names().collect();
+fn field_of(name: &str) -> anyhow::Result<ColumnField> {
+    ColumnField::of_name(name.trim()).with_context(|| {
+        let names: Vec<_> = ColumnField::names().collect();
         format!("--leave-out: there is no field `{name}`; there are {}", names.join(", "))
     })
 }

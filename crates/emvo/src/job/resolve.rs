@@ -5,7 +5,7 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
 use emvo_core::survey::default_window;
-use emvo_core::table::{Columns, DateOrder, Field, ReadOptions};
+use emvo_core::table::{ColumnField, Columns, DateOrder, ReadOptions};
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{Zone, ZoneChoices, closest};
@@ -61,11 +61,11 @@ fn columns_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Columns> {
     Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
 }
 
-fn column(entry: &str) -> anyhow::Result<(Field, String)> {
+fn column(entry: &str) -> anyhow::Result<(ColumnField, String)> {
     let (field, header) =
         entry.split_once('=').with_context(|| format!("--column `{entry}`: write FIELD=\"Header\""))?;
-    let field = Field::of_name(field.trim()).with_context(|| {
-        let names: Vec<_> = Field::names().collect();
+    let field = ColumnField::of_name(field.trim()).with_context(|| {
+        let names: Vec<_> = ColumnField::names().collect();
         format!("--column: there is no field `{field}`; there are {}", names.join(", "))
     })?;
     Ok((field, header.trim().trim_matches('"').to_owned()))

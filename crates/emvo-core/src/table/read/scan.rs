@@ -7,7 +7,7 @@ use hashbrown::{HashMap, HashSet};
 
 use super::records::{Records, Stretch, is_row};
 use crate::table::cell::Answer;
-use crate::table::column::Field;
+use crate::table::column::ColumnField;
 use crate::table::date::DateOrder;
 use crate::table::date::read_date;
 use crate::table::layout::Layout;
@@ -18,7 +18,13 @@ use emvo_ical::zone::Zone;
 /// How many rows a stretch has.
 const ROWS_A_STRETCH: usize = 2048;
 
-const DATES: [Field; 5] = [Field::Start, Field::StartDate, Field::End, Field::EndDate, Field::RepeatUntil];
+const DATES: [ColumnField; 5] = [
+    ColumnField::Start,
+    ColumnField::StartDate,
+    ColumnField::End,
+    ColumnField::EndDate,
+    ColumnField::RepeatUntil,
+];
 const ORDERS: [DateOrder; 3] = [DateOrder::Day, DateOrder::Month, DateOrder::Year];
 
 /// What a whole table says.
@@ -68,9 +74,9 @@ impl<'t> Scan<'t> {
             rows: 0,
             dates: dates.collect(),
             zone_cells: HashSet::new(),
-            marks: Marks { at: layout.column(Field::Busy), has_any: false, has_other: false },
+            marks: Marks { at: layout.column(ColumnField::Busy), has_any: false, has_other: false },
         };
-        let zone_at = layout.column(Field::Zone);
+        let zone_at = layout.column(ColumnField::Zone);
         let mut records = Records::of(Stretch::whole(text), layout);
         for above in 0..=layout.above_header {
             match records.next() {

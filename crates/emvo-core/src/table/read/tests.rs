@@ -76,10 +76,11 @@ fn identical_rows_get_different_ids_and_the_same_on_every_run() {
 #[test]
 fn a_column_can_be_named() {
     let options =
-        ReadOptions { columns: vec![(Field::Title, "Vessel".to_owned())], ..ReadOptions::default() };
+        ReadOptions { columns: vec![(ColumnField::Title, "Vessel".to_owned())], ..ReadOptions::default() };
     let table = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap();
     assert_eq!(table.calendars[0].series[0].lead().title().unwrap(), "Ebba");
-    let options = ReadOptions { columns: vec![(Field::Title, "Ship".to_owned())], ..ReadOptions::default() };
+    let options =
+        ReadOptions { columns: vec![(ColumnField::Title, "Ship".to_owned())], ..ReadOptions::default() };
     let error = read("title,start,vessel\nA,2026-01-02,Ebba\n", "f", &options).unwrap_err();
     assert_eq!(error.to_string(), "no column has the header `Ship`; there are title, start, vessel");
 }
