@@ -1,6 +1,6 @@
 //! Regular single events → the series that they were taken from.
 //!
-//! The reverse of [`crate::unroll`], and the repair of rule R13. Events belong
+//! The reverse of [`crate::split::into_singles`], and the repair of rule R13. Events belong
 //! together if they are alike in all but their date, their id and their stamps.
 //! The rule found is the shortest that has exactly their dates; it is proved by
 //! expanding the new series before anybody sees it.

@@ -3,7 +3,10 @@
 use comfy_table::presets;
 use comfy_table::{Cell, CellAlignment, ContentArrangement, Table};
 
-use super::words::{DIM, sanitized, styled};
+use super::words::{DIM, sanitized, styled, terminal_width};
+
+/// The width of tables that go to a file or to another program, in columns.
+const WIDTH_OF_FILES: u16 = 160;
 
 /// A column of a table: its header, and which way its cells lean.
 #[derive(Clone, Copy)]
@@ -21,9 +24,8 @@ impl Grid {
     pub(crate) fn new(columns: &[GridColumn]) -> Self {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
-        if !table.is_tty() {
-            table.set_width(160);
-        }
+        table
+            .set_width(terminal_width().map_or(WIDTH_OF_FILES, |width| width.try_into().unwrap_or(u16::MAX)));
         table.set_header(columns.iter().map(|column| match column {
             GridColumn::Text(header) => Cell::new(header),
             GridColumn::Number(header) => Cell::new(header).set_alignment(CellAlignment::Right),

@@ -30,11 +30,17 @@ pub(crate) fn sanitized(text: &str) -> String {
     out
 }
 
+/// The width of the terminal that the answer goes to, in columns; `None` where
+/// nobody looks at a terminal.
+pub(crate) fn terminal_width() -> Option<usize> {
+    let size = terminal_size::terminal_size().filter(|_| io::stdout().is_terminal());
+    size.map(|(width, _)| usize::from(width.0))
+}
+
 /// A line behind `first`, continued behind `next` where the terminal is too narrow
 /// for it. Nothing is broken where nobody looks at a terminal.
 pub(crate) fn wrapped(first: &str, next: &str, line: &str) -> String {
-    let width = terminal_size::terminal_size().map(|(width, _)| usize::from(width.0));
-    let Some(width) = width.filter(|width| *width >= 40 && io::stdout().is_terminal()) else {
+    let Some(width) = terminal_width().filter(|width| *width >= 40) else {
         return format!("{first}{line}");
     };
     let options = textwrap::Options::new(width - 1)
