@@ -1,12 +1,10 @@
-//! The program's commands. Their arguments are with each of them, and the doc
-//! comments there are the help.
+//! The program's commands, one line each. Their arguments are with each of them,
+//! and the doc comments there are the help.
 
 use clap::{Parser, Subcommand};
 
-use crate::commands::{
-    amend, bundle, changes, check, completions, convert, dates, demo, drop, events, history, merge, pick,
-    reconcile, rehearse, repair, retime, retract, rules, run, survey,
-};
+use crate::commands::{self, Command, Program};
+use crate::outcome::Outcome;
 
 /// Merge, repair, convert and move calendar exports, and prove that nothing
 /// was lost on the way
@@ -16,31 +14,73 @@ use crate::commands::{
     3 only some of the files written.")]
 pub struct Args {
     #[command(subcommand)]
-    pub(crate) command: Command,
+    pub(crate) command: Commands,
 }
 
-#[derive(Debug, Subcommand)]
-pub(crate) enum Command {
-    Survey(survey::SurveyArgs),
-    Check(check::CheckArgs),
-    Rules(rules::RulesArgs),
-    Repair(repair::RepairArgs),
-    Retime(retime::RetimeArgs),
-    Amend(amend::AmendArgs),
-    Convert(convert::ConvertArgs),
-    Merge(merge::MergeArgs),
-    Pick(pick::PickArgs),
-    Drop(drop::DropArgs),
-    Reconcile(reconcile::ReconcileArgs),
-    Rehearse(rehearse::RehearseArgs),
-    Retract(retract::RetractArgs),
-    Changes(changes::ChangesArgs),
-    Dates(dates::DatesArgs),
-    Events(events::EventsArgs),
-    History(history::HistoryArgs),
-    Run(run::RunArgs),
-    Bundle(bundle::BundleArgs),
-    Demo(demo::DemoArgs),
-    Completions(completions::CompletionsArgs),
-    Man(completions::ManArgs),
+/// The commands of a group, each with its examples.
+type Group = (&'static str, &'static [(&'static str, &'static [&'static str])]);
+
+/// Makes of one line a command what the program needs: the argument, the way to
+/// its module, its place in the help.
+macro_rules! commands {
+    ($($group:literal: { $($Name:ident: $module:ident::$Args:ident,)+ })+) => {
+        #[derive(Debug, Subcommand)]
+        pub(crate) enum Commands {
+            $($($Name(commands::$module::$Args),)+)+
+        }
+
+        impl Commands {
+            pub(crate) fn run(self, program: Program) -> anyhow::Result<Outcome> {
+                match self {
+                    $($(Self::$Name(args) => args.run(program),)+)+
+                }
+            }
+        }
+
+        /// The commands in the order of the work, under what people want.
+        pub(crate) const GROUPS: &[Group] = &[
+            $(($group, &[$((stringify!($module), commands::$module::$Args::EXAMPLES),)+]),)+
+        ];
+    };
+}
+
+commands! {
+    "Look": {
+        Survey: survey::SurveyArgs,
+        Events: events::EventsArgs,
+        Dates: dates::DatesArgs,
+    }
+    "Find faults and repair them": {
+        Check: check::CheckArgs,
+        Rules: rules::RulesArgs,
+        Repair: repair::RepairArgs,
+        Retime: retime::RetimeArgs,
+        Amend: amend::AmendArgs,
+    }
+    "Combine, convert, choose": {
+        Merge: merge::MergeArgs,
+        Convert: convert::ConvertArgs,
+        Pick: pick::PickArgs,
+        Drop: drop::DropArgs,
+    }
+    "Before and after the import": {
+        Rehearse: rehearse::RehearseArgs,
+        Reconcile: reconcile::ReconcileArgs,
+        Retract: retract::RetractArgs,
+    }
+    "Catch up, weeks later": {
+        Changes: changes::ChangesArgs,
+    }
+    "The whole move, again and again": {
+        Run: run::RunArgs,
+    }
+    "Keep": {
+        History: history::HistoryArgs,
+        Bundle: bundle::BundleArgs,
+    }
+    "Learn and set up": {
+        Demo: demo::DemoArgs,
+        Completions: completions::CompletionsArgs,
+        Man: man::ManArgs,
+    }
 }

@@ -5,116 +5,9 @@ use std::fmt::Write as _;
 
 use clap::CommandFactory;
 
-use crate::cli::Args;
+use crate::cli::{Args, GROUPS};
 
 /// The commands in the order of the work, under what people want.
-const GROUPS: [(&str, &[&str]); 8] = [
-    ("Look", &["survey", "events", "dates"]),
-    ("Find faults and repair them", &["check", "rules", "repair", "retime", "amend"]),
-    ("Combine, convert, choose", &["merge", "convert", "pick", "drop"]),
-    ("Before and after the import", &["rehearse", "reconcile", "retract"]),
-    ("Catch up, weeks later", &["changes"]),
-    ("The whole move, again and again", &["run"]),
-    ("Keep", &["history", "bundle"]),
-    ("Learn and set up", &["demo", "completions", "man"]),
-];
-
-/// Examples of each command; they run in the folder that `emvo demo` makes.
-const EXAMPLES: [(&str, &[&str]); 22] = [
-    ("survey", &["emvo survey exports", "emvo survey exports/skarvik --zone Europe/Helsinki -v"]),
-    (
-        "events",
-        &["emvo events exports --title drill", "emvo events exports --series --fields title,when,repeat"],
-    ),
-    (
-        "dates",
-        &[
-            "emvo dates exports --from 2026-10-01 --until 2026-10-31",
-            "emvo dates exports --category crew --from 2026-10-01 --until 2026-10-31 -o october.csv",
-        ],
-    ),
-    (
-        "check",
-        &[
-            "emvo check exports",
-            "emvo check exports --only Z01,U03 -v",
-            "emvo check exports --report faults.html --overwrite",
-        ],
-    ),
-    ("rules", &["emvo rules", "emvo rules R04"]),
-    (
-        "repair",
-        &[
-            "emvo repair exports -o repaired/ --dry-run",
-            "emvo repair exports/norrsund -o repaired/ --consent R04,U03",
-        ],
-    ),
-    (
-        "retime",
-        &[
-            "emvo retime exports/skarvik/engine-watch.ics --pin Europe/Helsinki -o engine-watch.ics",
-            "emvo retime exports/norrsund/crew.ics --shift 1h --title watch -o later.ics --dry-run",
-        ],
-    ),
-    (
-        "amend",
-        &[
-            "emvo amend exports/norrsund/crew.ics --set busy=free --title watch -o crew.ics",
-            "emvo amend exports/norrsund/crew.ics --add-category Norrsund -o labelled.ics",
-        ],
-    ),
-    (
-        "merge",
-        &[
-            "emvo merge exports --zone Europe/Helsinki -o all.ics",
-            "emvo merge exports/skarvik/sailings.ics --into exports/norrsund/sailings.ics -o both.ics",
-        ],
-    ),
-    (
-        "convert",
-        &[
-            "emvo convert exports/norrsund/varv.csv --zone Europe/Helsinki -o varv.ics",
-            "emvo convert exports/norrsund/crew.ics -o crew.csv",
-        ],
-    ),
-    (
-        "pick",
-        &[
-            "emvo pick exports/norrsund --show when -o busy.ics",
-            "emvo pick exports/norrsund --category crew --from 2026-10-01 --until 2026-12-31 -o autumn.ics",
-        ],
-    ),
-    ("drop", &["emvo drop exports/norrsund/crew.ics --title watch -o without.ics --dry-run"]),
-    ("rehearse", &["emvo rehearse exports/norrsund --limits limits/quay-terminal.toml"]),
-    (
-        "reconcile",
-        &[
-            "emvo reconcile exports --zone Europe/Helsinki --result after-import",
-            "emvo reconcile exports --zone Europe/Helsinki --result after-import --report proof.html --overwrite",
-        ],
-    ),
-    (
-        "retract",
-        &["emvo retract exports/skarvik/harbour.ics --out-of after-import/norrsund-line.ics -o cleaned.ics"],
-    ),
-    (
-        "changes",
-        &[
-            "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics",
-            "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o delta.ics --overwrite",
-        ],
-    ),
-    (
-        "run",
-        &["emvo run plan.toml --dry-run", "emvo run plan.toml", "emvo run --new exports -o starter.toml"],
-    ),
-    ("history", &["emvo history", "emvo history show 1 --fate folded"]),
-    ("bundle", &["emvo bundle exports -o backup.zip", "emvo bundle --verify backup.zip"]),
-    ("demo", &["emvo demo"]),
-    ("completions", &["emvo completions bash"]),
-    ("man", &["emvo man", "emvo man -o pages"]),
-];
-
 /// What `emvo` says when it is asked nothing.
 const FIRST_STEPS: &str = "\
 Emvo moves calendars between systems that give nothing but ICS and CSV
@@ -142,9 +35,7 @@ pub fn first_steps() -> &'static str {
 /// The program's commands with their help.
 pub fn command() -> clap::Command {
     let mut command = Args::command();
-    let names: Vec<String> = command.get_subcommands().map(|one| one.get_name().to_owned()).collect();
-    for name in names {
-        let Some((_, examples)) = EXAMPLES.iter().find(|(known, _)| *known == name) else { continue };
+    for (name, examples) in GROUPS.iter().flat_map(|(_, commands)| *commands) {
         let mut text = "Examples, in the folder that `emvo demo` makes:\n".to_owned();
         for example in *examples {
             // Writing into a string cannot fail.
@@ -169,9 +60,9 @@ fn long_version() -> String {
 /// The commands under their groups, each with its line.
 fn listed(command: &clap::Command) -> String {
     let mut text = String::new();
-    for (group, names) in GROUPS {
+    for (group, commands) in GROUPS {
         let _ = writeln!(text, "{group}:");
-        for name in names {
+        for (name, _) in *commands {
             let about = command.find_subcommand(name).and_then(clap::Command::get_about);
             let about = about.map(ToString::to_string).unwrap_or_default();
             let lines = textwrap::wrap(&about, 64);
@@ -189,16 +80,16 @@ mod tests {
     use super::*;
 
     #[test]
-    fn every_command_is_in_a_group_and_has_examples() {
-        let mut grouped: Vec<&str> = GROUPS.iter().flat_map(|(_, names)| names.iter().copied()).collect();
-        let mut shown: Vec<&str> = EXAMPLES.iter().map(|(name, _)| *name).collect();
-        let command = Args::command();
-        let mut all: Vec<&str> = command.get_subcommands().map(clap::Command::get_name).collect();
-        for list in [&mut grouped, &mut shown, &mut all] {
-            list.sort_unstable();
+    fn every_command_has_its_own_name_and_examples() {
+        let mut grouped = Vec::new();
+        for (name, examples) in GROUPS.iter().flat_map(|(_, commands)| *commands) {
+            assert!(examples.iter().all(|one| one.starts_with(&format!("emvo {name}"))), "{name}");
+            assert!(!examples.is_empty(), "{name}");
+            grouped.push(*name);
         }
+        let command = Args::command();
+        let all: Vec<&str> = command.get_subcommands().map(clap::Command::get_name).collect();
         assert_eq!(grouped, all);
-        assert_eq!(shown, all);
     }
 
     #[test]

@@ -18,37 +18,13 @@ use std::io;
 use std::process::ExitCode;
 
 pub use cli::Args;
-use cli::Command;
 pub use help::{command, first_steps};
 pub use outcome::Outcome;
 
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
     output::clean_up_when_interrupted()?;
-    let outcome = match args.command {
-        Command::Survey(args) => commands::survey::run(args),
-        Command::Check(args) => commands::check::run(args),
-        Command::Rules(args) => commands::rules::run(&args),
-        Command::Repair(args) => commands::repair::run(args),
-        Command::Retime(args) => commands::retime::run(args),
-        Command::Convert(args) => commands::convert::run(args),
-        Command::Amend(args) => commands::amend::run(args),
-        Command::Pick(args) => commands::pick::run(args),
-        Command::Drop(args) => commands::drop::run(args),
-        Command::Merge(args) => commands::merge::run(args),
-        Command::Reconcile(args) => commands::reconcile::run(args),
-        Command::Retract(args) => commands::retract::run(args),
-        Command::Dates(args) => commands::dates::run(args),
-        Command::Events(args) => commands::events::run(args),
-        Command::Rehearse(args) => commands::rehearse::run(args),
-        Command::Changes(args) => commands::changes::run(args),
-        Command::Bundle(args) => commands::bundle::run(args),
-        Command::Run(args) => commands::run::run(args),
-        Command::History(args) => commands::history::run(args),
-        Command::Completions(args) => commands::completions::completions(&args, command()),
-        Command::Man(args) => commands::completions::man(&args, command()),
-        Command::Demo(args) => commands::demo::run(&args),
-    };
+    let outcome = args.command.run(command);
     terminal::progress::end();
     let outcome = outcome?;
     terminal::ensure_said()?;

@@ -4,6 +4,8 @@
 //! in all their fields takes no memory. Numbers mean something within one run
 //! alone.
 
+use std::borrow::Cow;
+
 use emvo_ical::calendar::Event;
 use emvo_ical::calendar::fields::{Comparison, Field};
 
@@ -16,7 +18,7 @@ pub(crate) fn field_number(field: Field, event: &Event<'_>) -> u64 {
     match field.comparison() {
         Comparison::Text => {
             let text = event.text(field.property());
-            number_of(&text.as_deref().map_or(Default::default(), normalised))
+            number_of(&text.as_deref().map_or(Cow::default(), normalised))
         }
         Comparison::Meaning => meaning(field, event),
         Comparison::Texts if field == Field::Category => {

@@ -1,4 +1,19 @@
 //! Two events under one id: versions of one, or two events (rule U02).
+//!
+//! An id alone is no proof: some systems give one to all dates of a series, or
+//! count from 1 in each calendar. What else has to agree depends on where the
+//! two come from:
+//!
+//! ```text
+//! one id in                  title and start        then
+//! two inputs, once in each   one of them agrees     versions: `Drill 08:00`, `Drill 09:00`
+//! two inputs, several times  both agree             versions
+//! one input                  both agree             versions
+//! one input                  one agrees, and the    versions
+//!                            revision number differs
+//! ```
+//!
+//! Everything else is two events, and both stay.
 
 use jiff::civil::DateTime;
 

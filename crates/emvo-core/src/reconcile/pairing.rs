@@ -1,9 +1,23 @@
 //! Which result occurrence is which source occurrence.
 //!
 //! Pairs are made from the strongest likeness to the weakest, each occurrence
-//! once: the same in everything, then the same under another id, then the same
-//! id at another time, then a damaged title at the same time, then the same
-//! title nearby, then what may be a part of a title.
+//! once. A round never takes an occurrence that a stronger round could have
+//! given to somebody else, since that round was before it:
+//!
+//! | round | the same | may differ in |
+//! |---|---|---|
+//! | 1, 2 | words, times, all fields; first with the id, then without | the id |
+//! | 3, 4 | words and times; first with the id, then without | details |
+//! | 5 | id and start | the title, the end |
+//! | 6 | id, at most [`NEARBY`] apart, the nearest first | the time |
+//! | 7 | letters of the title, times | signs that a charset broke |
+//! | 8 | title, at most [`NEARBY`] apart, the nearest first | id and time |
+//! | 9 | the first letters of the title, times | a title that was cut |
+//!
+//! Worked example: the sources have `Watch` of id 2 at 08:00 and of id 3 at 20:00,
+//! the result `Watch` of id 3 at 20:00 and of id 9 at 09:00. Round 1 pairs id 3
+//! with itself. Only then does round 8 look for the nearest `Watch`, which leaves
+//! id 9 for id 2: one hour late. In the other order 08:00 could have taken 20:00.
 
 use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};

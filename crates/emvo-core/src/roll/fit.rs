@@ -1,4 +1,19 @@
 //! Dates → the shortest rule that has exactly these.
+//!
+//! Every rule that all dates could follow is tried, and the one that costs least
+//! is taken: a letter of the rule costs 1, a date that has to be taken out again
+//! (`EXDATE`) costs [`EXCEPTION`], about what its line takes beyond the rule.
+//!
+//! Worked example, Tuesdays in 2026: 6, 13, 20 and 27 October, 10 November.
+//!
+//! ```text
+//! FREQ=WEEKLY;COUNT=6             19 letters, without 3 November    19 + 16 = 35
+//! FREQ=DAILY;…                    more gaps than dates              no candidate
+//! FREQ=MONTHLY;BYDAY=…            misses most dates                 no candidate
+//! ```
+//!
+//! More than one gap in [`DATES_A_GAP`] dates is no rule with exceptions but
+//! another rule.
 
 use super::{Rolled, moment, time_at};
 use emvo_ical::calendar::Series;

@@ -242,9 +242,8 @@ fn place_of(name: &str) -> Place {
         Some(field) if field.property() == name => {
             ColumnField::of_field(field).map_or(Place::Nowhere, Place::In)
         }
-        Some(_) => Place::Nowhere,
         None if matches!(name, "VERSION" | "PRODID" | COLUMN_PROPERTY) => Place::Always,
-        None => Place::Nowhere,
+        Some(_) | None => Place::Nowhere,
     }
 }
 

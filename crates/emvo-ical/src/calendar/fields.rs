@@ -169,6 +169,34 @@ const ROWS: [Row; 28] = [
     row(Field::Stamps, "stamps", &["DTSTAMP", "CREATED", "LAST-MODIFIED", "SEQUENCE"], One, Lines, Stamp),
 ];
 
+/// Row and property of each name, at [`place`]. The question is asked for every
+/// property of every event, so it has to cost a comparison and no search.
+const PLACES: [Option<(u8, u8)>; 128] = {
+    let mut places = [None; 128];
+    let mut at = 0;
+    while at < ROWS.len() {
+        let mut nth = 0;
+        while nth < ROWS[at].properties.len() {
+            let place = place(ROWS[at].properties[nth].as_bytes());
+            assert!(places[place].is_none(), "two names at one place: change the factors in `place`");
+            #[allow(clippy::cast_possible_truncation, reason = "there are 28 rows")]
+            let here = (at as u8, nth as u8);
+            places[place] = Some(here);
+            nth += 1;
+        }
+        at += 1;
+    }
+    places
+};
+
+/// A number below 128 of a name in any case, another one for each name of the
+/// list: of its length, its first, its middle and its last letter.
+const fn place(name: &[u8]) -> usize {
+    let [first, .., last] = name else { return 0 };
+    let middle = name[name.len() / 2];
+    (name.len() + 3 * (*first | 32) as usize + 5 * (middle | 32) as usize + (*last | 32) as usize) % 128
+}
+
 impl Field {
     /// All fields, in the order of the list.
     pub fn all() -> impl Iterator<Item = Self> {
@@ -182,8 +210,9 @@ impl Field {
 
     /// The field that a property, or an inner component, belongs to; in any case.
     pub fn of_property(name: &str) -> Option<Self> {
-        let has = |row: &&Row| row.properties.iter().any(|property| property.eq_ignore_ascii_case(name));
-        ROWS.iter().find(has).map(|row| row.field)
+        let (at, nth) = PLACES[place(name.as_bytes())]?;
+        let row = &ROWS[at as usize];
+        row.properties[nth as usize].eq_ignore_ascii_case(name).then_some(row.field)
     }
 
     /// The name as options and answers have it, such as `extra_dates`.

@@ -3,6 +3,22 @@
 //! Works on clock times alone: one period (a year, a month, a week, …) at a
 //! time gives a sorted handful of starts. Periods are numbered, so expansion
 //! can begin in any of them.
+//!
+//! Worked example, `FREQ=WEEKLY;BYDAY=MO,WE;COUNT=20` from Wednesday 2026-09-02:
+//!
+//! ```text
+//! period  week of     starts                   counted
+//! 0       08-31       09-02 (08-31 is before   1
+//!                     the series' start)
+//! 1       09-07       09-07 09-09              2  3
+//! 2       09-14       09-14 09-16              4  5
+//! 3       09-21       09-21 09-23              6  7
+//! ```
+//!
+//! Asked for starts from 2026-10-01 on ([`Starts::from`]), it begins in period 3,
+//! one before that of the moment. Every period but the first has two starts, so
+//! the periods before have 1 + 2 × 2 = 5 of the 20, and 15 are left. A rule whose
+//! periods differ in size (`MONTHLY;BYMONTHDAY=31`) has to count from the start.
 
 use super::period::{DaySets, YearSet};
 use super::rule::{Frequency, Rule};
@@ -211,41 +227,24 @@ impl<'r> Starts<'r> {
         if day >= self.sets.day_after_all || (misses_none && self.days_in_vain >= DAYS_OF_ALL_KINDS) {
             return false;
         }
-        let day_fits = self.day_fits(day);
-        let fits =
-            |list: &[i16], number: i64| list.is_empty() || list.iter().any(|n| i64::from(*n) == number);
-        let rule = self.rule;
-        let hour = from.rem_euclid(SECONDS_A_DAY) / 3600;
-        // Jump over what a day or an hour that does not fit would be made of.
-        let skip_to = if !day_fits {
-            Some((day + 1) * SECONDS_A_DAY)
-        } else if !fits(&rule.by_hour, hour) {
-            Some(from.div_euclid(3600) * 3600 + 3600)
-        } else {
-            None
-        };
-        if let Some(moment) = skip_to {
+        if let Some(moment) = self.end_of_misfit(day, from) {
             self.period = self.period.max(self.period_holding(moment - 1));
             return true;
         }
-        let (minute, second) = (from.rem_euclid(3600) / 60, from.rem_euclid(60));
-        match self.rule.frequency {
-            Frequency::Hourly => {
-                for offset in &self.sets.offsets {
-                    self.ready.push(from + offset);
-                }
-            }
-            Frequency::Minutely if fits(&rule.by_minute, minute) => {
-                for offset in &self.sets.offsets {
-                    self.ready.push(from + offset);
-                }
-            }
-            Frequency::Secondly if fits(&rule.by_minute, minute) && fits(&rule.by_second, second) => {
-                self.ready.push(from);
-            }
-            _ => {}
+        if part_of_hour_fits(self.rule, from) {
+            self.ready.extend(self.sets.offsets.iter().map(|offset| from + offset));
         }
         true
+    }
+
+    /// Where the day or the hour of a moment ends, if that one does not fit: none
+    /// of its parts has to be looked at.
+    fn end_of_misfit(&mut self, day: i64, moment: i64) -> Option<i64> {
+        if !self.day_fits(day) {
+            return Some((day + 1) * SECONDS_A_DAY);
+        }
+        let hour = moment.rem_euclid(SECONDS_A_DAY) / 3600;
+        (!names(&self.rule.by_hour, hour)).then(|| moment.div_euclid(3600) * 3600 + 3600)
     }
 
     fn push_day(&mut self, day: i64) {
@@ -287,6 +286,24 @@ impl<'r> Starts<'r> {
                 return None;
             }
             self.period += 1;
+        }
+    }
+}
+
+/// Whether a part of a rule allows a number; one that is not there allows all.
+fn names(part: &[i16], number: i64) -> bool {
+    part.is_empty() || part.iter().any(|named| i64::from(*named) == number)
+}
+
+/// Whether the minute and the second in which a step begins are allowed, as far
+/// as steps of this length tell them apart.
+fn part_of_hour_fits(rule: &Rule, moment: i64) -> bool {
+    let minute_fits = || names(&rule.by_minute, moment.rem_euclid(3600) / 60);
+    match rule.frequency {
+        Frequency::Secondly => minute_fits() && names(&rule.by_second, moment.rem_euclid(60)),
+        Frequency::Minutely => minute_fits(),
+        Frequency::Hourly | Frequency::Daily | Frequency::Weekly | Frequency::Monthly | Frequency::Yearly => {
+            true
         }
     }
 }

@@ -1,4 +1,25 @@
 //! Which days of a year, a month or a week a rule picks, as sets of bits.
+//!
+//! RFC 5545 section 3.3.10 has a table by frequency and part: a part *expands* a
+//! period into several dates, or *limits* those that it has. With sets of days
+//! both are one operation. A period starts out with all of its days, and each
+//! part keeps the days that it names; if no part names days, the day of the
+//! series' start is kept. `BYDAY` with an ordinal counts within the month or the
+//! year, `BYDAY` and `BYMONTHDAY` together keep what both name (the table's notes
+//! 1 and 2).
+//!
+//! Worked example, `FREQ=MONTHLY;BYDAY=FR;BYMONTHDAY=13` in November 2026, which
+//! starts on a Sunday:
+//!
+//! ```text
+//! all days         1 … 30
+//! BYMONTHDAY=13    13
+//! BYDAY=FR         6 13 20 27
+//! kept by both     13
+//! ```
+//!
+//! Times of day are made once for the rule ([`DaySets::offsets`]): every kept day
+//! has each of them.
 
 use super::rule::{ByDay, Frequency, Rule};
 use crate::day::{SECONDS_A_DAY, civil, day_number, days_in_month, days_in_year, weekday};

@@ -9,6 +9,7 @@ use emvo_ical::calendar::fields::Field;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::ZoneResolver;
 
+use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
@@ -76,9 +77,16 @@ fn field_named(name: &str, option: &str) -> anyhow::Result<Field> {
     })
 }
 
-pub(crate) fn run(args: AmendArgs) -> anyhow::Result<Outcome> {
-    let amending = Amending { amendments: args.amendments()? };
-    args.job.resolve()?.run(amending)
+impl Command for AmendArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo amend exports/norrsund/crew.ics --set busy=free --title watch -o crew.ics",
+        "emvo amend exports/norrsund/crew.ics --add-category Norrsund -o labelled.ics",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let amending = Amending { amendments: self.amendments()? };
+        self.job.resolve()?.run(amending)
+    }
 }
 
 struct Amending {

@@ -9,6 +9,7 @@ use emvo_core::survey::{default_window, survey};
 use emvo_ical::calendar::{count_events, write_with_head};
 use emvo_ical::recurrence::Ceiling;
 
+use super::{Command, Program};
 use crate::answer::backup::Backup;
 use crate::answer::{Form, give};
 use crate::commands::convert::as_calendar_file;
@@ -49,33 +50,38 @@ pub(crate) struct BundleArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: BundleArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let reading = args.reading.resolve(&files)?;
-    if let Some(path) = &args.verify {
-        return verify(path, &files, reading.secret.as_ref(), form);
-    }
-    let existing = Existing::of_flag(args.overwrite);
-    let output = NamedFile::at(args.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
-    let secret = match (&reading.secret, args.encrypt) {
-        (Some(secret), _) => Some(secret.clone()),
-        (None, true) => Some(asked()?),
-        (None, false) => None,
-    };
-    let group = Group { paths: &args.inputs, reading: &reading, except: output.path() };
-    with_sources(&[group], &files, |[mut sources]| {
-        progress::doing("packing");
-        let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
-        let (manifest, contents) = calendars(&mut sources, &reading)?;
-        output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
-        let backup = read_again(&output, &files, secret.as_ref(), set_aside)?;
-        if let Some(fault) = backup.faults.first() {
-            bail!("the backup does not read back: {fault}");
+impl Command for BundleArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo bundle exports -o backup.zip", "emvo bundle --verify backup.zip"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let reading = self.reading.resolve(&files)?;
+        if let Some(path) = &self.verify {
+            return verify(path, &files, reading.secret.as_ref(), form);
         }
-        give(&backup, form)?;
-        Ok(Outcome::needs_a_look_if(set_aside > 0))
-    })
+        let existing = Existing::of_flag(self.overwrite);
+        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+        let secret = match (&reading.secret, self.encrypt) {
+            (Some(secret), _) => Some(secret.clone()),
+            (None, true) => Some(asked()?),
+            (None, false) => None,
+        };
+        let group = Group { paths: &self.inputs, reading: &reading, except: output.path() };
+        with_sources(&[group], &files, |[mut sources]| {
+            progress::doing("packing");
+            let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
+            let (manifest, contents) = calendars(&mut sources, &reading)?;
+            output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
+            let backup = read_again(&output, &files, secret.as_ref(), set_aside)?;
+            if let Some(fault) = backup.faults.first() {
+                bail!("the backup does not read back: {fault}");
+            }
+            give(&backup, form)?;
+            Ok(Outcome::needs_a_look_if(set_aside > 0))
+        })
+    }
 }
 
 fn asked() -> anyhow::Result<Secret> {

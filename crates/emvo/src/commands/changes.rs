@@ -11,6 +11,7 @@ use emvo_ical::calendar::{Calendar, write_with_head};
 use emvo_ical::content::Property;
 use emvo_ical::zone::ZoneResolver;
 
+use super::{Command, Program};
 use crate::answer::changes::{Compared, Removed};
 use crate::answer::give;
 use crate::answer::sheet::sheet;
@@ -44,31 +45,38 @@ pub(crate) struct ChangesArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: ChangesArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let reading = args.reading.resolve(&files)?;
-    let (guard, existing) = (Guard::new(&files), Existing::of_flag(args.overwrite));
-    let named = |path: &Option<PathBuf>, role| NamedFile::at(path.as_deref(), role, existing, &guard);
-    let output = named(&args.output, Role::Output)?;
-    let cancelled = named(&args.cancellations, Role::Cancellations)?;
-    let (old, new) = ([args.old], [args.new]);
-    let groups = [&old, &new].map(|paths| Group { paths, reading: &reading, except: None });
-    with_sources(&groups, &files, |[old, new]| {
-        progress::doing("comparing");
-        let (old_views, new_views) = (views(&old), views(&new));
-        let found = changes(&old_views, &new_views);
-        let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
-        output.add_to(&mut batch, |_| Ok(delta(&found, &new_views)))?;
-        cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
-        let outputs = batch.paths();
-        batch.place()?;
-        let is_untold = output.path().is_some() && cancelled.path().is_none();
-        let removed = if is_untold { Removed::Untold } else { Removed::Told };
-        let compared = Compared { found, outputs, removed, snapshots: [&old, &new] };
-        give(&compared, form)?;
-        Ok(Outcome::needs_a_look_if(compared.differs() || !compared.unread().is_empty()))
-    })
+impl Command for ChangesArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics",
+        "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o delta.ics --overwrite",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let reading = self.reading.resolve(&files)?;
+        let (guard, existing) = (Guard::new(&files), Existing::of_flag(self.overwrite));
+        let named = |path: &Option<PathBuf>, role| NamedFile::at(path.as_deref(), role, existing, &guard);
+        let output = named(&self.output, Role::Output)?;
+        let cancelled = named(&self.cancellations, Role::Cancellations)?;
+        let (old, new) = ([self.old], [self.new]);
+        let groups = [&old, &new].map(|paths| Group { paths, reading: &reading, except: None });
+        with_sources(&groups, &files, |[old, new]| {
+            progress::doing("comparing");
+            let (old_views, new_views) = (views(&old), views(&new));
+            let found = changes(&old_views, &new_views);
+            let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
+            output.add_to(&mut batch, |_| Ok(delta(&found, &new_views)))?;
+            cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
+            let outputs = batch.paths();
+            batch.place()?;
+            let is_untold = output.path().is_some() && cancelled.path().is_none();
+            let removed = if is_untold { Removed::Untold } else { Removed::Told };
+            let compared = Compared { found, outputs, removed, snapshots: [&old, &new] };
+            give(&compared, form)?;
+            Ok(Outcome::needs_a_look_if(compared.differs() || !compared.unread().is_empty()))
+        })
+    }
 }
 
 /// What is new, changed or moved, one calendar for each of the new snapshot.

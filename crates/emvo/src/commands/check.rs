@@ -6,6 +6,7 @@ use emvo_core::fit::{Limits, Zones};
 use emvo_core::rules::{CheckOptions, Context, Finding, Level, RuleChoice, check, check_source};
 use hashbrown::HashSet;
 
+use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::advice::told;
 use crate::answer::findings::{Findings, Found};
@@ -41,26 +42,40 @@ pub(crate) struct CheckArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: CheckArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let (choice, chosen, window) = (args.rules.resolve()?, args.select.resolve()?, args.window.resolve()?);
-    let reading = args.input.reading.resolve(&files)?.reporting_undecided();
-    let limits = args.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
-    let report = Report::at(args.report.as_deref(), Existing::of_flag(args.overwrite), &Guard::new(&files))?;
-    let except = report.path();
-    with_sources(&[Group { paths: &args.input.inputs, reading: &reading, except }], &files, |[sources]| {
-        progress::doing("looking for faults");
-        let scope = Scope::over(&sources, chosen, &window, &reading);
-        let found = findings(&sources, &scope, &choice, limits);
-        let inputs = sources.iter().map(|source| source.path.as_str()).collect();
-        let findings = Findings { found, inputs, report: report.shown() };
-        report.publish(&findings, form)?;
-        // What cannot be read is a finding of an error, unless its rule is skipped.
-        let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)
-            || sources.iter().any(|source| source.set_aside.events() > 0);
-        Ok(Outcome::needs_a_look_if(needs_a_look))
-    })
+impl Command for CheckArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo check exports",
+        "emvo check exports --only Z01,U03 -v",
+        "emvo check exports --report faults.html --overwrite",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let (choice, chosen, window) =
+            (self.rules.resolve()?, self.select.resolve()?, self.window.resolve()?);
+        let reading = self.input.reading.resolve(&files)?.reporting_undecided();
+        let limits = self.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
+        let report =
+            Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
+        let except = report.path();
+        with_sources(
+            &[Group { paths: &self.input.inputs, reading: &reading, except }],
+            &files,
+            |[sources]| {
+                progress::doing("looking for faults");
+                let scope = Scope::over(&sources, chosen, &window, &reading);
+                let found = findings(&sources, &scope, &choice, limits);
+                let inputs = sources.iter().map(|source| source.path.as_str()).collect();
+                let findings = Findings { found, inputs, report: report.shown() };
+                report.publish(&findings, form)?;
+                // What cannot be read is a finding of an error, unless its rule is skipped.
+                let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)
+                    || sources.iter().any(|source| source.set_aside.events() > 0);
+                Ok(Outcome::needs_a_look_if(needs_a_look))
+            },
+        )
+    }
 }
 
 /// What the rules find in all inputs, in order. Events chosen by `--finding`

@@ -14,6 +14,7 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 use hashbrown::{HashMap, HashSet};
 use serde::Serialize;
 
+use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::advice::{refusal_in_words, unfit_in_words};
 use crate::answer::written::{Examples, change_lines};
@@ -62,44 +63,51 @@ pub(crate) struct ConvertArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: ConvertArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let repeat = if args.unroll {
-        Repeat::IntoSingles
-    } else if args.roll {
-        Repeat::IntoSeries
-    } else {
-        Repeat::AsItIs
-    };
-    let mut reading = args.input.reading.resolve(&files)?;
-    reading.table.repeat_rule = args.repeat_rule.map(repeat_rule_of).transpose()?;
-    let fitting = args.fit.resolve(&files)?;
-    if let Some(columns) = fitting.as_ref().and_then(|fitting| fitting.columns.clone()) {
-        reading.table.columns_file.get_or_insert(columns);
+impl Command for ConvertArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo convert exports/norrsund/varv.csv --zone Europe/Helsinki -o varv.ics",
+        "emvo convert exports/norrsund/crew.ics -o crew.csv",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let repeat = if self.unroll {
+            Repeat::IntoSingles
+        } else if self.roll {
+            Repeat::IntoSeries
+        } else {
+            Repeat::AsItIs
+        };
+        let mut reading = self.input.reading.resolve(&files)?;
+        reading.table.repeat_rule = self.repeat_rule.map(repeat_rule_of).transpose()?;
+        let fitting = self.fit.resolve(&files)?;
+        if let Some(columns) = fitting.as_ref().and_then(|fitting| fitting.columns.clone()) {
+            reading.table.columns_file.get_or_insert(columns);
+        }
+        let zone = self.express_in.as_deref().map(|zone| zone_named(zone, "--express-in")).transpose()?;
+        let mut table = TableForm::of(&reading);
+        table.encoding = self.encoding.or(table.encoding);
+        table.options.leave_out =
+            self.leave_out.iter().map(|name| field_of(name)).collect::<anyhow::Result<_>>()?;
+        table.options.known_zone.clone_from(&zone);
+        let output = self.output.resolve(&files, table, None)?;
+        reading.tracking = output.recording.tracking();
+        let window = self.window.resolve()?;
+        if window.is_asked_for() && repeat != Repeat::IntoSingles {
+            bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
+        }
+        let converting = Converting {
+            kind: output.kind,
+            repeat,
+            zone,
+            fitting,
+            kept: Vec::new(),
+            notes: Vec::new(),
+            flags: Vec::new(),
+        };
+        EditJob::of_all(files, self.input.inputs, reading, window, output, form)?.run(converting)
     }
-    let zone = args.express_in.as_deref().map(|zone| zone_named(zone, "--express-in")).transpose()?;
-    let mut table = TableForm::of(&reading);
-    table.encoding = args.encoding.or(table.encoding);
-    table.options.leave_out =
-        args.leave_out.iter().map(|name| field_of(name)).collect::<anyhow::Result<_>>()?;
-    table.options.known_zone.clone_from(&zone);
-    let output = args.output.resolve(&files, table, None)?;
-    reading.tracking = output.recording.tracking();
-    let window = args.window.resolve()?;
-    if window.is_asked_for() && repeat != Repeat::IntoSingles {
-        bail!("a window goes with --unroll here; `emvo dates` lists the dates in one");
-    }
-    let converting = Converting {
-        kind: output.kind,
-        repeat,
-        zone,
-        fitting,
-        kept: Vec::new(),
-        notes: Vec::new(),
-        flags: Vec::new(),
-    };
-    EditJob::of_all(files, args.input.inputs, reading, window, output, form)?.run(converting)
 }
 
 /// What happens to what repeats.

@@ -2,6 +2,7 @@
 
 use anyhow::bail;
 
+use super::{Command, Program};
 use crate::answer::date_lines::{FieldArg, list_dates};
 use crate::answer::dates::Dates;
 use crate::answer::give;
@@ -40,35 +41,42 @@ pub(crate) struct DatesArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: DatesArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let chosen = args.select.resolve()?;
-    if !chosen.findings.is_empty() {
-        bail!(
-            "--finding chooses events to repair; a list of dates is chosen by title, category, place or id"
-        );
+impl Command for DatesArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo dates exports --from 2026-10-01 --until 2026-10-31",
+        "emvo dates exports --category crew --from 2026-10-01 --until 2026-10-31 -o october.csv",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let chosen = self.select.resolve()?;
+        if !chosen.findings.is_empty() {
+            bail!(
+                "--finding chooses events to repair; a list of dates is chosen by title, category, place or id"
+            );
+        }
+        let choice = self.window.resolve()?;
+        let zone = self.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
+        let reading = self.input.reading.resolve(&files)?;
+        let file = self.file.resolve(&files)?;
+        let fields = if self.fields.is_empty() { FieldArg::ALL.to_vec() } else { self.fields };
+        let group = Group { paths: &self.input.inputs, reading: &reading, except: file.path() };
+        with_sources(&[group], &files, |[sources]| {
+            progress::doing("listing dates");
+            let selection = &chosen.selection;
+            let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
+            let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
+            list.lines.retain(|line| self.cancelled || !line.cancelled);
+            self.sort.sort(&mut list.lines);
+            let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
+            file.write(|_| as_table(&headers, &list.lines, &fields))?;
+            let (sort, ceiling, output) = (self.sort, choice.ceiling, file.shown());
+            let dates =
+                Dates { list, sources: &sources, selection, window, ceiling, fields: &fields, sort, output };
+            give(&dates, form)?;
+            let is_short = dates.list.lines.is_empty() || !dates.list.not_expanded.is_empty();
+            Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))
+        })
     }
-    let choice = args.window.resolve()?;
-    let zone = args.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
-    let reading = args.input.reading.resolve(&files)?;
-    let file = args.file.resolve(&files)?;
-    let fields = if args.fields.is_empty() { FieldArg::ALL.to_vec() } else { args.fields };
-    let group = Group { paths: &args.input.inputs, reading: &reading, except: file.path() };
-    with_sources(&[group], &files, |[sources]| {
-        progress::doing("listing dates");
-        let selection = &chosen.selection;
-        let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
-        let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
-        list.lines.retain(|line| args.cancelled || !line.cancelled);
-        args.sort.sort(&mut list.lines);
-        let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-        file.write(|_| as_table(&headers, &list.lines, &fields))?;
-        let (sort, ceiling, output) = (args.sort, choice.ceiling, file.shown());
-        let dates =
-            Dates { list, sources: &sources, selection, window, ceiling, fields: &fields, sort, output };
-        give(&dates, form)?;
-        let is_short = dates.list.lines.is_empty() || !dates.list.not_expanded.is_empty();
-        Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))
-    })
 }

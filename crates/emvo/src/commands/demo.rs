@@ -2,11 +2,12 @@
 
 use std::fs;
 use std::path::{Path, PathBuf};
-use std::process::Command;
+use std::process;
 
 use anyhow::{Context, bail};
 use include_dir::{Dir, include_dir};
 
+use super::{Command, Program};
 use crate::outcome::Outcome;
 use crate::terminal::{DIM, STRONG, say, styled};
 
@@ -134,31 +135,29 @@ const WALK: [Step; 21] = [
     },
 ];
 
-pub(crate) fn run(args: &DemoArgs) -> anyhow::Result<Outcome> {
-    let exports = args.folder.join("exports");
-    write_exports(&EXPORTS, &exports)?;
-    write_exports(&LIMITS, &args.folder.join("limits"))?;
-    write_exports(&AFTER_IMPORT, &args.folder.join("after-import"))?;
-    let plan = args.folder.join("plan.toml");
-    fs::write(&plan, PLAN).with_context(|| format!("could not write `{}`", plan.display()))?;
-    say(&format!("The demo exports are in {}\n\n", styled(STRONG, exports.display())));
-    for step in &WALK {
-        walk(step, &args.folder)?;
+impl Command for DemoArgs {
+    const EXAMPLES: &'static [&'static str] = &["emvo demo"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let exports = self.folder.join("exports");
+        write_exports(&EXPORTS, &exports)?;
+        write_exports(&LIMITS, &self.folder.join("limits"))?;
+        write_exports(&AFTER_IMPORT, &self.folder.join("after-import"))?;
+        write_file(&self.folder.join("plan.toml"), PLAN.as_bytes())?;
+        say(&format!("The demo exports are in {}\n\n", styled(STRONG, exports.display())));
+        for step in &WALK {
+            walk(step, &self.folder)?;
+        }
+        let folder = styled(STRONG, self.folder.display());
+        say(&format!("All of it is in {folder}; try the commands there yourself.\n"));
+        Ok(Outcome::Clean)
     }
-    let folder = styled(STRONG, args.folder.display());
-    say(&format!("All of it is in {folder}; try the commands there yourself.\n"));
-    Ok(Outcome::Clean)
 }
 
 fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {
     fs::create_dir_all(into).with_context(|| format!("could not make the folder `{}`", into.display()))?;
     for file in from.files() {
-        let path = into.join(file.path().file_name().unwrap_or_default());
-        let is_other = fs::read(&path).is_ok_and(|bytes| bytes != file.contents());
-        if is_other {
-            bail!("`{}` exists and is not the demo's; name another folder", path.display());
-        }
-        fs::write(&path, file.contents()).with_context(|| format!("could not write `{}`", path.display()))?;
+        write_file(&into.join(file.path().file_name().unwrap_or_default()), file.contents())?;
     }
     for folder in from.dirs() {
         write_exports(folder, &into.join(folder.path().file_name().unwrap_or_default()))?;
@@ -166,12 +165,21 @@ fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// Writes a file of the demo; what is there and says something else is a person's.
+#[allow(clippy::disallowed_methods, reason = "nothing but the demo's own files is replaced")]
+fn write_file(path: &Path, contents: &[u8]) -> anyhow::Result<()> {
+    if fs::read(path).is_ok_and(|bytes| bytes != contents) {
+        bail!("`{}` exists and is not the demo's; name another folder", path.display());
+    }
+    fs::write(path, contents).with_context(|| format!("could not write `{}`", path.display()))
+}
+
 /// Runs one command as a person would, in the demo's folder.
 fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
     let (why, command) = (format!("# {}", step.why), format!("$ emvo {}", step.command));
     say(&format!("{}\n{}\n\n", styled(DIM, why), styled(STRONG, command)));
     let program = std::env::current_exe().context("could not find the program itself")?;
-    let status = Command::new(program)
+    let status = process::Command::new(program)
         .args(words(step.command))
         .current_dir(folder)
         .env("EMVO_LEDGER", "ledger.sqlite")

@@ -9,6 +9,7 @@ use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
 use serde::Serialize;
 
+use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
@@ -76,15 +77,20 @@ impl What {
     }
 }
 
-pub(crate) fn run(args: DropArgs) -> anyhow::Result<Outcome> {
-    let job = args.job.resolve()?;
-    let has_window = if job.window.is_asked_for() { HasWindow::Yes } else { HasWindow::No };
-    if job.chosen.takes_files() && args.on.is_none() && has_window == HasWindow::No {
-        bail!(
-            "this would remove every event: say which, with --title, --uid, --from and --until or the like"
-        );
+impl Command for DropArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo drop exports/norrsund/crew.ics --title watch -o without.ics --dry-run"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let job = self.job.resolve()?;
+        let has_window = if job.window.is_asked_for() { HasWindow::Yes } else { HasWindow::No };
+        if job.chosen.takes_files() && self.on.is_none() && has_window == HasWindow::No {
+            bail!(
+                "this would remove every event: say which, with --title, --uid, --from and --until or the like"
+            );
+        }
+        job.run(Dropping { what: What::of(self.reach, self.on, has_window)?, near: Vec::new() })
     }
-    job.run(Dropping { what: What::of(args.reach, args.on, has_window)?, near: Vec::new() })
 }
 
 struct Dropping {

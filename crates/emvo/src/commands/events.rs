@@ -1,5 +1,6 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
+use super::{Command, Program};
 use crate::answer::events::{EventLine, Events, FieldArg, Picked, Telling, USUAL};
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
@@ -31,30 +32,35 @@ pub(crate) struct EventsArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: EventsArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let names_ids = args.select.names_ids();
-    let (chosen, window) = (args.select.resolve()?, args.window.resolve()?);
-    let reading = args.input.reading.resolve(&files)?;
-    let file = args.file.resolve(&files)?;
-    let fields = if args.fields.is_empty() { USUAL.to_vec() } else { args.fields };
-    let group = Group { paths: &args.input.inputs, reading: &reading, except: file.path() };
-    with_sources(&[group], &files, |[sources]| {
-        progress::doing("listing events");
-        let scope = Scope::over(&sources, chosen, &window, &reading);
-        let picked = picked(&sources, &scope);
-        let mut lines: Vec<EventLine> = picked.iter().map(EventLine::of).collect();
-        args.sort.sort(&mut lines);
-        let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-        file.write(|_| as_table(&headers, &lines, &fields))?;
-        let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
-        let telling = if names_ids { whole } else { Telling::Lines };
-        let output = file.shown();
-        let events = Events { lines, picked, sources: &sources, fields: &fields, telling, output };
-        give(&events, form)?;
-        Ok(Outcome::needs_a_look_if(events.lines.is_empty() || unread_line(&sources).is_some()))
-    })
+impl Command for EventsArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo events exports --title drill", "emvo events exports --series --fields title,when,repeat"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let names_ids = self.select.names_ids();
+        let (chosen, window) = (self.select.resolve()?, self.window.resolve()?);
+        let reading = self.input.reading.resolve(&files)?;
+        let file = self.file.resolve(&files)?;
+        let fields = if self.fields.is_empty() { USUAL.to_vec() } else { self.fields };
+        let group = Group { paths: &self.input.inputs, reading: &reading, except: file.path() };
+        with_sources(&[group], &files, |[sources]| {
+            progress::doing("listing events");
+            let scope = Scope::over(&sources, chosen, &window, &reading);
+            let picked = picked(&sources, &scope);
+            let mut lines: Vec<EventLine> = picked.iter().map(EventLine::of).collect();
+            self.sort.sort(&mut lines);
+            let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
+            file.write(|_| as_table(&headers, &lines, &fields))?;
+            let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
+            let telling = if names_ids { whole } else { Telling::Lines };
+            let output = file.shown();
+            let events = Events { lines, picked, sources: &sources, fields: &fields, telling, output };
+            give(&events, form)?;
+            Ok(Outcome::needs_a_look_if(events.lines.is_empty() || unread_line(&sources).is_some()))
+        })
+    }
 }
 
 fn picked<'s, 't>(sources: &'s [Source<'t>], scope: &Scope<'_>) -> Vec<Picked<'s, 't>> {

@@ -7,6 +7,7 @@ use clap::Subcommand;
 use emvo_core::receipt::{EventRecord, Fate, Receipt};
 use emvo_ledger::Ledger;
 
+use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::history::{OneRun, Runs, table};
 use crate::input::{ReadAs, ReadFiles};
@@ -76,16 +77,20 @@ impl FateArg {
     }
 }
 
-pub(crate) fn run(args: HistoryArgs) -> anyhow::Result<Outcome> {
-    match args.show {
-        None => {
-            let form = args.answer.resolve();
-            let runs = open(&args.ledger)?.map(|ledger| ledger.runs()).transpose()?.unwrap_or_default();
-            give(&Runs(runs), form)?;
+impl Command for HistoryArgs {
+    const EXAMPLES: &'static [&'static str] = &["emvo history", "emvo history show 1 --fate folded"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        match self.show {
+            None => {
+                let form = self.answer.resolve();
+                let runs = open(&self.ledger)?.map(|ledger| ledger.runs()).transpose()?.unwrap_or_default();
+                give(&Runs(runs), form)?;
+            }
+            Some(HistoryCommand::Show(show)) => show_run(&show)?,
         }
-        Some(HistoryCommand::Show(show)) => show_run(&show)?,
+        Ok(Outcome::Clean)
     }
-    Ok(Outcome::Clean)
 }
 
 fn open(args: &LedgerArgs) -> anyhow::Result<Option<Ledger>> {

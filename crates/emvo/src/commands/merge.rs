@@ -12,6 +12,7 @@ use emvo_ical::calendar::{Classification, Duration};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
+use super::{Command, Program};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
 use crate::answer::combined::{Combined, Review};
 use crate::answer::{Report, give, sheet};
@@ -168,42 +169,49 @@ impl DuplicatesArg {
     }
 }
 
-pub(crate) fn run(args: MergeArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let pairs = args.answers.as_deref().map(|path| sheet::read_pairs(path, &files)).transpose()?;
-    let options = MergeOptions {
-        clash: args.clash.meaning(),
-        duplicates: args.duplicates.meaning(),
-        incoming: args.incoming.resolve()?,
-        same_pairs: pairs.unwrap_or_default(),
-        name: args.name,
-        color: args.color,
-        ..MergeOptions::default()
-    };
-    let mut reading = args.input.reading.resolve(&files)?;
-    let fitting = args.fit.resolve(&files)?;
-    let output = args.output.resolve(&files, table_form(&reading, fitting.as_ref()), Some(Kind::Ics))?;
-    reading.tracking = output.recording.tracking();
-    ensure_one_file(&output, args.into.as_deref())?;
-    let report = Report::at(args.report.as_deref(), output.existing, &output.guard)?;
-    let review = NamedFile::at(args.review.as_deref(), Role::Review, output.existing, &output.guard)?;
-    let first = if args.into.is_some() { First::IsDestination } else { First::IsIncoming };
-    let inputs: Vec<PathBuf> = args.into.into_iter().chain(args.input.inputs).collect();
-    let group = Group { paths: &inputs, reading: &reading, except: output.place.path() };
-    with_sources(&[group], &files, |[mut sources]| {
-        progress::doing("combining");
-        let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;
-        let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
-        let Made { edited, look_alikes, warnings } = made;
-        let sheet = review.ready(|| sheet::of_pairs(&look_alikes))?;
-        let (draft, written) = output.draft_one(&sources, edited, &shape, sheet)?;
-        let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
-        let mut answer = Combined { written, look_alikes, warnings, review };
-        answer.written.run = place_with_report(draft, &report, &answer)?;
-        give(&answer, form)?;
-        Ok(Outcome::needs_a_look_if(answer.needs_a_look()).leaving((answer, sources)))
-    })
+impl Command for MergeArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo merge exports --zone Europe/Helsinki -o all.ics",
+        "emvo merge exports/skarvik/sailings.ics --into exports/norrsund/sailings.ics -o both.ics",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let pairs = self.answers.as_deref().map(|path| sheet::read_pairs(path, &files)).transpose()?;
+        let options = MergeOptions {
+            clash: self.clash.meaning(),
+            duplicates: self.duplicates.meaning(),
+            incoming: self.incoming.resolve()?,
+            same_pairs: pairs.unwrap_or_default(),
+            name: self.name,
+            color: self.color,
+            ..MergeOptions::default()
+        };
+        let mut reading = self.input.reading.resolve(&files)?;
+        let fitting = self.fit.resolve(&files)?;
+        let output = self.output.resolve(&files, table_form(&reading, fitting.as_ref()), Some(Kind::Ics))?;
+        reading.tracking = output.recording.tracking();
+        ensure_one_file(&output, self.into.as_deref())?;
+        let report = Report::at(self.report.as_deref(), output.existing, &output.guard)?;
+        let review = NamedFile::at(self.review.as_deref(), Role::Review, output.existing, &output.guard)?;
+        let first = if self.into.is_some() { First::IsDestination } else { First::IsIncoming };
+        let inputs: Vec<PathBuf> = self.into.into_iter().chain(self.input.inputs).collect();
+        let group = Group { paths: &inputs, reading: &reading, except: output.place.path() };
+        with_sources(&[group], &files, |[mut sources]| {
+            progress::doing("combining");
+            let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;
+            let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
+            let Made { edited, look_alikes, warnings } = made;
+            let sheet = review.ready(|| sheet::of_pairs(&look_alikes))?;
+            let (draft, written) = output.draft_one(&sources, edited, &shape, sheet)?;
+            let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
+            let mut answer = Combined { written, look_alikes, warnings, review };
+            answer.written.run = place_with_report(draft, &report, &answer)?;
+            give(&answer, form)?;
+            Ok(Outcome::needs_a_look_if(answer.needs_a_look()).leaving((answer, sources)))
+        })
+    }
 }
 
 /// How tables are written: as the destination wants them, else as was asked.

@@ -1,5 +1,7 @@
 //! One command a file: its arguments, and what is its own of the work.
 
+use crate::outcome::Outcome;
+
 pub(crate) mod amend;
 pub(crate) mod bundle;
 pub(crate) mod changes;
@@ -11,6 +13,7 @@ pub(crate) mod demo;
 pub(crate) mod drop;
 pub(crate) mod events;
 pub(crate) mod history;
+pub(crate) mod man;
 pub(crate) mod merge;
 pub(crate) mod pick;
 pub(crate) mod reconcile;
@@ -21,3 +24,15 @@ pub(crate) mod retract;
 pub(crate) mod rules;
 pub(crate) mod run;
 pub(crate) mod survey;
+
+/// Makes the program's description, for those commands that speak of it.
+pub(crate) type Program = fn() -> clap::Command;
+
+/// A command: its arguments, whose doc comments are its help, and what it does.
+pub(crate) trait Command: clap::Args {
+    /// Examples for the help; they run in the folder that `emvo demo` makes.
+    const EXAMPLES: &'static [&'static str];
+
+    /// Does the work and says what was done.
+    fn run(self, program: Program) -> anyhow::Result<Outcome>;
+}

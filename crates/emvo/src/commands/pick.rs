@@ -12,6 +12,7 @@ use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::zone::ZoneResolver;
 use serde::Serialize;
 
+use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::advice::refusal_in_words;
 use crate::answer::written::{Extent, headline, marked_lines};
@@ -89,8 +90,8 @@ impl PickArgs {
             let named = self.show.iter().map(|name| name.trim()).filter(|name| *name != WHEN);
             let fields = named.map(|name| {
                 showable(name).with_context(|| {
-                    let names: Vec<_> = showable_names().collect();
-                    format!("--show: there is no field `{name}`; there are {}, all", names.join(", "))
+                    let known: Vec<_> = showable_names().collect();
+                    format!("--show: there is no field `{name}`; there are {}, all", known.join(", "))
                 })
             });
             show = Show::Only(fields.collect::<anyhow::Result<_>>()?);
@@ -113,16 +114,23 @@ impl PickArgs {
     }
 }
 
-pub(crate) fn run(args: PickArgs) -> anyhow::Result<Outcome> {
-    let split_by = args.split_by.as_deref().map(SplitBy::of_text).transpose()?;
-    let picking = Picking {
-        showing: args.showing()?,
-        name_of: split_by.map(name_by),
-        kept: 0,
-        private: 0,
-        whole: Vec::new(),
-    };
-    args.job.resolve()?.run(picking)
+impl Command for PickArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo pick exports/norrsund --show when -o busy.ics",
+        "emvo pick exports/norrsund --category crew --from 2026-10-01 --until 2026-12-31 -o autumn.ics",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let split_by = self.split_by.as_deref().map(SplitBy::of_text).transpose()?;
+        let picking = Picking {
+            showing: self.showing()?,
+            name_of: split_by.map(name_by),
+            kept: 0,
+            private: 0,
+            whole: Vec::new(),
+        };
+        self.job.resolve()?.run(picking)
+    }
 }
 
 /// The name of the file that an event goes into.

@@ -6,6 +6,7 @@ use anyhow::{Context, bail};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 
+use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::proof::Proof;
 use crate::input::{Group, ReadAs, ReadFiles, views, with_sources};
@@ -40,33 +41,42 @@ pub(crate) struct ReconcileArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: ReconcileArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let reading = args.reading.resolve(&files)?;
-    let choice = args.window.resolve()?;
-    let report = Report::at(args.report.as_deref(), Existing::of_flag(args.overwrite), &Guard::new(&files))?;
-    let receipts = receipts(&args.explained_by, &files)?;
-    let groups = [&args.sources, &args.result].map(|paths| Group { paths, reading: &reading, except: None });
-    with_sources(&groups, &files, |[sources, results]| {
-        progress::doing("comparing date by date");
-        let window = choice.over(&sources);
-        let explanations = Explanations::of(&receipts);
-        let found = reconcile(&views(&sources), &views(&results), window, choice.ceiling, &explanations);
-        let Some(found) = found else {
-            bail!("the sources hold no event that can be read, so there is nothing to account for");
-        };
-        let proof = Proof {
-            found: &found,
-            sources: &sources,
-            results: &results,
-            receipts: receipts.len(),
-            report: report.shown(),
-        };
-        report.publish(&proof, form)?;
-        let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
-        Ok(outcome.leaving((sources, results)))
-    })
+impl Command for ReconcileArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo reconcile exports --zone Europe/Helsinki --result after-import",
+        "emvo reconcile exports --zone Europe/Helsinki --result after-import --report proof.html --overwrite",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let reading = self.reading.resolve(&files)?;
+        let choice = self.window.resolve()?;
+        let report =
+            Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
+        let receipts = receipts(&self.explained_by, &files)?;
+        let groups =
+            [&self.sources, &self.result].map(|paths| Group { paths, reading: &reading, except: None });
+        with_sources(&groups, &files, |[sources, results]| {
+            progress::doing("comparing date by date");
+            let window = choice.over(&sources);
+            let explanations = Explanations::of(&receipts);
+            let found = reconcile(&views(&sources), &views(&results), window, choice.ceiling, &explanations);
+            let Some(found) = found else {
+                bail!("the sources hold no event that can be read, so there is nothing to account for");
+            };
+            let proof = Proof {
+                found: &found,
+                sources: &sources,
+                results: &results,
+                receipts: receipts.len(),
+                report: report.shown(),
+            };
+            report.publish(&proof, form)?;
+            let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
+            Ok(outcome.leaving((sources, results)))
+        })
+    }
 }
 
 fn receipts(paths: &[PathBuf], files: &ReadFiles) -> anyhow::Result<Vec<Receipt>> {

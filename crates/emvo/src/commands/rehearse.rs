@@ -12,6 +12,7 @@ use emvo_core::view::CalendarView;
 use emvo_ical::calendar::write;
 use emvo_ical::zone::ZoneResolver;
 
+use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::proof::{Proof, Rehearsal};
 use crate::input::{Group, ReadFiles, Source, views, with_sources};
@@ -43,37 +44,42 @@ pub(crate) struct RehearseArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: RehearseArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let limits = limits_file(&args.limits, &files)?;
-    let mut reading = args.input.reading.resolve(&files)?;
-    if let (None, Zones::One(zone)) = (&reading.zones.house, &limits.zones) {
-        // Times without a zone are the destination's own there.
-        reading.zones.house = Some(zone.clone());
+impl Command for RehearseArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo rehearse exports/norrsund --limits limits/quay-terminal.toml"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let limits = limits_file(&self.limits, &files)?;
+        let mut reading = self.input.reading.resolve(&files)?;
+        if let (None, Zones::One(zone)) = (&reading.zones.house, &limits.zones) {
+            // Times without a zone are the destination's own there.
+            reading.zones.house = Some(zone.clone());
+        }
+        let choice = self.window.resolve()?;
+        let existing = Existing::of_flag(self.overwrite);
+        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+        let count = if self.twice { ImportCount::Twice } else { ImportCount::Once };
+        let group = Group { paths: &self.input.inputs, reading: &reading, except: output.path() };
+        with_sources(&[group], &files, |[sources]| {
+            let held = held(&sources, &limits, count)?;
+            let zones = ZoneResolver::of(&held.calendar, &reading.zones);
+            output.write(|_| Ok(bytes_of(&held)))?;
+            progress::doing("comparing date by date");
+            let result = [CalendarView { calendar: &held.calendar, zones: &zones, path: "the destination" }];
+            let window = choice.over(&sources);
+            let explained = Explanations::default();
+            let Some(found) = reconcile(&views(&sources), &result, window, choice.ceiling, &explained) else {
+                bail!(NOTHING);
+            };
+            let how = if self.twice { "imported twice" } else { "imported" };
+            let headline = format!("If this were {how} into the destination of {}:", self.limits.display());
+            let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: None };
+            give(&Rehearsal { proof, headline, refused: held.refused, output: output.shown() }, form)?;
+            Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
+        })
     }
-    let choice = args.window.resolve()?;
-    let existing = Existing::of_flag(args.overwrite);
-    let output = NamedFile::at(args.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
-    let count = if args.twice { ImportCount::Twice } else { ImportCount::Once };
-    let group = Group { paths: &args.input.inputs, reading: &reading, except: output.path() };
-    with_sources(&[group], &files, |[sources]| {
-        let held = held(&sources, &limits, count)?;
-        let zones = ZoneResolver::of(&held.calendar, &reading.zones);
-        output.write(|_| Ok(bytes_of(&held)))?;
-        progress::doing("comparing date by date");
-        let result = [CalendarView { calendar: &held.calendar, zones: &zones, path: "the destination" }];
-        let window = choice.over(&sources);
-        let explained = Explanations::default();
-        let Some(found) = reconcile(&views(&sources), &result, window, choice.ceiling, &explained) else {
-            bail!(NOTHING);
-        };
-        let how = if args.twice { "imported twice" } else { "imported" };
-        let headline = format!("If this were {how} into the destination of {}:", args.limits.display());
-        let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: None };
-        give(&Rehearsal { proof, headline, refused: held.refused, output: output.shown() }, form)?;
-        Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
-    })
 }
 
 const NOTHING: &str = "the inputs hold no event that can be read, so there is nothing to rehearse";

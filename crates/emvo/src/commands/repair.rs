@@ -13,6 +13,7 @@ use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
 use serde::Serialize;
 
+use super::{Command, Program};
 use crate::answer::done::Remarks;
 use crate::answer::repairs::{Left, LeftJson, left_table, left_text, made_text};
 use crate::answer::written::{Examples, change_lines, marked_lines};
@@ -88,11 +89,18 @@ impl RepairArgs {
     }
 }
 
-pub(crate) fn run(args: RepairArgs) -> anyhow::Result<Outcome> {
-    let files = ReadFiles::default();
-    let plan = args.plan(&files)?;
-    let RepairArgs { job, report, .. } = args;
-    job.resolve_with(files)?.with_report(report.as_deref())?.run(Repairing::by(plan))
+impl Command for RepairArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo repair exports -o repaired/ --dry-run",
+        "emvo repair exports/norrsund -o repaired/ --consent R04,U03",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let files = ReadFiles::default();
+        let plan = self.plan(&files)?;
+        let RepairArgs { job, report, .. } = self;
+        job.resolve_with(files)?.with_report(report.as_deref())?.run(Repairing::by(plan))
+    }
 }
 
 fn length_named(text: &str) -> anyhow::Result<Duration> {

@@ -4,6 +4,7 @@ use anyhow::{Context as _, bail};
 use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::retime::{Retime, Retimed, retime};
 
+use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
@@ -94,9 +95,16 @@ fn seconds_of(text: &str) -> anyhow::Result<i64> {
     Ok(sign * seconds)
 }
 
-pub(crate) fn run(args: RetimeArgs) -> anyhow::Result<Outcome> {
-    let retiming = Retiming { how: args.how.resolve()?, untouched: 0 };
-    args.job.resolve()?.run(retiming)
+impl Command for RetimeArgs {
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo retime exports/skarvik/engine-watch.ics --pin Europe/Helsinki -o engine-watch.ics",
+        "emvo retime exports/norrsund/crew.ics --shift 1h --title watch -o later.ics --dry-run",
+    ];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let retiming = Retiming { how: self.how.resolve()?, untouched: 0 };
+        self.job.resolve()?.run(retiming)
+    }
 }
 
 struct Retiming {

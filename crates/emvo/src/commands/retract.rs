@@ -8,6 +8,7 @@ use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Series;
 use serde::Serialize;
 
+use super::{Command, Program};
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines};
 use crate::answer::{Detail, Report};
 use crate::input::{Group, Loaded, ReadFiles, views, with_sources};
@@ -51,23 +52,28 @@ enum EditedArg {
     Remove,
 }
 
-pub(crate) fn run(args: RetractArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let mut reading = args.reading.resolve(&files)?;
-    let output = args.output.resolve(&files, TableForm::of(&reading), None)?;
-    reading.tracking = output.recording.tracking();
-    let report = Report::at(None, output.existing, &output.guard)?;
-    let (target, before): (Vec<_>, Vec<_>) = (vec![args.out_of], args.before.into_iter().collect());
-    let groups = [&args.wrong, &before, &target];
-    let groups = groups.map(|paths| Group { paths, reading: &reading, except: output.place.path() });
-    with_sources(&groups, &files, |[wrong, before, mut target]| {
-        let (wrong, before) = (views(&wrong), views(&before));
-        let mut retracting = Retracting::of(&wrong, &before, args.edited);
-        let scope = Scope::of_all(Chosen::all(), &reading);
-        let edited = edit_all(&mut retracting, &mut target, &scope);
-        finish(&retracting, target, edited, &output, &report, form)
-    })
+impl Command for RetractArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo retract exports/skarvik/harbour.ics --out-of after-import/norrsund-line.ics -o cleaned.ics"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let mut reading = self.reading.resolve(&files)?;
+        let output = self.output.resolve(&files, TableForm::of(&reading), None)?;
+        reading.tracking = output.recording.tracking();
+        let report = Report::at(None, output.existing, &output.guard)?;
+        let (target, before): (Vec<_>, Vec<_>) = (vec![self.out_of], self.before.into_iter().collect());
+        let groups = [&self.wrong, &before, &target];
+        let groups = groups.map(|paths| Group { paths, reading: &reading, except: output.place.path() });
+        with_sources(&groups, &files, |[wrong, before, mut target]| {
+            let (wrong, before) = (views(&wrong), views(&before));
+            let mut retracting = Retracting::of(&wrong, &before, self.edited);
+            let scope = Scope::of_all(Chosen::all(), &reading);
+            let edited = edit_all(&mut retracting, &mut target, &scope);
+            finish(&retracting, target, edited, &output, &report, form)
+        })
+    }
 }
 
 #[derive(Default)]

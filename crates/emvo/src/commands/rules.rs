@@ -2,6 +2,7 @@
 
 use emvo_core::rules::RULES;
 
+use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::rules::Rules;
 use crate::job::args::AnswerArgs;
@@ -18,10 +19,14 @@ pub(crate) struct RulesArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: &RulesArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let named = args.id.as_deref().map(|id| rule_named(id, "rules")).transpose()?;
-    let one = named.and_then(|id| RULES.iter().copied().find(|rule| rule.id() == id));
-    give(&one.map_or_else(|| Rules::All(RULES.to_vec()), Rules::One), form)?;
-    Ok(Outcome::Clean)
+impl Command for RulesArgs {
+    const EXAMPLES: &'static [&'static str] = &["emvo rules", "emvo rules R04"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let named = self.id.as_deref().map(|id| rule_named(id, "rules")).transpose()?;
+        let one = named.and_then(|id| RULES.iter().copied().find(|rule| rule.id() == id));
+        give(&one.map_or_else(|| Rules::All(RULES.to_vec()), Rules::One), form)?;
+        Ok(Outcome::Clean)
+    }
 }

@@ -5,6 +5,7 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use rayon::prelude::*;
 
+use super::{Command, Program};
 use crate::answer::{Form, give};
 use crate::input::{Group, ReadFiles, Reading, with_sources};
 use crate::job::args::{AnswerArgs, RecordArgs};
@@ -46,22 +47,27 @@ pub(crate) struct RunArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: RunArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    if let (Some(folder), Some(output)) = (&args.new, &args.output) {
-        return write_starter(folder, output, Existing::of_flag(args.overwrite));
+impl Command for RunArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo run plan.toml --dry-run", "emvo run plan.toml", "emvo run --new exports -o starter.toml"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        if let (Some(folder), Some(output)) = (&self.new, &self.output) {
+            return write_starter(folder, output, Existing::of_flag(self.overwrite));
+        }
+        let Some(path) = self.plan else { bail!("name a plan file, or a folder of plans") };
+        let how = How {
+            mode: if self.dry_run { Mode::DryRun } else { Mode::Write },
+            replace: match (self.force, self.overwrite) {
+                (true, _) => Replace::Again,
+                (false, true) => Replace::All,
+                (false, false) => Replace::Own,
+            },
+            recording: self.record.resolve(),
+        };
+        if path.is_dir() { run_many(&plans_in(&path)?, &how, form) } else { run_one(&path, &how, form) }
     }
-    let Some(path) = args.plan else { bail!("name a plan file, or a folder of plans") };
-    let how = How {
-        mode: if args.dry_run { Mode::DryRun } else { Mode::Write },
-        replace: match (args.force, args.overwrite) {
-            (true, _) => Replace::Again,
-            (false, true) => Replace::All,
-            (false, false) => Replace::Own,
-        },
-        recording: args.record.resolve(),
-    };
-    if path.is_dir() { run_many(&plans_in(&path)?, &how, form) } else { run_one(&path, &how, form) }
 }
 
 fn plans_in(folder: &Path) -> anyhow::Result<Vec<PathBuf>> {

@@ -7,6 +7,7 @@ use emvo_core::select::Selection;
 use emvo_core::survey::{Survey, events_digest, survey};
 use hashbrown::HashMap;
 
+use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
 use crate::input::{Group, Loaded, ReadFiles, Reading, Source, with_sources};
@@ -25,29 +26,34 @@ pub(crate) struct SurveyArgs {
     answer: AnswerArgs,
 }
 
-pub(crate) fn run(args: SurveyArgs) -> anyhow::Result<Outcome> {
-    let form = args.answer.resolve();
-    let files = ReadFiles::default();
-    let reading = args.input.reading.resolve(&files)?.reporting_undecided();
-    let window = args.window.resolve()?;
-    let group = Group { paths: &args.input.inputs, reading: &reading, except: None };
-    with_sources(&[group], &files, |[sources]| {
-        progress::doing("counting");
-        let calendars = match window.over(&sources) {
-            Some(span) => {
-                counts(&sources, |loaded| survey(&loaded.calendar, &loaded.zones, span, window.ceiling))
-            }
-            None => counts(&sources, |loaded| Survey {
-                unsound: loaded.calendar.unsound.len(),
-                ..Survey::default()
-            }),
-        };
-        let twins = twins(&calendars);
-        progress::doing("looking for faults");
-        let surveyed = Surveyed::of(&sources, calendars, twins, findings(&sources, &reading));
-        give(&surveyed, form)?;
-        Ok(Outcome::needs_a_look_if(surveyed.needs_a_look()))
-    })
+impl Command for SurveyArgs {
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo survey exports", "emvo survey exports/skarvik --zone Europe/Helsinki -v"];
+
+    fn run(self, _: Program) -> anyhow::Result<Outcome> {
+        let form = self.answer.resolve();
+        let files = ReadFiles::default();
+        let reading = self.input.reading.resolve(&files)?.reporting_undecided();
+        let window = self.window.resolve()?;
+        let group = Group { paths: &self.input.inputs, reading: &reading, except: None };
+        with_sources(&[group], &files, |[sources]| {
+            progress::doing("counting");
+            let calendars = match window.over(&sources) {
+                Some(span) => {
+                    counts(&sources, |loaded| survey(&loaded.calendar, &loaded.zones, span, window.ceiling))
+                }
+                None => counts(&sources, |loaded| Survey {
+                    unsound: loaded.calendar.unsound.len(),
+                    ..Survey::default()
+                }),
+            };
+            let twins = twins(&calendars);
+            progress::doing("looking for faults");
+            let surveyed = Surveyed::of(&sources, calendars, twins, findings(&sources, &reading));
+            give(&surveyed, form)?;
+            Ok(Outcome::needs_a_look_if(surveyed.needs_a_look()))
+        })
+    }
 }
 
 /// What the rules find, counted: each calendar by itself.

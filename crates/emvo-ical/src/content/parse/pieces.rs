@@ -4,6 +4,19 @@
 //! a calendar had just been opened; where that turns out not to hold (an event
 //! that is never closed stands before the cut, or the calendar was closed) the
 //! whole text is read in one go instead.
+//!
+//! Worked example of a cut between two events:
+//!
+//! ```text
+//! BEGIN:VCALENDAR                 first piece: ends with a calendar open, as
+//! BEGIN:VEVENT … END:VEVENT       every piece but the last has to
+//! ╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌╌
+//! BEGIN:VEVENT … END:VEVENT       second piece: read as if it came right behind
+//! END:VCALENDAR                   BEGIN:VCALENDAR; closes what it did not open
+//! ```
+//!
+//! Were the first event not closed, its piece would end with two components open,
+//! and the text would be read in one go: the cut is proved, not assumed.
 
 use std::borrow::Cow;
 
