@@ -1,19 +1,12 @@
 //! One event → the cells of its row.
 
-use super::COLUMN_PROPERTY;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{
-    Classification, Duration, Event, EventTime, Extent, Reach, Series, Status, ZoneRef,
-};
+use emvo_ical::calendar::{Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneRef};
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Rule, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
-use std::collections::BTreeMap;
-
-/// What a table has no place for, by name, with how often it was left out.
-pub type CannotCarry = BTreeMap<String, usize>;
 
 /// An event with what its row needs besides.
 pub(super) struct Row<'r, 'a> {
@@ -185,70 +178,10 @@ impl Row<'_, '_> {
         let pattern = self.file.and_then(|file| file.time.as_ref());
         pattern.map_or_else(|| time.to_string(), |pattern| pattern.time(time))
     }
-
-    /// Counts what has no column. Stamps are no content and are not counted.
-    pub(super) fn note_what_stays_behind(&self, columns: &[Column], cannot_carry: &mut CannotCarry) {
-        let has = |field: ColumnField| columns.iter().any(|column| column.content == Content::Field(field));
-        let mut count = |name: &str| match cannot_carry.get_mut(name) {
-            Some(count) => *count += 1,
-            None => {
-                cannot_carry.insert(name.to_owned(), 1);
-            }
-        };
-        for property in self.event.component().properties() {
-            let name = property.name().to_ascii_uppercase();
-            let has_place = match place_of(&name) {
-                Place::Always => true,
-                Place::In(field) => has(field),
-                Place::Nowhere => false,
-            };
-            if !has_place && !property.value().trim().is_empty() {
-                count(&name);
-            }
-        }
-        for component in self.event.component().components() {
-            let is_held =
-                component.is("VALARM") && minutes_before(component).is_some() && has(ColumnField::Reminder);
-            if !is_held {
-                count(&component.name().to_ascii_uppercase());
-            }
-        }
-        // A row replaces one date; that it stands for later ones has no cell.
-        if self.event.reach() == Reach::ThisAndFuture {
-            count("RANGE=THISANDFUTURE");
-        }
-        let pattern = self.file.and_then(|file| file.time.as_ref());
-        let has_odd_seconds =
-            self.event.start().clock().second() != 0 || self.event.end().clock().second() != 0;
-        if has_odd_seconds && pattern.is_some_and(|pattern| !pattern.has_seconds()) {
-            count("seconds");
-        }
-    }
-}
-
-/// Where a property has its place in a table.
-enum Place {
-    Always,
-    In(ColumnField),
-    Nowhere,
-}
-
-fn place_of(name: &str) -> Place {
-    match Field::of_property(name) {
-        // Ids and times are held to be there by other checks, stamps are no
-        // content.
-        Some(Field::Start | Field::End | Field::Uid | Field::Stamps) => Place::Always,
-        // There is no column for dates that a second rule takes out, or for who asked.
-        Some(field) if field.property() == name => {
-            ColumnField::of_field(field).map_or(Place::Nowhere, Place::In)
-        }
-        None if matches!(name, "VERSION" | "PRODID" | COLUMN_PROPERTY) => Place::Always,
-        Some(_) | None => Place::Nowhere,
-    }
 }
 
 /// A reminder as minutes before the start; others have no place in a cell.
-fn minutes_before(alarm: &Component<'_>) -> Option<String> {
+pub(super) fn minutes_before(alarm: &Component<'_>) -> Option<String> {
     let trigger = alarm.property("TRIGGER")?;
     if trigger.parameter("RELATED").is_some_and(|related| related.eq_ignore_ascii_case("END")) {
         return None;

@@ -100,11 +100,6 @@ impl ColumnField {
         })
     }
 
-    /// The column that holds this field, if tables have one.
-    pub fn of_field(field: Field) -> Option<Self> {
-        Self::ALL.into_iter().find(|column| column.field() == Some(field))
-    }
-
     /// The column of this name, as options and written tables have it.
     pub fn of_name(name: &str) -> Option<Self> {
         Self::ALL.into_iter().find(|column| column.name() == name)

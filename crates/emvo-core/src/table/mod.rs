@@ -5,6 +5,7 @@
 //! RFC 4180's. Rows that cannot be read are set aside as they stand. The words
 //! by which columns and cells are known stand in `data/`.
 
+mod cannot_carry;
 mod cell;
 mod cells_of;
 mod clock;
@@ -24,8 +25,8 @@ mod sniffed;
 mod words;
 mod write;
 
+pub use cannot_carry::CannotCarry;
 pub use cell::{guarded, length as read_length, unguarded};
-pub use cells_of::CannotCarry;
 pub use column::ColumnField;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
 pub use date::DateOrder;

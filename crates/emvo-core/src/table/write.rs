@@ -2,8 +2,9 @@
 
 use rayon::prelude::*;
 
+use super::cannot_carry::{CannotCarry, Places};
 use super::cell::guarded;
-use super::cells_of::{CannotCarry, Row};
+use super::cells_of::Row;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
@@ -96,6 +97,7 @@ pub fn write(
     let mut text = rows.text([rows.headers()].into_iter());
     let mut events = 0;
     let mut cannot_carry = CannotCarry::new();
+    let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
         for other in &calendar.others {
@@ -111,7 +113,7 @@ pub fn write(
                     series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
                 let cells = of_series.map(|(series, event)| {
                     let row = Row { event, series, zones, calendar: &name, file: rows.file };
-                    row.note_what_stays_behind(&columns, &mut left_out);
+                    places.note(&row, &mut left_out);
                     rows.cells(&row)
                 });
                 (rows.text(cells), left_out)

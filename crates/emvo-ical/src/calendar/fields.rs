@@ -212,7 +212,8 @@ impl Field {
     pub fn of_property(name: &str) -> Option<Self> {
         let (at, nth) = PLACES[place(name.as_bytes())]?;
         let row = &ROWS[at as usize];
-        row.properties[nth as usize].eq_ignore_ascii_case(name).then_some(row.field)
+        let property = row.properties[nth as usize];
+        (property == name || property.eq_ignore_ascii_case(name)).then_some(row.field)
     }
 
     /// The name as options and answers have it, such as `extra_dates`.

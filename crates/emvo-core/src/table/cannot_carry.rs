@@ -1,0 +1,78 @@
+//! What a table has no place for, counted while its rows are written.
+
+use std::collections::BTreeMap;
+
+use super::COLUMN_PROPERTY;
+use super::cells_of::{Row, minutes_before};
+use super::columns_file::{Column, Content};
+use emvo_ical::calendar::Reach;
+use emvo_ical::calendar::fields::Field;
+
+/// What a table has no place for, by name, with how often it was left out.
+pub type CannotCarry = BTreeMap<String, usize>;
+
+/// The fields that the columns of a table hold, one bit each.
+pub(super) struct Places(u64);
+
+impl Places {
+    pub(super) fn of(columns: &[Column]) -> Self {
+        // Ids and times are held to be there by other checks, stamps are no
+        // content.
+        let always = [Field::Start, Field::End, Field::Uid, Field::Stamps];
+        let held = columns.iter().filter_map(|column| match column.content {
+            Content::Field(field) => field.field(),
+            Content::Fixed(_) | Content::Carried => None,
+        });
+        Self(always.into_iter().chain(held).fold(0, |set, field| set | 1 << field as u64))
+    }
+
+    fn have(&self, field: Field) -> bool {
+        self.0 >> field as u64 & 1 == 1
+    }
+
+    fn have_property(&self, name: &str) -> bool {
+        match Field::of_property(name) {
+            // A column holds what states its field: no second rule of dates that a
+            // rule takes out, and of the times both the end and the length.
+            Some(field) => {
+                self.have(field)
+                    && (matches!(field, Field::End | Field::Stamps)
+                        || field.property().eq_ignore_ascii_case(name))
+            }
+            None => ["VERSION", "PRODID", COLUMN_PROPERTY].iter().any(|own| own.eq_ignore_ascii_case(name)),
+        }
+    }
+
+    /// Counts what a row leaves behind. Stamps are no content and are not counted.
+    pub(super) fn note(&self, row: &Row<'_, '_>, cannot_carry: &mut CannotCarry) {
+        let mut count = |name: &str| match cannot_carry.get_mut(name) {
+            Some(count) => *count += 1,
+            None => {
+                cannot_carry.insert(name.to_owned(), 1);
+            }
+        };
+        let component = row.event.component();
+        for property in component.properties() {
+            if !self.have_property(property.name()) && !property.value().trim().is_empty() {
+                count(&property.name().to_ascii_uppercase());
+            }
+        }
+        for inner in component.components() {
+            let is_held =
+                inner.is("VALARM") && minutes_before(inner).is_some() && self.have(Field::Reminders);
+            if !is_held {
+                count(&inner.name().to_ascii_uppercase());
+            }
+        }
+        // A row replaces one date; that it stands for later ones has no cell.
+        if row.event.reach() == Reach::ThisAndFuture {
+            count("RANGE=THISANDFUTURE");
+        }
+        let pattern = row.file.and_then(|file| file.time.as_ref());
+        let has_odd_seconds =
+            row.event.start().clock().second() != 0 || row.event.end().clock().second() != 0;
+        if has_odd_seconds && pattern.is_some_and(|pattern| !pattern.has_seconds()) {
+            count("seconds");
+        }
+    }
+}
