@@ -82,16 +82,16 @@ fn may_repeat(property: &Property<'_>) -> bool {
 /// may stand there several times.
 fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
     let own = event.component();
-    let says = |value: &str| {
-        let lines = own.properties().filter(|line| may_repeat(line));
-        lines.map(|line| line.value().to_lowercase()).any(|known| known == value)
+    let says = |line: &Property<'_>| {
+        let value = line.value().to_lowercase();
+        own.properties_named(line.name()).any(|known| known.value().to_lowercase() == value)
     };
     let is_new = |line: &&Property<'_>| {
         if is_own(line) {
             return false;
         }
         if may_repeat(line) {
-            return !says(&line.value().to_lowercase());
+            return !says(line);
         }
         !own.has(line.name()) && !line.value().trim().is_empty()
     };

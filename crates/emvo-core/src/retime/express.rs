@@ -87,16 +87,25 @@ fn pieces<'a>(
             last_distance = Some(here);
         }
     }
-    let mut pieces = Vec::with_capacity(cuts.len() + 1);
+    split_at_all(series, &cuts, zones)
+}
+
+/// A series in parts that start at these moments.
+fn split_at_all<'a>(
+    series: &Series<'a>,
+    moments: &[i64],
+    zones: &ZoneResolver,
+) -> Result<Vec<Series<'a>>, Refusal> {
+    let mut parts = Vec::with_capacity(moments.len() + 1);
     let mut rest = Some(series.clone());
-    for cut in cuts {
+    for moment in moments {
         let Some(current) = rest.take() else { break };
-        let (head, tail) = split_off(&current, cut, zones)?;
-        pieces.extend(head);
+        let (head, tail) = split_off(&current, *moment, zones)?;
+        parts.extend(head);
         rest = tail;
     }
-    pieces.extend(rest);
-    Ok(pieces)
+    parts.extend(rest);
+    Ok(parts)
 }
 
 /// Whether two zones keep the same distance from a series' start for as long

@@ -190,6 +190,23 @@ fn due(
     due
 }
 
+/// What an edit did to a series, in words. A definition is one change, however
+/// many events it is for.
+fn change_of(
+    rule: RuleId,
+    edit: &Edit,
+    before: &Series<'_>,
+    after: &[Series<'_>],
+    definitions: &mut Definitions,
+) -> Option<Change> {
+    let is_news = definitions.note(edit);
+    let (was, is) = edit.words(before, after);
+    match edit.redefined() {
+        Some(name) => is_news.then(|| Change::to_other(rule.as_str(), format!("zone {name}"), was, is)),
+        None => Some(Change::to_series(Some(rule.as_str()), before, was, is)),
+    }
+}
+
 fn round(
     repaired: &mut Repaired<'_>,
     due: &BTreeMap<usize, (RuleId, Edit)>,
@@ -220,20 +237,7 @@ fn round(
                     let missing = repaired.calendar.missing_head(PRODUCT_ID);
                     repaired.calendar.properties.splice(0..0, missing);
                 }
-                let is_news = definitions.note(edit);
-                let (before, after) = edit.words(&one, &parts);
-                // A definition is one change, however many events it is for.
-                match edit.redefined() {
-                    Some(name) if is_news => {
-                        let title = format!("zone {name}");
-                        repaired.changes.push(Change::to_other(rule.as_str(), title, before, after));
-                    }
-                    Some(_) => {}
-                    None => {
-                        let change = Change::to_series(Some(rule.as_str()), &one, before, after);
-                        repaired.changes.push(change);
-                    }
-                }
+                repaired.changes.extend(change_of(*rule, edit, &one, &parts, &mut definitions));
                 repaired.added += parts.len().saturating_sub(1);
                 repaired.calendar.series.extend(parts);
             }

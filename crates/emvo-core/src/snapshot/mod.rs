@@ -74,6 +74,7 @@ pub fn changes<'s, 'a>(old: &[CalendarView<'s, 'a>], new: &[CalendarView<'s, 'a>
             None => found.removed.push(*entry),
         }
     }
+    found.forget_habits();
     let is_new = |(at, _): &(usize, &Entry<'s, 'a>)| !matching.taken[*at];
     found.added = news.iter().enumerate().filter(is_new).map(|(_, entry)| *entry).collect();
     found
@@ -135,6 +136,34 @@ impl<'s, 'a> Changes<'s, 'a> {
     }
 }
 
+/// An own property that differs in as many pairs may be a stamp.
+const LEAST_PAIRS_OF_A_HABIT: usize = 10;
+
+impl Changes<'_, '_> {
+    /// A property outside the standard that differs in nearly every pair is a stamp
+    /// by the habit of the system, such as the moment of the export: it says nothing
+    /// about the event. Of 200 pairs, `X-EXPORTED` differs in all and is forgotten,
+    /// `X-SHIFT` differs in 3 and is told.
+    fn forget_habits(&mut self) {
+        let pairs = self.unchanged + self.changed.len() + self.moved.len();
+        let mut counts: HashMap<String, usize> = HashMap::new();
+        for name in self.changed.iter().chain(&self.moved).flat_map(|pair| &pair.fields) {
+            *counts.entry_ref(name.as_str()).or_insert(0) += 1;
+        }
+        let is_habit = |name: &String| {
+            let count = counts.get(name).copied().unwrap_or(0);
+            let is_own = Field::of_name(name).is_none() && name != "overrides";
+            is_own && count >= LEAST_PAIRS_OF_A_HABIT && count * 10 >= pairs * 9
+        };
+        for pair in self.changed.iter_mut().chain(&mut self.moved) {
+            pair.fields.retain(|name| !is_habit(name));
+        }
+        let before = self.changed.len();
+        self.changed.retain(|pair| !pair.fields.is_empty());
+        self.unchanged += before - self.changed.len();
+    }
+}
+
 fn says_the_same(one: &Series<'_>, two: &Series<'_>) -> bool {
     one.events().count() == two.events().count()
         && one.events().zip(two.events()).all(|(one, two)| {
@@ -165,6 +194,21 @@ const WORDS: [Field; 8] = [
     Field::Busy,
     Field::Private,
     Field::Category,
+];
+
+/// The fields of details, behind those.
+const DETAILS: [Field; 11] = [
+    Field::Attendees,
+    Field::Attachments,
+    Field::Conference,
+    Field::Resources,
+    Field::Contact,
+    Field::Comment,
+    Field::Priority,
+    Field::Geo,
+    Field::Color,
+    Field::Image,
+    Field::Related,
 ];
 
 /// The fields in which two versions of an event differ. Times are compared as
@@ -201,24 +245,46 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
         tell(field.name(), slots(first, name, one_zones) != slots(second, name, two_zones));
     }
     let parts = |series: &Series<'_>, zones: &ZoneResolver| {
-        let mut parts: Vec<_> = series
-            .overrides()
-            .iter()
-            .map(|event| {
-                (moment(event, zones), event.title().unwrap_or_default().into_owned(), event.status())
-            })
-            .collect();
+        let words = |event: &Event<'_>| {
+            WORDS.into_iter().chain(DETAILS).map(|field| field_number(field, event)).collect::<Vec<_>>()
+        };
+        let mut parts: Vec<_> =
+            series.overrides().iter().map(|event| (moment(event, zones), words(event))).collect();
         parts.sort();
         parts
     };
     tell("overrides", parts(one, one_zones) != parts(two, two_zones));
-    for field in [Field::Attendees, Field::Attachments] {
+    for field in DETAILS {
         tell(field.name(), differs(field));
     }
     // One system's exports: all that a reminder says counts, not its moment alone.
     let alarms = |event: &Event<'_>| event.alarms().map(lines_of).collect::<Vec<_>>();
     tell(Field::Reminders.name(), alarms(first) != alarms(second));
+    fields.extend(own_properties_unlike(first, second));
     fields
+}
+
+/// The properties in which two events differ and that are in no list: what a
+/// system says besides the standard.
+fn own_properties_unlike(one: &Event<'_>, two: &Event<'_>) -> Vec<String> {
+    let own = |event: &Event<'_>| {
+        let mut lines: Vec<(String, String)> = event
+            .component()
+            .properties()
+            .filter(|line| Field::of_property(line.name()).is_none())
+            .map(|line| (line.name().to_ascii_uppercase(), line.value().into_owned()))
+            .collect();
+        lines.sort();
+        lines
+    };
+    let (one, two) = (own(one), own(two));
+    let of_name = |lines: &[(String, String)], name: &str| -> Vec<String> {
+        lines.iter().filter(|(other, _)| other == name).map(|(_, value)| value.clone()).collect()
+    };
+    let mut names: Vec<&String> = one.iter().chain(&two).map(|(name, _)| name).collect();
+    names.sort();
+    names.dedup();
+    names.into_iter().filter(|name| of_name(&one, name) != of_name(&two, name)).cloned().collect()
 }
 
 /// The days that a snapshot covers: from its first start to its last end, with

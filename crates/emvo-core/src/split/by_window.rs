@@ -64,6 +64,13 @@ pub fn by_window<'a>(
     cut_series(series, &there, zones)
 }
 
+/// On the clock of the series, where each of its overrides has its slot.
+fn slots_of_overrides(series: &Series<'_>, zones: &ZoneResolver) -> Vec<Option<i64>> {
+    let start = series.lead().start();
+    let slot = |event: &Event<'_>| event.replaces().and_then(|slot| on_clock_of(slot, start, zones));
+    series.overrides().iter().map(slot).collect()
+}
+
 /// Cuts a repeating series: the rule between the first and the last of its own
 /// dates inside, overrides by where they take place.
 fn cut_series<'a>(
@@ -76,19 +83,17 @@ fn cut_series<'a>(
     let own: Vec<i64> = own.map(|occurrence| clock_seconds(occurrence.start.clock())).collect();
     let mut bare = series.clone();
     let mut cut = ByWindow::default();
+    let range = own.first().copied().zip(own.last().copied());
+    let slots = slots_of_overrides(series, zones);
     // Overrides leave the series, with an exception in their place, where they
     // are on the other side than the dates around their slot.
-    let start = series.lead().start().clone();
-    let range = own.first().copied().zip(own.last().copied());
-    let mut detached = Vec::new();
-    for (at, event) in series.overrides().iter().enumerate() {
-        let slot = event.replaces().and_then(|slot| on_clock_of(slot, &start, zones));
-        let slot_is_inside =
-            slot.zip(range).is_some_and(|(slot, (first, last))| (first..=last).contains(&slot));
-        if slot_is_inside != inside_override(at) {
-            detached.push(at);
-        }
-    }
+    let detached: Vec<usize> = (0..slots.len())
+        .filter(|at| {
+            let slot_and_range = slots[*at].zip(range);
+            slot_and_range.is_some_and(|(slot, (first, last))| (first..=last).contains(&slot))
+                != inside_override(*at)
+        })
+        .collect();
     for at in &detached {
         let event = series.overrides()[*at].clone();
         let single = single_of(event, series.uid().as_ref());

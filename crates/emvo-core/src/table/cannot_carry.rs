@@ -53,7 +53,11 @@ impl Places {
         };
         let component = row.event.component();
         for property in component.properties() {
-            if !self.have_property(property.name()) && !property.value().trim().is_empty() {
+            let value = property.value();
+            // An empty cell says the same as an empty line, and as `CONFIRMED`.
+            let says_nothing = value.trim().is_empty()
+                || (property.is("STATUS") && value.trim().eq_ignore_ascii_case("CONFIRMED"));
+            if !says_nothing && !self.have_property(property.name()) {
                 count(&property.name().to_ascii_uppercase());
             }
         }

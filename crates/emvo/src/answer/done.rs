@@ -35,10 +35,7 @@ impl<'d> Done<'d> {
     }
 }
 
-/// The page of a command that writes.
-pub(crate) fn done_page(done: &Done<'_>) -> Page {
-    let Balance { read, written, folded, removed, set_aside, added } = done.balance;
-    let needs_a_look = set_aside > 0 || !done.remarks.by_hand.is_empty();
+fn tables(done: &Done<'_>) -> Vec<Table> {
     let mut tables = vec![
         table(
             "What was changed",
@@ -66,6 +63,13 @@ pub(crate) fn done_page(done: &Done<'_>) -> Page {
         ),
     ];
     tables.extend(done.remarks.tables.clone());
+    tables
+}
+
+/// The page of a command that writes.
+pub(crate) fn done_page(done: &Done<'_>) -> Page {
+    let Balance { read, written, folded, removed, set_aside, added } = done.balance;
+    let needs_a_look = set_aside > 0 || !done.remarks.by_hand.is_empty();
     Page {
         title: done.remarks.title.clone(),
         subtitle: String::new(),
@@ -95,7 +99,7 @@ pub(crate) fn done_page(done: &Done<'_>) -> Page {
         .map(|(count, what)| (count, what.to_owned()))
         .collect(),
         by_hand: done.remarks.by_hand.clone(),
-        tables,
+        tables: tables(done),
         made_by: made_by(),
         ..Page::default()
     }

@@ -2,7 +2,7 @@
 
 use std::collections::BTreeMap;
 
-use emvo_core::reconcile::{Difference, DifferenceKind, Verdict as Proven};
+use emvo_core::reconcile::{Counts, Difference, DifferenceKind, Reconciliation, Verdict as Proven};
 use emvo_report::{Cause, Month, MonthGrid, Mood, Page, Verdict};
 use jiff::civil::Date;
 
@@ -33,27 +33,10 @@ impl Reported for Proof<'_, '_> {
 /// The page of a proof.
 fn proof_page(proof: &Proof<'_, '_>) -> Page {
     let found = proof.found;
-    let counts = found.counts;
     let names =
         |paths: Vec<&str>| if paths.len() > 4 { format!("{} files", paths.len()) } else { paths.join(", ") };
     let sources = names(proof.sources.iter().map(|source| source.path.as_str()).collect());
     let results = names(proof.results.iter().map(|source| source.path.as_str()).collect());
-    let occurrences = counted(counts.source_occurrences, "date", "dates");
-    let verdict = match found.verdict {
-        Proven::Complete => Verdict {
-            mood: Mood::Good,
-            word: "Complete".to_owned(),
-            sentence: format!("Every one of {occurrences} of the sources is accounted for in the result."),
-        },
-        Proven::Incomplete => Verdict {
-            mood: Mood::Bad,
-            word: "Incomplete".to_owned(),
-            sentence: format!(
-                "Of {occurrences}, {} are not in the result as they were.",
-                grouped(counts.missing + counts.retimed + counts.altered + counts.doubled)
-            ),
-        },
-    };
     let rows = found.differences.iter().map(difference_row);
     let files = proof.files();
     let mut tables = vec![table("What differs", "One row for each date.", &DIFFERENCE_COLUMNS, rows)];
@@ -72,20 +55,8 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
             "{sources} against {results}, from {} through {}",
             found.window.from, found.window.until
         ),
-        verdict,
-        counts: [
-            (counts.matched, "there as they were"),
-            (counts.explained, "explained"),
-            (counts.missing, "missing"),
-            (counts.retimed, "at another time"),
-            (counts.altered, "with other words"),
-            (counts.doubled, "more than once"),
-            (counts.extra, "in the result alone"),
-        ]
-        .into_iter()
-        .filter(|(count, _)| *count > 0)
-        .map(|(count, what)| (count, what.to_owned()))
-        .collect(),
+        verdict: verdict(found),
+        counts: shown_counts(&found.counts),
         causes: found
             .causes
             .iter()
@@ -198,4 +169,37 @@ fn shifts(differences: &[Difference]) -> Vec<(String, usize)> {
         }
     };
     all.into_iter().take(12).map(|(by, count)| (shown(by), count)).collect()
+}
+
+fn verdict(found: &Reconciliation) -> Verdict {
+    let counts = &found.counts;
+    let occurrences = counted(counts.source_occurrences, "date", "dates");
+    match found.verdict {
+        Proven::Complete => Verdict {
+            mood: Mood::Good,
+            word: "Complete".to_owned(),
+            sentence: format!("Every one of {occurrences} of the sources is accounted for in the result."),
+        },
+        Proven::Incomplete => Verdict {
+            mood: Mood::Bad,
+            word: "Incomplete".to_owned(),
+            sentence: format!(
+                "Of {occurrences}, {} are not in the result as they were.",
+                grouped(counts.missing + counts.retimed + counts.altered + counts.doubled)
+            ),
+        },
+    }
+}
+
+fn shown_counts(counts: &Counts) -> Vec<(usize, String)> {
+    let all = [
+        (counts.matched, "there as they were"),
+        (counts.explained, "explained"),
+        (counts.missing, "missing"),
+        (counts.retimed, "at another time"),
+        (counts.altered, "with other words"),
+        (counts.doubled, "more than once"),
+        (counts.extra, "in the result alone"),
+    ];
+    all.into_iter().filter(|(count, _)| *count > 0).map(|(count, what)| (count, what.to_owned())).collect()
 }

@@ -91,19 +91,30 @@ pub(crate) fn follow_up(found: &FollowUp) -> Vec<String> {
         let names: Vec<&str> = found.resources.iter().map(String::as_str).collect();
         list.push(format!("book again the rooms and resources that were invited: {}", names.join(", ")));
     }
+    list.extend(places_in_use(found));
+    list.extend(counted_work(found));
+    list
+}
+
+/// The places that events name, with how often and when.
+fn places_in_use(found: &FollowUp) -> Option<String> {
     let mut rooms: Vec<_> = found.rooms.iter().collect();
     rooms.sort_by_key(|(name, (count, ..))| (usize::MAX - count, *name));
-    if !rooms.is_empty() {
-        let shown = rooms
-            .iter()
-            .take(MOST_ROOMS)
-            .map(|(name, (count, first, last))| format!("{name} ({count}, {first} to {last})"));
-        let shown = shown.collect::<Vec<_>>().join("; ");
-        let more = rooms.len().saturating_sub(MOST_ROOMS);
-        let more = if more > 0 { format!("; and {more} more") } else { String::new() };
-        list.push(format!("places in use, if any of them has to be booked: {shown}{more}"));
-    }
-    for (count, one, many, what) in [
+    let shown = rooms
+        .iter()
+        .take(MOST_ROOMS)
+        .map(|(name, (count, first, last))| format!("{name} ({count}, {first} to {last})"));
+    let shown = shown.collect::<Vec<_>>().join("; ");
+    let more = match rooms.len().saturating_sub(MOST_ROOMS) {
+        0 => String::new(),
+        more => format!("; and {more} more"),
+    };
+    (!rooms.is_empty()).then(|| format!("places in use, if any of them has to be booked: {shown}{more}"))
+}
+
+/// What there is so many of, and what to do about it.
+fn counted_work(found: &FollowUp) -> impl Iterator<Item = String> {
+    [
         (
             found.linked,
             "attachment is a link",
@@ -152,10 +163,8 @@ pub(crate) fn follow_up(found: &FollowUp) -> Vec<String> {
             "series never end",
             "see how far the new system shows them",
         ),
-    ] {
-        if count > 0 {
-            list.push(format!("{}: {what}", counted(count, one, many)));
-        }
-    }
-    list
+    ]
+    .into_iter()
+    .filter(|(count, ..)| *count > 0)
+    .map(|(count, one, many, what)| format!("{}: {what}", counted(count, one, many)))
 }
