@@ -6,8 +6,8 @@
 use std::fmt;
 
 /// What would help.
+// Not `non_exhaustive`: whoever puts it into words has to notice a new kind.
 #[derive(Clone, Debug, PartialEq, Eq)]
-#[non_exhaustive]
 pub enum Advice {
     /// Say which zone this name means.
     MapZone {

@@ -34,6 +34,7 @@ pub mod retract;
 pub mod roll;
 pub mod rules;
 pub mod select;
+pub mod settings;
 pub mod snapshot;
 pub mod split;
 pub mod survey;

@@ -70,7 +70,7 @@ pub fn day_of(date: Date) -> i64 {
     day_number(i64::from(date.year()), i64::from(date.month()), i64::from(date.day()))
 }
 
-/// The clock time so many seconds from 1970-01-01 00:00; `None` outside the
+/// The clock time a number of seconds from 1970-01-01 00:00; `None` outside the
 /// years that a calendar can write.
 pub fn clock_at(seconds: i64) -> Option<DateTime> {
     let (year, month, day) = civil(seconds.div_euclid(SECONDS_A_DAY));

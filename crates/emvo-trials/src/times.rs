@@ -6,7 +6,7 @@ use emvo_ical::recurrence::{Ceiling, Rule, Window, occurrences_of, rule_in_words
 use emvo_ical::zone::{Definition, ZoneChoices, ZoneResolver};
 use jiff::civil::date;
 
-/// So many dates of a series are enough to see whether they are in order.
+/// The number of dates that shows whether a series is in order.
 const ENOUGH: Ceiling = Ceiling(2000);
 /// No zone is farther from UTC than this, in seconds.
 const FARTHEST: i32 = 26 * 3600;

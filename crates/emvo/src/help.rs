@@ -78,6 +78,44 @@ fn listed(command: &clap::Command) -> String {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::answer::advice::{one_of_each, to_do};
+
+    /// The long options of a command; of all commands without a name.
+    fn options_of(name: Option<&str>) -> Vec<String> {
+        let program = Args::command();
+        let commands = program.get_subcommands().filter(|one| name.is_none_or(|name| one.get_name() == name));
+        commands
+            .flat_map(clap::Command::get_arguments)
+            .filter_map(|one| one.get_long())
+            .map(str::to_owned)
+            .collect()
+    }
+
+    #[test]
+    fn advice_names_commands_and_options_that_there_are() {
+        let trimmed = |word: &str| word.trim_matches(|c: char| !c.is_alphanumeric() && c != '-').to_owned();
+        let mut named = 0;
+        for advice in one_of_each() {
+            let words = to_do(&advice);
+            assert!(!words.is_empty(), "{advice:?}");
+            let mut command: Option<String> = None;
+            let mut is_command = false;
+            for word in words.split_whitespace() {
+                let word = trimmed(word.split('=').next().unwrap_or_default());
+                if is_command {
+                    assert!(!options_of(Some(&word)).is_empty(), "{words}: there is no command `{word}`");
+                    command = Some(word.clone());
+                }
+                if let Some(option) = word.strip_prefix("--") {
+                    let known = options_of(command.as_deref());
+                    assert!(known.iter().any(|one| one == option), "{words}: there is no option `{word}`");
+                    named += 1;
+                }
+                is_command = word == "emvo";
+            }
+        }
+        assert!(named > 15, "{named} options were looked at");
+    }
 
     #[test]
     fn every_command_has_its_own_name_and_examples() {

@@ -19,7 +19,7 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 /// How many dates of a moved rule are compared with those of the old one.
 const COMPARED: usize = 600;
 
-/// The time so many seconds later on its own clock.
+/// The time a number of seconds later on its own clock.
 pub(crate) fn later(time: &EventTime, seconds: i64) -> EventTime {
     clock_at(clock_seconds(time.clock()) + seconds).map_or_else(|| time.clone(), |clock| time.at_clock(clock))
 }
@@ -35,7 +35,7 @@ pub(crate) enum RuleEnd<'z> {
     KeepsInstant,
 }
 
-/// The end of a rule whose dates move by so many seconds on the clock.
+/// The end of a rule whose dates move by a number of seconds on the clock.
 pub(crate) fn until_at(
     until: &EventTime,
     start: &EventTime,
@@ -76,7 +76,7 @@ pub(crate) fn until_at(
     }
 }
 
-/// Moves the rules of a series whose times were moved by so many seconds on the
+/// Moves the rules of a series whose times were moved by a number of seconds on the
 /// clock, and proves it: the dates of the new rule are those of the old one,
 /// moved. What cannot be put for the new time is refused.
 pub(crate) fn move_rules(
@@ -110,7 +110,7 @@ fn is_moved_alike(old: &Rule, new: &Rule, start: &EventTime, seconds: i64) -> bo
     old.map(|moment| moment + seconds).eq(new)
 }
 
-/// The rule whose dates are so many seconds later, without its `UNTIL`. A
+/// The rule whose dates are a number of seconds later, without its `UNTIL`. A
 /// candidate: whether it really has those dates is for the caller to prove.
 fn moved_rule(rule: &Rule, start: i64, seconds: i64) -> Option<Rule> {
     let days = (start + seconds).div_euclid(SECONDS_A_DAY) - start.div_euclid(SECONDS_A_DAY);

@@ -1,5 +1,6 @@
 //! What a destination accepts and how it behaves, as a limits file says it.
 
+use crate::settings::{self, SettingsError};
 use serde::Deserialize;
 
 use emvo_ical::zone::Zone;
@@ -75,7 +76,7 @@ pub enum UnfitSeries {
 /// Whether a destination honours the exceptions of a series.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Exceptions {
-    /// It does.
+    /// Dates that are left out stay out.
     #[default]
     Honoured,
     /// Excluded dates take place.
@@ -129,10 +130,10 @@ pub enum SeriesLimit {
 /// Whether a destination takes something.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Acceptance {
-    /// It does.
+    /// The destination takes it.
     #[default]
     Taken,
-    /// It does not.
+    /// The destination refuses or ignores it.
     Refused,
 }
 
@@ -140,8 +141,8 @@ pub enum Acceptance {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum LimitsError {
     /// No TOML, or a key that nobody knows.
-    #[error("{0}")]
-    Syntax(String),
+    #[error(transparent)]
+    Syntax(#[from] SettingsError),
     /// A value that the key does not have.
     #[error("{key} = \"{value}\": write {known}")]
     Value {
@@ -189,8 +190,7 @@ struct LimitsToml {
 impl Limits {
     /// Reads a limits file.
     pub fn parse(text: &str) -> Result<Self, LimitsError> {
-        let file: LimitsToml = toml::from_str(text)
-            .map_err(|error| LimitsError::Syntax(error.to_string().trim_end().to_owned()))?;
+        let file: LimitsToml = settings::parse(text)?;
         let acceptance =
             |is: Option<bool>| if is == Some(false) { Acceptance::Refused } else { Acceptance::Taken };
         let above_zero = |key: &'static str, count: Option<usize>| match count {

@@ -286,7 +286,7 @@ fn cut_descriptions<'a>(series: &mut Series<'a>, most: usize) -> Vec<(usize, usi
     cut
 }
 
-/// A text of at most so many characters, with a mark that it was longer.
+/// A text of at most `most` characters, with a mark that it was longer.
 fn shortened(text: &str, most: usize) -> String {
     let room = most.saturating_sub(1);
     let end = text.char_indices().nth(room).map_or(text.len(), |(at, _)| at);

@@ -13,7 +13,7 @@ pub struct SplitFiles<'a> {
     pub too_big: Vec<String>,
 }
 
-/// Spreads a calendar over files of at most so many events and bytes as the
+/// Spreads a calendar over files of at most as many events and bytes as the
 /// limits say. `size` says how many bytes a calendar takes when it is written.
 ///
 /// The order of the events stays. One that is bigger than a file may be gets a

@@ -23,7 +23,7 @@ pub(crate) struct Numbered {
 const NONE: u64 = u64::MAX;
 
 impl Numbered {
-    /// Numbers so many things; those without a number are left out.
+    /// Numbers `count` things; those without a number are left out.
     pub(crate) fn of(count: usize, number: impl Fn(usize) -> Option<u64> + Sync) -> Self {
         Self::beside(count, count, number)
     }

@@ -61,8 +61,8 @@ impl<'a> Merge<'a> {
             rank += 1;
             rank
         };
-        // The one list becomes the other in place, so that there is never room for
-        // both.
+        // The one list becomes the other in place, so that memory is never
+        // taken for both.
         let series = self.kept.into_iter().filter_map(|entry| Some(entry?.series));
         result.series = series.collect();
         for event in result.series.iter_mut().flat_map(Series::events_mut) {

@@ -7,7 +7,7 @@ use crate::edit::{Change, Fold, FoldKind};
 use crate::identity::Numbered;
 use emvo_ical::calendar::{Event, Series};
 
-/// So many groups are taken out of the events at once.
+/// The number of groups that are taken out of the events at once.
 const AT_ONCE: usize = 1 << 13;
 
 /// A few events that have something in common, taken out of all of them.

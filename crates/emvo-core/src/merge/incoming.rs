@@ -30,16 +30,16 @@ pub struct Incoming {
 /// Whether an event takes up time.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Busy {
-    /// It does.
+    /// Its owner is busy meanwhile (`TRANSP:OPAQUE`).
     Busy,
-    /// It does not.
+    /// Its owner is free meanwhile (`TRANSP:TRANSPARENT`).
     Free,
 }
 
 /// Whether something stays.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Stay {
-    /// It does.
+    /// It stays.
     #[default]
     Keep,
     /// It is left out.

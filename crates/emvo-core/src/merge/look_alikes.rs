@@ -10,7 +10,7 @@ use crate::edit::FoldKind;
 use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
 use emvo_ical::calendar::Event;
 
-/// So many events of one title on a day are compared with each other; more of
+/// Upper bound on events of one title on a day that are compared; more of
 /// them are a habit, not look-alikes.
 const MOST_A_DAY: usize = 12;
 

@@ -142,7 +142,7 @@ const FIELDS: [Field; 8] = [
 ];
 
 impl ReadLog {
-    /// An empty list, behind so many events of other inputs.
+    /// An empty list, behind the events of other inputs.
     pub fn behind(events: usize) -> Self {
         Self { before: events, all: Vec::new() }
     }

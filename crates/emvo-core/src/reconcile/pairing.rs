@@ -38,7 +38,7 @@ const NEARBY: i64 = 36 * 3600;
 
 /// Fewer letters than this say nothing about a title.
 const LEAST_LETTERS: usize = 3;
-/// So many letters of a title are left by most cuts.
+/// Most cuts leave at least this number of letters of a title.
 const FIRST_LETTERS: usize = 10;
 
 /// What became of a source occurrence.
@@ -336,8 +336,7 @@ fn nearest(mut sources: Vec<(i64, usize)>, mut results: Vec<(i64, usize)>) -> Ve
     pairs
 }
 
-/// So often those that are nearest to each other are looked for: a round leaves
-/// few, unless distances shrink from one start to the next all the way.
+/// Upper bound on rounds of mutual-nearest matching: a round leaves few, unless distances shrink from one start to the next all the way.
 const MOST_ROUNDS: usize = 32;
 
 /// The start that is nearest to another, the earlier of two; `None` if none is

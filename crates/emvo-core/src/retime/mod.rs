@@ -27,7 +27,7 @@ pub enum Retime {
     ReadAs(Zone),
     /// The same instant, written in this zone.
     ExpressIn(Zone),
-    /// Later by so many seconds on the clock, or earlier if negative.
+    /// Later by this number of seconds on the clock, or earlier if negative.
     Shift(i64),
     /// Times without a zone get this one.
     Pin(Zone),

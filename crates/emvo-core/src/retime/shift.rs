@@ -52,7 +52,7 @@ fn rezone<'a>(
     }
 }
 
-/// Later by so many seconds on the clock of each time. Whole days move by whole
+/// Later by a number of seconds on the clock of each time. Whole days move by whole
 /// days only.
 pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneResolver) -> Retimed<'a> {
     if seconds == 0 {

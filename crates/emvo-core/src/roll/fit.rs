@@ -22,7 +22,7 @@ use emvo_ical::recurrence::{ByDay, Frequency, Last, Rule, Starts, Weekday};
 
 /// What an exception costs against a letter of the rule.
 const EXCEPTION: usize = 16;
-/// One gap among so many dates is a gap; more of them are another rule.
+/// One gap among this number of dates is a gap; more of them are another rule.
 const DATES_A_GAP: usize = 3;
 
 /// The series that a group of events alike in all but their dates is made of:

@@ -116,7 +116,7 @@ pub enum Evidence {
     House,
     /// The calendar states it.
     Stated,
-    /// So many of so many timed events are in it.
+    /// The first number of timed events, of the second, are in it.
     Siblings(usize, usize),
 }
 

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::{Context, Findings, Group, Level, Rule, Subject};
 
-/// So many years from most events is implausible.
+/// Years from most other events that are implausible.
 const FAR: i16 = 30;
 
 declare_rule! {

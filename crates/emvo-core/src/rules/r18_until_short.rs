@@ -9,7 +9,7 @@ use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Frequency, Last, Rule as RecurrenceRule, Starts};
 use emvo_ical::zone::ZoneResolver;
 
-/// So many series that end alike are a habit of the system that wrote them.
+/// This number of series that end alike is a habit of the system that wrote them.
 pub(super) const HABIT: usize = 3;
 
 declare_rule! {

@@ -11,7 +11,7 @@ use crate::identity::{
 use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
 
-/// So many events of one title on a day are compared; more are a habit.
+/// Upper bound on events of one title on a day that are compared; more are a habit.
 const MOST_A_DAY: usize = 12;
 
 /// What each series shares with one before it.

@@ -35,18 +35,18 @@ impl TextMatch {
 /// Whether an event repeats.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Repetition {
-    /// It does.
+    /// A series: a rule, or further dates.
     Series,
-    /// It does not.
+    /// A single event.
     Single,
 }
 
 /// Whether an event has clock times.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Extension {
-    /// It lasts whole days.
+    /// Whole days, without clock times.
     AllDay,
-    /// It does.
+    /// From a clock time to a clock time.
     Timed,
 }
 

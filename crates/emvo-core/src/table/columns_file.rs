@@ -8,6 +8,7 @@ use super::date::DateOrder;
 use super::format::{Pattern, PatternError};
 use super::layout::Delimiter;
 use super::serial::Epoch;
+use crate::settings::{self, SettingsError};
 
 /// How a table is laid out.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -90,14 +91,14 @@ pub enum Guard {
 #[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
 pub enum ColumnsError {
     /// No TOML, or a key that nobody knows.
-    #[error("{0}")]
-    Syntax(String),
+    #[error(transparent)]
+    Syntax(#[from] SettingsError),
     /// A date or time pattern that is none.
     #[error(transparent)]
     Pattern(#[from] PatternError),
     /// A field that events do not have.
     #[error("column `{header}`: there is no field `{field}`; there are {}", ColumnField::names().collect::<Vec<_>>().join(", "))]
-    ColumnField {
+    UnknownField {
         /// The column.
         header: String,
         /// The field as written.
@@ -164,8 +165,7 @@ impl Columns {
     /// earlier table had under its header; one without `header` is called like
     /// its field.
     pub fn parse(text: &str) -> Result<Self, ColumnsError> {
-        let file: FileToml = toml::from_str(text)
-            .map_err(|error| ColumnsError::Syntax(error.to_string().trim_end().to_owned()))?;
+        let file: FileToml = settings::parse(text)?;
         let list = file.column.into_iter().map(column).collect::<Result<Vec<_>, _>>()?;
         ensure_fields_are_unique(&list)?;
         let delimiter =
@@ -226,7 +226,7 @@ fn column(toml: ColumnToml) -> Result<Column, ColumnsError> {
         (Some(_), Some(_)) => return Err(ColumnsError::Both { header }),
         (Some(field), None) => match ColumnField::of_name(&field) {
             Some(field) => Content::Field(field),
-            None => return Err(ColumnsError::ColumnField { header, field }),
+            None => return Err(ColumnsError::UnknownField { header, field }),
         },
         (None, Some(value)) => Content::Fixed(value),
         (None, None) => Content::Carried,

@@ -166,8 +166,8 @@ impl ByCalendar<'_> {
         let known = self.calendars.iter().rposition(|(known, _)| known == calendar);
         let at = known.unwrap_or_else(|| {
             // Most tables hold one calendar.
-            let room = if self.calendars.is_empty() { self.rows } else { 1 };
-            self.calendars.push((calendar.to_owned(), Vec::with_capacity(room)));
+            let capacity = if self.calendars.is_empty() { self.rows } else { 1 };
+            self.calendars.push((calendar.to_owned(), Vec::with_capacity(capacity)));
             self.calendars.len() - 1
         });
         self.calendars[at].1.push(row);
@@ -235,7 +235,7 @@ impl Understood {
 
 impl EventRow {
     /// Rows without an id get one from calendar, title and start: a later change
-    /// of room makes no new event.
+    /// of place makes no new event.
     fn of(row: Row, name: &str, rank: usize) -> Self {
         let Row { mut component, start, extent, uid, calendar, .. } = row;
         let (id, uid) = if let Some(uid) = uid {

@@ -105,7 +105,7 @@ fn folded(word: &str) -> String {
     word.chars().filter(|char| char.is_alphanumeric()).flat_map(char::to_lowercase).collect()
 }
 
-/// The rows of a data file with so many columns, without comments.
+/// The rows of a data file with `N` columns, without comments.
 fn rows<const N: usize>(text: &'static str) -> impl Iterator<Item = [&'static str; N]> {
     let lines = text.lines().filter(|line| !line.starts_with('#'));
     lines.filter_map(|line| line.split('\t').collect::<Vec<_>>().try_into().ok())

@@ -41,7 +41,7 @@ pub fn count_events_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::
 
 /// How a text is taken apart.
 struct Lengths {
-    /// So many bytes are in memory at once, unless one event has more.
+    /// Upper bound on bytes in memory at once, unless one event has more.
     block: usize,
     /// Pieces of this length are counted side by side.
     piece: usize,

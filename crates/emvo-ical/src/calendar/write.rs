@@ -69,16 +69,16 @@ fn write_components<'c, 'a: 'c>(
     }
 }
 
-/// So many components are made into text one after the other.
+/// The number of components that one thread makes into text.
 const GROUP: usize = 512;
-/// So many groups are made side by side before they are written.
+/// The number of groups that are made in parallel before they are written.
 const GROUPS_AT_ONCE: usize = 16;
 
 fn write_groups(out: &mut impl Write, groups: &[Vec<u8>]) -> io::Result<()> {
     groups.iter().try_for_each(|group| out.write_all(group))
 }
 
-/// Makes the text of some components, in the room of an earlier stretch.
+/// Makes the text of some components, reusing the memory of an earlier stretch.
 fn make_groups(stretch: &[&Component<'_>], groups: &mut Vec<Vec<u8>>) {
     groups.resize_with(stretch.len().div_ceil(GROUP), Vec::new);
     stretch.par_chunks(GROUP).zip(groups).for_each(|(components, text)| {

@@ -38,7 +38,7 @@ impl<'a> Component<'a> {
         Self { name: name.into(), items: Vec::new(), names: Names::default(), line: 0, source: None }
     }
 
-    /// An empty component with room for so many properties.
+    /// An empty component with capacity for this number of properties.
     pub fn with_capacity(name: &'static str, capacity: usize) -> Self {
         let items = Vec::with_capacity(capacity);
         Self { name: Cow::Borrowed(name), items, names: Names::default(), line: 0, source: None }

@@ -166,7 +166,7 @@ struct Parser<'a> {
     text: &'a str,
     open: Vec<Open<'a>>,
     /// The items of all open components, those of inner ones last: each gets
-    /// room for exactly its items when it is closed.
+    /// capacity for exactly its items when it is closed.
     items: Vec<Item<'a>>,
     /// How many components deeper than allowed the current line is.
     too_deep: usize,

@@ -28,7 +28,7 @@ use jiff::civil::DateTime;
 /// No calendar writes a year beyond this one.
 const LAST_YEAR: i64 = 9999;
 /// The days of 400 years, after which dates fall on the same weekdays again: a
-/// rule that picked none of so many days in a row picks none at all.
+/// rule that picked none of this number of days in a row picks none at all.
 const DAYS_OF_ALL_KINDS: u32 = 146_097;
 
 /// The end of a rule on its own clock.

@@ -349,7 +349,7 @@ impl Weekday {
     ];
     const CODES: [&'static str; 7] = ["MO", "TU", "WE", "TH", "FR", "SA", "SU"];
 
-    /// The day so many days after a Monday.
+    /// The day a number of days after a Monday.
     pub fn after_monday(days: i64) -> Self {
         let at = usize::try_from(days.rem_euclid(7)).unwrap_or(0);
         Self::ALL[at]

@@ -156,7 +156,7 @@ fn extra_dates(master: &Event<'_>, zones: &ZoneResolver) -> BTreeMap<i64, Option
 }
 
 /// Exceptions as moments on the master's clock: `EXDATE`, and the dates of the
-/// obsolete `EXRULE` (RFC 2445) from one moment to another, at most so many.
+/// obsolete `EXRULE` (RFC 2445) from one moment to another, up to a number.
 pub fn exceptions(
     master: &Event<'_>,
     zones: &ZoneResolver,

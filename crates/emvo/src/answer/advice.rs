@@ -145,9 +145,19 @@ fn before_import(advice: &Advice) -> String {
         ),
         Advice::ImportAgain { path } => format!("import {path} again"),
         Advice::ByHand(words) => (*words).to_owned(),
-        // The rest stands in `to_do`; a kind of advice that is not put into words yet
-        // is no reason to fail.
-        _ => String::new(),
+        // These stand in `to_do`; a new kind of advice stands in neither, and is
+        // noticed by the compiler.
+        Advice::MapZone { .. }
+        | Advice::SayHouseZone { .. }
+        | Advice::SayDateOrder
+        | Advice::SayCharset
+        | Advice::SayHorizon
+        | Advice::BoundByWindow
+        | Advice::RaiseCeiling
+        | Advice::SplitRangesFirst
+        | Advice::PinFirst { .. }
+        | Advice::NameStartColumn
+        | Advice::ChooseColumn { .. } => to_do(advice),
     }
 }
 
@@ -168,4 +178,48 @@ fn repair_first(path: &str, what: RepairFirst) -> String {
             format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that")
         }
     }
+}
+
+/// One of each kind of advice, for tests.
+#[cfg(test)]
+pub(crate) fn one_of_each() -> Vec<Advice> {
+    let path = || "exports/crew.ics".to_owned();
+    let zone = || "Europe/Helsinki".to_owned();
+    let what = [
+        RepairFirst::EndsOfRules,
+        RepairFirst::DriftedDays,
+        RepairFirst::MissingEnds,
+        RepairFirst::MixedZones,
+    ];
+    let mut all = vec![
+        Advice::MapZone { name: "Ship time".to_owned(), known: Known::Nothing },
+        Advice::MapZone { name: "Ship time".to_owned(), known: Known::Candidates },
+        Advice::SayHouseZone { candidate: None },
+        Advice::SayHouseZone { candidate: Some(zone()) },
+        Advice::SayDateOrder,
+        Advice::SayCharset,
+        Advice::SayHorizon,
+        Advice::BoundByWindow,
+        Advice::RaiseCeiling,
+        Advice::SplitRangesFirst,
+        Advice::PinFirst { zone: zone() },
+        Advice::NameStartColumn,
+        Advice::ChooseColumn { field: "location", header: "Where".to_owned(), number: 4 },
+        Advice::ImportSingles { path: None },
+        Advice::ImportSingles { path: Some(path()) },
+        Advice::LimitToPlain,
+        Advice::LimitToInclusiveEnds,
+        Advice::LimitDescriptions { length: 400 },
+        Advice::Shorten { field: "title" },
+        Advice::ImportAsUtf8 { path: path() },
+        Advice::RetractAndImportOnce { path: path() },
+        Advice::ExportWhole { path: path() },
+        Advice::ExpressIn { path: path(), zone: None },
+        Advice::ExpressIn { path: path(), zone: Some(zone()) },
+        Advice::ShiftBack { minutes: -60 },
+        Advice::ImportAgain { path: path() },
+        Advice::ByHand("see what the destination says about it"),
+    ];
+    all.extend(what.map(|what| Advice::RepairFirst { path: path(), what }));
+    all
 }

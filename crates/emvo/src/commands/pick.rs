@@ -41,7 +41,7 @@ pub(crate) struct PickArgs {
     /// Ids: as they are, or derived ones for destinations that know the old ones
     #[arg(long, value_enum, value_name = "HOW", default_value_t, help_heading = "What is shown")]
     uids: UidsArg,
-    /// One file for each: calendar, category, year, month, or so many events
+    /// One file for each: calendar, category, year, month, or a number of events
     #[arg(long, value_name = "BY", help_heading = "Output")]
     split_by: Option<String>,
 }

@@ -112,7 +112,7 @@ fn places_in_use(found: &FollowUp) -> Option<String> {
     (!rooms.is_empty()).then(|| format!("places in use, if any of them has to be booked: {shown}{more}"))
 }
 
-/// What there is so many of, and what to do about it.
+/// What can be counted, each with what to do about it.
 fn counted_work(found: &FollowUp) -> impl Iterator<Item = String> {
     [
         (

@@ -14,7 +14,7 @@ use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::calendar::{Duration, ZoneRef};
 use emvo_ical::zone::{Transitions, Zone};
 
-/// Of ten occurrences so many have to fit for a zone to be named.
+/// The number of occurrences out of ten that have to fit for a zone to be named.
 const MOST_OF_TEN: usize = 9;
 
 /// Times that moved: by one offset, or as another zone's clock has them.

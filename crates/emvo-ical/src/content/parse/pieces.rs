@@ -59,7 +59,7 @@ pub(super) fn parse(text: &str) -> Option<Parsed<'_>> {
     parse_by(text, PIECE)
 }
 
-/// Reads a text in pieces of about so many bytes.
+/// Reads a text in pieces of about `length` bytes.
 fn parse_by(text: &str, length: usize) -> Option<Parsed<'_>> {
     let texts = cut(text, length);
     if texts.len() < 2 {
@@ -164,7 +164,7 @@ fn joined(pieces: Vec<Piece<'_>>) -> Parsed<'_> {
             parsed.roots.extend(open.take().map(OpenCalendar::closed));
             parsed.roots.extend(closing.roots);
             open = closing.open;
-            // Growing step by step would take twice the room for a while.
+            // Growing step by step would take twice the memory for a while.
             if let Some(open) = &mut open {
                 open.items.reserve_exact(left);
             }
