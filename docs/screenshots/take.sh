@@ -25,13 +25,18 @@ server=$!
 trap 'kill "$server" 2> /dev/null || true; rm -rf "$work"' EXIT
 sleep 1
 
-# shot NAME COMMAND: runs the command in a window and keeps a picture of it.
+# shot NAME COMMAND: runs the command in a window and keeps a picture of it: of the
+# command and the first lines of its answer, as many as a window holds. The command
+# has a terminal of its own, so that it answers as it would to a person.
 shot() {
   local name=$1 command=$2
   (
     cd "$work/demo"
+    export SHOT="$command"
     exec xterm -geometry 156x47+0+0 -fa "DejaVu Sans Mono" -fs 10 -bg '#10151c' -fg '#d9dee5' +sb -e bash -c "
-      printf '\033[1m\$ %s\033[0m\n' \"$command\"; $command; touch '$work/$name.done'; sleep 30"
+      printf '\033[1m\$ %s\033[0m\n' \"\$SHOT\"
+      script -qec \"stty cols 156; \$SHOT\" /dev/null < /dev/null | head -n 41
+      touch '$work/$name.done'; sleep 30"
   ) > /dev/null 2>&1 &
   local window=$!
   for _ in $(seq 50); do

@@ -18,7 +18,7 @@ pub struct Args {
 }
 
 /// The commands of a group, each with its examples.
-type Group = (&'static str, &'static [(&'static str, &'static [&'static str])]);
+type CommandGroup = (&'static str, &'static [(&'static str, &'static [&'static str])]);
 
 /// Makes of one line a command what the program needs: the argument, the way to
 /// its module, its place in the help.
@@ -38,7 +38,7 @@ macro_rules! commands {
         }
 
         /// The commands in the order of the work, under what people want.
-        pub(crate) const GROUPS: &[Group] = &[
+        pub(crate) const GROUPS: &[CommandGroup] = &[
             $(($group, &[$((stringify!($module), commands::$module::$Args::EXAMPLES),)+]),)+
         ];
     };

@@ -20,6 +20,6 @@ pub use duplicates::{Fingerprint, contradiction, same_dates};
 pub(crate) use duplicates::{Moment, recurrence_properties};
 pub(crate) use field_value::field_number;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
-pub(crate) use shared::{Group, Numbered, number_of};
+pub(crate) use shared::{Numbered, SameNumber, number_of};
 pub use text::normalised;
 pub use version::{Provenance, Revision, VersionKey};

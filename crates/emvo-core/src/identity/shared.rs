@@ -40,14 +40,14 @@ impl Numbered {
     }
 
     /// The things with the same number, by number.
-    pub(crate) fn groups(&self) -> impl Iterator<Item = Group<'_>> {
+    pub(crate) fn groups(&self) -> impl Iterator<Item = SameNumber<'_>> {
         let groups = self.words.chunk_by(|one, two| one >> self.place_bits == two >> self.place_bits);
-        groups.map(|words| Group { words, place_bits: self.place_bits })
+        groups.map(|words| SameNumber { words, place_bits: self.place_bits })
     }
 
     /// The things that share their number, in order of the first of each group: to
     /// go through things as they stand in memory takes half of the time.
-    pub(crate) fn in_order(&self) -> Vec<Group<'_>> {
+    pub(crate) fn in_order(&self) -> Vec<SameNumber<'_>> {
         let mut groups: Vec<_> = self.groups().filter(|group| group.len() > 1).collect();
         groups.par_sort_unstable_by_key(|group| group.places().next());
         groups
@@ -55,7 +55,10 @@ impl Numbered {
 
     /// The things of two lists that were numbered beside each other and that have
     /// the same number, by number.
-    pub(crate) fn meeting<'n>(&'n self, other: &'n Self) -> impl Iterator<Item = (Group<'n>, Group<'n>)> {
+    pub(crate) fn meeting<'n>(
+        &'n self,
+        other: &'n Self,
+    ) -> impl Iterator<Item = (SameNumber<'n>, SameNumber<'n>)> {
         let mut others = other.groups().peekable();
         self.groups().filter_map(move |group| {
             while others.next_if(|other| other.number() < group.number()).is_some() {}
@@ -66,7 +69,7 @@ impl Numbered {
     /// The places, in order, of all things that share their number.
     pub(crate) fn shared(&self) -> Vec<usize> {
         let mut places: Vec<usize> =
-            self.groups().filter(|group| group.len() > 1).flat_map(Group::places).collect();
+            self.groups().filter(|group| group.len() > 1).flat_map(SameNumber::places).collect();
         places.sort_unstable();
         places
     }
@@ -74,12 +77,12 @@ impl Numbered {
 
 /// Things with the same number.
 #[derive(Clone, Copy)]
-pub(crate) struct Group<'n> {
+pub(crate) struct SameNumber<'n> {
     words: &'n [u64],
     place_bits: u32,
 }
 
-impl<'n> Group<'n> {
+impl<'n> SameNumber<'n> {
     pub(crate) fn len(self) -> usize {
         self.words.len()
     }
@@ -106,7 +109,7 @@ mod tests {
         let texts = [Some("a"), None, Some("b"), Some("a"), Some("c"), None, Some("b"), Some("a")];
         let numbered = Numbered::of(texts.len(), |at| texts[at].map(|text| number_of(&text)));
         assert_eq!(numbered.shared(), [0, 2, 3, 6, 7]);
-        assert_eq!(numbered.groups().map(Group::len).sum::<usize>(), 6);
+        assert_eq!(numbered.groups().map(SameNumber::len).sum::<usize>(), 6);
         let in_order: Vec<Vec<usize>> =
             numbered.in_order().into_iter().map(|group| group.places().collect()).collect();
         assert_eq!(in_order, [vec![0, 3, 7], vec![2, 6]]);

@@ -1,6 +1,6 @@
 //! The same event under different ids becomes one (U03).
 
-use super::group::Group;
+use super::group::MergeGroup;
 use super::{Merge, union};
 use crate::edit::FoldKind;
 use crate::identity::{Fingerprint, Numbered, contradiction, same_dates};
@@ -24,7 +24,7 @@ impl Merge<'_> {
     }
 }
 
-impl Group<'_, '_> {
+impl MergeGroup<'_, '_> {
     fn fold_duplicates(&mut self) -> Vec<usize> {
         // Numbers can meet by chance, and events with one fingerprint can still
         // contradict each other.

@@ -11,7 +11,7 @@ use emvo_ical::calendar::{Event, Series};
 const AT_ONCE: usize = 1 << 13;
 
 /// A few events that have something in common, taken out of all of them.
-pub(super) struct Group<'m, 'a> {
+pub(super) struct MergeGroup<'m, 'a> {
     pub(super) terms: &'m Terms,
     /// The events by their places among all, ascending.
     members: Vec<(usize, Option<Entry<'a>>)>,
@@ -26,7 +26,7 @@ impl<'a> Merge<'a> {
     pub(super) fn settle(
         &mut self,
         numbered: &Numbered,
-        settle: impl Fn(&mut Group<'_, 'a>) -> Vec<usize> + Sync,
+        settle: impl Fn(&mut MergeGroup<'_, 'a>) -> Vec<usize> + Sync,
     ) -> Vec<usize> {
         let mut left = Vec::new();
         let groups = numbered.in_order();
@@ -37,11 +37,11 @@ impl<'a> Merge<'a> {
                 .map(|group| group.places().map(|at| (at, self.kept[at].take())).collect())
                 .collect();
             let terms = &self.terms;
-            let settled: Vec<(Group<'_, 'a>, Vec<usize>)> = taken
+            let settled: Vec<(MergeGroup<'_, 'a>, Vec<usize>)> = taken
                 .into_par_iter()
                 .with_min_len(32)
                 .map(|members| {
-                    let mut group = Group { terms, members, folds: Vec::new(), changes: Vec::new() };
+                    let mut group = MergeGroup { terms, members, folds: Vec::new(), changes: Vec::new() };
                     let left = settle(&mut group);
                     (group, left)
                 })
@@ -60,7 +60,7 @@ impl<'a> Merge<'a> {
     }
 }
 
-impl<'a> Group<'_, 'a> {
+impl<'a> MergeGroup<'_, 'a> {
     /// The places of its events.
     pub(super) fn places(&self) -> impl Iterator<Item = usize> {
         self.members.iter().map(|(at, _)| *at)

@@ -3,7 +3,7 @@
 use std::cmp::Reverse;
 use std::collections::BTreeMap;
 
-use super::group::Group;
+use super::group::MergeGroup;
 use super::{Clash, Entry, Merge};
 use crate::edit::FoldKind;
 use crate::identity::{
@@ -116,7 +116,7 @@ impl<'a> Merge<'a> {
     }
 }
 
-impl Group<'_, '_> {
+impl MergeGroup<'_, '_> {
     fn settle_ids(&mut self) -> Vec<usize> {
         let mut others = Vec::new();
         for members in self.by_uid() {

@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use super::explained::ReceiptTrail;
-use super::pairing::{Fate, Pairing};
+use super::pairing::{Counterpart, Pairing};
 use super::{Counts, Difference, DifferenceKind, Found, Ownership};
 use crate::identity::Moment;
 use crate::view::CalendarView;
@@ -21,10 +21,10 @@ impl Pairing<'_, '_, '_> {
     pub(super) fn days(&self) -> BTreeMap<Date, (usize, usize)> {
         let mut days: HashMap<Date, (usize, usize)> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
-            let is_explained = match self.fates[at] {
-                Fate::Explained => true,
-                Fate::Unpaired => self.source.course(at).is_some_and(ReceiptTrail::explains_absence),
-                Fate::Paired(_) => false,
+            let is_explained = match self.counterparts[at] {
+                Counterpart::Explained => true,
+                Counterpart::Unpaired => self.source.trail(at).is_some_and(ReceiptTrail::explains_absence),
+                Counterpart::Paired(_) => false,
             };
             if !is_explained {
                 days.entry(record.shown_start.date()).or_default().0 += 1;
@@ -51,33 +51,35 @@ impl Pairing<'_, '_, '_> {
         };
         let mut differences = Vec::new();
         let mut other_fields = BTreeMap::new();
-        for (at, fate) in self.fates.iter().enumerate() {
-            let difference = match *fate {
-                Fate::Explained => {
+        for (at, counterpart) in self.counterparts.iter().enumerate() {
+            let difference = match *counterpart {
+                Counterpart::Explained => {
                     counts.explained += 1;
                     None
                 }
-                Fate::Unpaired if self.source.course(at).is_some_and(ReceiptTrail::explains_absence) => {
+                Counterpart::Unpaired
+                    if self.source.trail(at).is_some_and(ReceiptTrail::explains_absence) =>
+                {
                     counts.explained += 1;
                     continue;
                 }
-                Fate::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
-                Fate::Paired(result) => {
-                    for field in self.source.told(at).others_unlike(self.result.told(result)) {
+                Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
+                Counterpart::Paired(result) => {
+                    for field in self.source.fields(at).others_unlike(self.result.fields(result)) {
                         *other_fields.entry(field).or_insert(0) += 1;
                     }
                     self.difference_of_pair(at, result)
                 }
             };
-            let difference = match (*fate, difference) {
-                (Fate::Paired(result), Some(difference)) if self.is_meant(at, result, &difference) => {
+            let difference = match (*counterpart, difference) {
+                (Counterpart::Paired(result), Some(difference)) if self.is_meant(at, result, &difference) => {
                     counts.explained += 1;
                     continue;
                 }
                 (_, difference) => difference,
             };
             let Some(difference) = difference else {
-                counts.matched += usize::from(*fate != Fate::Explained);
+                counts.matched += usize::from(*counterpart != Counterpart::Explained);
                 continue;
             };
             match difference.kind {
@@ -87,9 +89,9 @@ impl Pairing<'_, '_, '_> {
                 DifferenceKind::Doubled => counts.doubled += 1,
                 DifferenceKind::Extra => {}
             }
-            let result = match *fate {
-                Fate::Paired(result) => Some(result),
-                Fate::Unpaired | Fate::Explained => None,
+            let result = match *counterpart {
+                Counterpart::Paired(result) => Some(result),
+                Counterpart::Unpaired | Counterpart::Explained => None,
             };
             differences.push(Found { difference, source: Some(at), result });
         }
@@ -106,8 +108,8 @@ impl Pairing<'_, '_, '_> {
         is_change
             && self
                 .source
-                .course(at)
-                .is_some_and(|course| course.explains(one, two, self.result.told(result), &difference.fields))
+                .trail(at)
+                .is_some_and(|trail| trail.explains(one, two, self.result.fields(result), &difference.fields))
     }
 
     fn difference(&self, kind: DifferenceKind, at: usize) -> Difference {
@@ -116,7 +118,7 @@ impl Pairing<'_, '_, '_> {
             kind,
             path: self.source.sides[record.place().0].path.to_owned(),
             uid: self.source.uid(at).to_owned(),
-            title: self.source.told(at).title.to_string(),
+            title: self.source.fields(at).title.to_string(),
             start: record.shown_start.to_string(),
             result_start: None,
             by: None,
@@ -128,7 +130,7 @@ impl Pairing<'_, '_, '_> {
 
     fn difference_of_pair(&self, at: usize, result: usize) -> Option<Difference> {
         let (one, two) = (&self.source.list[at], &self.result.list[result]);
-        let fields = self.source.told(at).fields_unlike(self.result.told(result));
+        let fields = self.source.fields(at).fields_unlike(self.result.fields(result));
         let kind = if one.start != two.start || one.end != two.end {
             DifferenceKind::Retimed
         } else if !fields.is_empty() {
@@ -185,7 +187,7 @@ impl Pairing<'_, '_, '_> {
                     kind: DifferenceKind::Extra,
                     path: self.result.sides[record.place().0].path.to_owned(),
                     uid: self.result.uid(at).to_owned(),
-                    title: self.result.told(at).title.to_string(),
+                    title: self.result.fields(at).title.to_string(),
                     start: record.shown_start.to_string(),
                     result_start: Some(record.shown_start.to_string()),
                     by: None,

@@ -51,20 +51,20 @@ impl<'r> Explanations<'r> {
         Self { runs: runs.collect() }
     }
 
-    /// The course of an event of a source, known by its id or else by its start;
+    /// The trail of an event of a source, known by its id or else by its start;
     /// `None` if no receipt knows it.
-    pub(super) fn course(&self, path: &str, key: &str) -> Option<ReceiptTrail<'r>> {
-        let mut course: Option<ReceiptTrail<'r>> = None;
+    pub(super) fn trail(&self, path: &str, key: &str) -> Option<ReceiptTrail<'r>> {
+        let mut trail: Option<ReceiptTrail<'r>> = None;
         let mut ids = vec![key];
         for run in &self.runs {
             let known = |id: &&str| {
-                let in_file = run.by_file.get(&(file_name(path), *id)).filter(|_| course.is_none());
+                let in_file = run.by_file.get(&(file_name(path), *id)).filter(|_| trail.is_none());
                 in_file.or_else(|| run.by_uid.get(id)).copied()
             };
             let records: Vec<&'r EventRecord> = ids.iter().filter_map(known).collect();
             let Some(first) = records.first() else { continue };
             let mut next =
-                course.unwrap_or_else(|| ReceiptTrail { start: &first.start, ..ReceiptTrail::default() });
+                trail.unwrap_or_else(|| ReceiptTrail { start: &first.start, ..ReceiptTrail::default() });
             next.is_gone |=
                 records.iter().all(|record| !matches!(record.fate, Fate::Written | Fate::Changed));
             next.fields.extend(records.iter().flat_map(|record| &record.fields).map(String::as_str));
@@ -73,9 +73,9 @@ impl<'r> Explanations<'r> {
                 ids = now.iter().map(|now| now.uid.as_str()).collect();
                 next.now = now;
             }
-            course = Some(next);
+            trail = Some(next);
         }
-        course
+        trail
     }
 }
 
@@ -95,13 +95,13 @@ impl ReceiptTrail<'_> {
     }
 
     /// Whether a pair differs as the runs meant it to.
-    pub(super) fn explains(&self, one: &Record, two: &Record, told: &EventFields, fields: &[&str]) -> bool {
+    pub(super) fn explains(&self, one: &Record, two: &Record, words: &EventFields, fields: &[&str]) -> bool {
         let is_time_meant = (one.start == two.start && one.end == two.end)
             || self.now.iter().any(|now| self.is_moved_so(now, one, two));
-        is_time_meant && fields.iter().all(|field| self.is_field_meant(field, told))
+        is_time_meant && fields.iter().all(|field| self.is_field_meant(field, words))
     }
 
-    fn is_field_meant(&self, field: &str, told: &EventFields) -> bool {
+    fn is_field_meant(&self, field: &str, words: &EventFields) -> bool {
         if !self.fields.contains(&field) {
             return false;
         }
@@ -110,8 +110,8 @@ impl ReceiptTrail<'_> {
             said.peek().is_none() || said.any(|said| normalised(said) == text)
         };
         match field {
-            "title" => says(|now| now.title.as_ref(), &told.title),
-            "location" => says(|now| now.location.as_ref(), &told.location),
+            "title" => says(|now| now.title.as_ref(), &words.title),
+            "location" => says(|now| now.location.as_ref(), &words.location),
             _ => true,
         }
     }
@@ -158,8 +158,8 @@ pub(super) fn trails<'c>(
     let of_side = |side: &CalendarView<'_, '_>| {
         let series = side.calendar.series.par_iter().with_min_len(256);
         let trails = series.map(|series| match series.uid() {
-            Some(uid) => explanations.course(side.path, uid.as_str()),
-            None => explanations.course(side.path, &series.lead().start().to_string()),
+            Some(uid) => explanations.trail(side.path, uid.as_str()),
+            None => explanations.trail(side.path, &series.lead().start().to_string()),
         });
         trails.collect()
     };

@@ -28,7 +28,7 @@ use rayon::prelude::*;
 use super::event_fields::EventFields;
 use super::record::Record;
 use super::records::Records;
-use crate::identity::{Group, Moment, Numbered, Provenance, VersionKey, contradiction, number_of};
+use crate::identity::{Moment, Numbered, Provenance, SameNumber, VersionKey, contradiction, number_of};
 use emvo_ical::calendar::{Event, Uid};
 use emvo_ical::day::clock_seconds;
 
@@ -43,7 +43,7 @@ const FIRST_LETTERS: usize = 10;
 
 /// What became of a source occurrence.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(super) enum Fate {
+pub(super) enum Counterpart {
     Unpaired,
     Paired(usize),
     /// It says what another source occurrence says that is in the result.
@@ -64,7 +64,7 @@ enum Likeness {
 pub(super) struct Pairing<'r, 'c, 'a> {
     pub(super) source: &'r Records<'c, 'a>,
     pub(super) result: &'r Records<'c, 'a>,
-    pub(super) fates: Vec<Fate>,
+    pub(super) counterparts: Vec<Counterpart>,
     /// For each result occurrence, the source occurrence it stands for.
     pub(super) stands_for: Vec<Option<usize>>,
     pub(super) doubled: HashSet<usize>,
@@ -92,7 +92,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let mut pairing = Self {
             source,
             result,
-            fates: vec![Fate::Unpaired; source.list.len()],
+            counterparts: vec![Counterpart::Unpaired; source.list.len()],
             stands_for: vec![None; result.list.len()],
             doubled: HashSet::new(),
             copies: HashSet::new(),
@@ -107,7 +107,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.pair_by(Likeness::Key, same_id_and_start);
         pairing.pair_nearby(|records, at| records.uid(at));
         pairing.pair_by(Likeness::Key, letters_and_times);
-        pairing.pair_nearby(|records, at| records.told(at).title.as_ref());
+        pairing.pair_nearby(|records, at| records.fields(at).title.as_ref());
         pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
         // What moved or has other words by now moved for its duplicates as well.
         pairing.explain_duplicates_of_sources();
@@ -124,7 +124,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         likeness: Likeness,
         key: impl Fn(&'r Records<'c, 'a>, usize) -> Option<Key<'r>> + Sync,
     ) {
-        if !self.fates.contains(&Fate::Unpaired) {
+        if !self.counterparts.contains(&Counterpart::Unpaired) {
             return;
         }
         let (sources, results) = self.unpaired_by(|records, at| Some(number_of(&key(records, at)?)));
@@ -133,10 +133,10 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             let mut free: VecDeque<usize> = group.places().collect();
             let mut pairs = Vec::new();
             for at in members.places() {
-                let (own, told) = (key(self.source, at), self.source.told(at));
+                let (own, fields) = (key(self.source, at), self.source.fields(at));
                 let place = free.iter().position(|other| {
                     // Numbers can meet by chance.
-                    key(self.result, *other) == own && likeness.holds(told, self.result.told(*other))
+                    key(self.result, *other) == own && likeness.holds(fields, self.result.fields(*other))
                 });
                 pairs.extend(place.and_then(|place| free.remove(place)).map(|other| (at, other)));
             }
@@ -149,19 +149,19 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     fn pair(&mut self, source: usize, result: usize) {
-        self.fates[source] = Fate::Paired(result);
+        self.counterparts[source] = Counterpart::Paired(result);
         self.stands_for[result] = Some(source);
     }
 
     /// Duplicates and older versions inside the sources stand once in a result:
     /// that is what combining is for.
     fn explain_duplicates_of_sources(&mut self) {
-        if !self.fates.contains(&Fate::Unpaired) {
+        if !self.counterparts.contains(&Counterpart::Unpaired) {
             return;
         }
         let mut paired: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
         for at in 0..self.source.list.len() {
-            if matches!(self.fates[at], Fate::Paired(_)) {
+            if matches!(self.counterparts[at], Counterpart::Paired(_)) {
                 paired.entry(same_words_and_times(self.source, at)).or_default().push(at);
             }
         }
@@ -177,9 +177,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     }
 
     fn explain(&mut self, is_explained: impl Fn(&Self, usize) -> bool) {
-        for at in 0..self.fates.len() {
-            if self.fates[at] == Fate::Unpaired && is_explained(self, at) {
-                self.fates[at] = Fate::Explained;
+        for at in 0..self.counterparts.len() {
+            if self.counterparts[at] == Counterpart::Unpaired && is_explained(self, at) {
+                self.counterparts[at] = Counterpart::Explained;
             }
         }
     }
@@ -188,7 +188,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     fn accounted_by_uid(&self) -> HashMap<&'r str, BTreeMap<(usize, usize), usize>> {
         let mut by_uid: HashMap<&'r str, BTreeMap<(usize, usize), usize>> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
-            if self.fates[at] != Fate::Unpaired {
+            if self.counterparts[at] != Counterpart::Unpaired {
                 by_uid.entry(self.source.uid(at)).or_default().entry(record.place()).or_insert(at);
             }
         }
@@ -262,7 +262,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let of_results =
             Numbered::beside(results, sources, |at| if is_free(at) { number(self.result, at) } else { None });
         let of_sources = Numbered::beside(sources, results, |at| {
-            if self.fates[at] == Fate::Unpaired { number(self.source, at) } else { None }
+            if self.counterparts[at] == Counterpart::Unpaired { number(self.source, at) } else { None }
         });
         (of_sources, of_results)
     }
@@ -270,7 +270,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     /// Pairs what is left of the same name: in order where as many are left on
     /// both sides, else each with the nearest start.
     fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str + Sync) {
-        if !self.fates.contains(&Fate::Unpaired) {
+        if !self.counterparts.contains(&Counterpart::Unpaired) {
             return;
         }
         let (sources, results) = self.unpaired_by(|records, at| {
@@ -279,7 +279,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         });
         let groups: Vec<_> = sources.meeting(&results).collect();
         let pairs = groups.into_par_iter().flat_map_iter(|(sources, results)| {
-            let of_name = |records: &'r Records<'c, 'a>, group: Group<'_>| {
+            let of_name = |records: &'r Records<'c, 'a>, group: SameNumber<'_>| {
                 let mut by_name: BTreeMap<&'r str, Vec<(i64, usize)>> = BTreeMap::new();
                 for at in group.places() {
                     // Numbers can meet by chance.
@@ -354,7 +354,7 @@ fn closest(starts: &BTreeSet<(i64, usize)>, to: i64) -> Option<(i64, usize)> {
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let uid = records.uid(at);
     let Record { start, end, .. } = &records.list[at];
-    (!uid.is_empty()).then(|| (uid, records.told(at).title.as_ref(), Some(start), Some(end)))
+    (!uid.is_empty()).then(|| (uid, records.fields(at).title.as_ref(), Some(start), Some(end)))
 }
 
 fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
@@ -365,20 +365,20 @@ fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<
 /// Titles that differ in letters outside ASCII, as damaged ones do.
 fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
-    let letters = records.told(at).letters();
+    let letters = records.fields(at).letters();
     (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
 }
 
 /// Titles that begin alike, as those that were cut do.
 fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let Record { start, end, .. } = &records.list[at];
-    let letters = records.told(at).letters().get(..FIRST_LETTERS)?;
+    let letters = records.fields(at).letters().get(..FIRST_LETTERS)?;
     Some(("", letters, Some(start), Some(end)))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    ("", records.told(at).title.as_ref(), Some(start), Some(end))
+    ("", records.fields(at).title.as_ref(), Some(start), Some(end))
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

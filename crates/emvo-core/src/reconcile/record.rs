@@ -10,8 +10,8 @@ pub(super) struct Record {
     pub(super) side: u32,
     /// Which series of the calendar.
     pub(super) series: u32,
-    /// Where in `Records::told` its event's words are.
-    pub(super) told: u32,
+    /// Where in `Records::words` its event's words are.
+    pub(super) words: u32,
     pub(super) start: Moment,
     pub(super) end: Moment,
     pub(super) shown_start: EventTime,

@@ -20,7 +20,7 @@ const AT_ONCE: usize = 1 << 15;
 /// are unchanged.
 pub(super) struct Records<'c, 'a> {
     pub(super) list: Vec<Record>,
-    told: Vec<EventFields<'c>>,
+    words: Vec<EventFields<'c>>,
     pub(super) sides: &'c [CalendarView<'c, 'a>],
     is_unchanged: Flags,
     span: Span,
@@ -37,7 +37,7 @@ impl<'c, 'a> Records<'c, 'a> {
     pub(super) fn of(sides: &'c [CalendarView<'c, 'a>], is_unchanged: Flags, span: Span) -> Self {
         let mut records = Self {
             list: Vec::new(),
-            told: Vec::new(),
+            words: Vec::new(),
             sides,
             is_unchanged,
             span,
@@ -64,12 +64,13 @@ impl<'c, 'a> Records<'c, 'a> {
 
     fn append(&mut self, of_series: Vec<OfSeries<'c>>) {
         self.list.reserve(of_series.iter().map(|one| one.records.len()).sum());
-        self.told.reserve(of_series.iter().map(|one| one.told.len()).sum());
+        self.words.reserve(of_series.iter().map(|one| one.words.len()).sum());
         for one in of_series {
-            let base = small(self.told.len());
-            self.told.extend(one.told);
-            self.list
-                .extend(one.records.into_iter().map(|record| Record { told: record.told + base, ..record }));
+            let base = small(self.words.len());
+            self.words.extend(one.words);
+            self.list.extend(
+                one.records.into_iter().map(|record| Record { words: record.words + base, ..record }),
+            );
             self.not_compared.extend(one.not_compared);
         }
     }
@@ -85,8 +86,8 @@ impl<'c, 'a> Records<'c, 'a> {
         })
     }
 
-    pub(super) fn told(&self, at: usize) -> &EventFields<'c> {
-        &self.told[self.list[at].told as usize]
+    pub(super) fn fields(&self, at: usize) -> &EventFields<'c> {
+        &self.words[self.list[at].words as usize]
     }
 
     pub(super) fn series(&self, at: usize) -> &'c Series<'a> {
@@ -96,11 +97,11 @@ impl<'c, 'a> Records<'c, 'a> {
 
     /// The id, as receipts say it is by now.
     pub(super) fn uid(&self, at: usize) -> &str {
-        self.course(at).and_then(ReceiptTrail::uid).unwrap_or_else(|| self.told(at).uid.as_ref())
+        self.trail(at).and_then(ReceiptTrail::uid).unwrap_or_else(|| self.fields(at).uid.as_ref())
     }
 
     /// What receipts say became of the series of an occurrence.
-    pub(super) fn course(&self, at: usize) -> Option<&ReceiptTrail<'c>> {
+    pub(super) fn trail(&self, at: usize) -> Option<&ReceiptTrail<'c>> {
         let (side, series) = self.list[at].place();
         self.trails.get(side)?.get(series)?.as_ref()
     }
@@ -113,7 +114,7 @@ fn small(number: usize) -> u32 {
 
 struct OfSeries<'c> {
     records: Vec<Record>,
-    told: Vec<EventFields<'c>>,
+    words: Vec<EventFields<'c>>,
     not_compared: Option<Advised>,
 }
 
@@ -135,13 +136,13 @@ impl<'c> OfSeries<'c> {
         } else {
             None
         };
-        let told: Vec<EventFields<'c>> =
+        let words: Vec<EventFields<'c>> =
             series.master().into_iter().chain(series.overrides()).map(EventFields::of).collect();
         let before_overrides = u32::from(series.master().is_some());
         let records = found.list.into_iter().map(|occurrence| Record {
             side: small(side),
             series: small(at),
-            told: match occurrence.part {
+            words: match occurrence.part {
                 Part::Master => 0,
                 Part::Override(index) | Part::Later(index) => before_overrides + small(index),
             },
@@ -153,6 +154,6 @@ impl<'c> OfSeries<'c> {
             },
             shown_start: occurrence.start,
         });
-        Self { records: records.collect(), told, not_compared }
+        Self { records: records.collect(), words, not_compared }
     }
 }

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::RowFault;
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// ## Repair
     /// None: the row is set aside as it stands, with its number and the reason.
     /// Correct it there or in the table, and read it again.
-    RowUnreadable, "C01", "row-unreadable", Group::Tables, "a row of a table that is no event"
+    RowUnreadable, "C01", "row-unreadable", RuleGroup::Tables, "a row of a table that is no event"
 }
 
 impl Rule for RowUnreadable {

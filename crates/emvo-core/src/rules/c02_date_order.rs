@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::advice::{Advice, Advised};
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// None: `--date-order day` or `--date-order month` says which. Commands that
     /// write refuse the table until then. One date that reads one way alone, such
     /// as `25/04/2026`, decides the whole table.
-    DateOrder, "C02", "date-order", Group::Tables, "dates that read day first and month first"
+    DateOrder, "C02", "date-order", RuleGroup::Tables, "dates that read day first and month first"
 }
 
 impl Rule for DateOrder {

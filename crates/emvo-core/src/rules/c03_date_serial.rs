@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{SourceFacts, report_notes};
-use super::{Findings, Group, Level, Rule, Safety};
+use super::{Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::NoteKind;
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// The whole column is read as dates: safe, and listed. A file that counts from
     /// 1904 is four years off otherwise; `serial_epoch = 1904` in a columns file
     /// says so.
-    DateSerial, "C03", "date-serial", Group::Tables, "spreadsheet numbers that are dates"
+    DateSerial, "C03", "date-serial", RuleGroup::Tables, "spreadsheet numbers that are dates"
 }
 
 impl Rule for DateSerial {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::RowFault;
 
 declare_rule! {
@@ -19,7 +19,7 @@ declare_rule! {
     /// ## Repair
     /// None: the row is set aside. Widen the column in the spreadsheet, or mend
     /// its formula, and save it as CSV again.
-    DateLost, "C04", "date-lost", Group::Tables, "a cell in which a spreadsheet has lost a date"
+    DateLost, "C04", "date-lost", RuleGroup::Tables, "a cell in which a spreadsheet has lost a date"
 }
 
 impl Rule for DateLost {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{SourceFacts, report_notes};
-use super::{Findings, Group, Level, Rule, Safety};
+use super::{Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::NoteKind;
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// It is carried along with every event and comes back under its header when a
     /// table is written. `--column location="Vessel"` makes it a field.
-    ColumnUnclaimed, "C05", "column-unclaimed", Group::Tables, "a column that is no field of an event"
+    ColumnUnclaimed, "C05", "column-unclaimed", RuleGroup::Tables, "a column that is no field of an event"
 }
 
 impl Rule for ColumnUnclaimed {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{SourceFacts, report_notes};
-use super::{Findings, Group, Level, Rule, Safety};
+use super::{Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::NoteKind;
 
 declare_rule! {
@@ -19,7 +19,7 @@ declare_rule! {
     /// None: write how in the cell, such as `every 2 weeks on Tue until
     /// 2027-06-30`, or for all such rows `convert --repeat-rule "every year"`. The
     /// flag is carried along.
-    RepeatFlagOnly, "C06", "repeat-flag-only", Group::Tables, "a row that repeats without saying how"
+    RepeatFlagOnly, "C06", "repeat-flag-only", RuleGroup::Tables, "a row that repeats without saying how"
 }
 
 impl Rule for RepeatFlagOnly {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{SourceFacts, report_notes};
-use super::{Findings, Group, Level, Rule, Safety};
+use super::{Findings, Level, Rule, RuleGroup, Safety};
 use crate::table::NoteKind;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// It is called `(untitled)`, and listed: safe.
-    TitleMissing, "C07", "title-missing", Group::Tables, "a row without a title"
+    TitleMissing, "C07", "title-missing", RuleGroup::Tables, "a row without a title"
 }
 
 impl Rule for TitleMissing {

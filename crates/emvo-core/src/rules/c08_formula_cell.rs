@@ -1,7 +1,7 @@
 //! `C08 formula-cell`: text that a spreadsheet would run.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -18,7 +18,7 @@ declare_rule! {
     /// None is needed: an apostrophe goes in front when a table is written and
     /// comes off when it is read. `guard = false` in a columns file turns that
     /// off.
-    FormulaCell, "C08", "formula-cell", Group::Tables, "text that a spreadsheet would run"
+    FormulaCell, "C08", "formula-cell", RuleGroup::Tables, "text that a spreadsheet would run"
 }
 
 impl Rule for FormulaCell {

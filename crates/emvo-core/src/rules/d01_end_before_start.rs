@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, ends_before_start};
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// With consent: an evening event ends at the same clock time on the next day;
     /// otherwise start and end change places, if that makes no more than a day.
     /// Else a person has to decide.
-    EndBeforeStart, "D01", "end-before-start", Group::Dates, "an event that ends before it starts"
+    EndBeforeStart, "D01", "end-before-start", RuleGroup::Dates, "an event that ends before it starts"
 }
 
 impl Rule for EndBeforeStart {

@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, has_no_day};
 use super::r18_until_short::HABIT;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::Extent;
 
 declare_rule! {
@@ -21,7 +21,7 @@ declare_rule! {
     /// An event of no length becomes one day: safe. Where all one-day events of the
     /// file end on their own day, its longer ones end on their last day, too: with
     /// consent they get the day after.
-    AllDayEnd, "D02", "all-day-end", Group::Dates, "an all-day event that ends on its last day"
+    AllDayEnd, "D02", "all-day-end", RuleGroup::Dates, "an all-day event that ends on its last day"
 }
 
 impl Rule for AllDayEnd {

@@ -1,7 +1,7 @@
 //! `D03 midnight-to-midnight`: a timed event that means whole days.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use crate::retime::whole_days;
 use emvo_ical::calendar::ZoneRef;
 
@@ -19,7 +19,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// With consent it becomes all-day.
-    MidnightToMidnight, "D03", "midnight-to-midnight", Group::Dates, "a timed event that means whole days"
+    MidnightToMidnight, "D03", "midnight-to-midnight", RuleGroup::Dates, "a timed event that means whole days"
 }
 
 impl Rule for MidnightToMidnight {

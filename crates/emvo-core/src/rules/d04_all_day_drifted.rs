@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, drift};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use crate::retime::whole_days;
 use emvo_ical::calendar::ZoneRef;
 
@@ -20,7 +20,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// With consent it becomes the days that were meant.
-    AllDayDrifted, "D04", "all-day-drifted", Group::Dates, "whole days that went through a zone"
+    AllDayDrifted, "D04", "all-day-drifted", RuleGroup::Dates, "whole days that went through a zone"
 }
 
 impl Rule for AllDayDrifted {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, lacks_end};
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// None by itself: it may mean a moment, such as a departure. `repair --length
     /// 1h --consent D05` gives such events a length.
-    EndMissing, "D05", "end-missing", Group::Dates, "a timed event without an end"
+    EndMissing, "D05", "end-missing", RuleGroup::Dates, "a timed event without an end"
 }
 
 impl Rule for EndMissing {

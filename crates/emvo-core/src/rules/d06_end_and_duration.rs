@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::Duration;
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
@@ -18,7 +18,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// The length goes: safe where both say the same, else with consent.
-    EndAndDuration, "D06", "end-and-duration", Group::Dates, "an event with an end and a length"
+    EndAndDuration, "D06", "end-and-duration", RuleGroup::Dates, "an event with an end and a length"
 }
 
 impl Rule for EndAndDuration {

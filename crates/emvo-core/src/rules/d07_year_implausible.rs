@@ -1,7 +1,7 @@
 //! `D07 year-implausible`: a year that nobody can mean.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 /// Years from most other events that are implausible.
 const FAR: i16 = 30;
@@ -21,7 +21,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: only a person can know the date.
-    YearImplausible, "D07", "year-implausible", Group::Dates, "a year that nobody can mean"
+    YearImplausible, "D07", "year-implausible", RuleGroup::Dates, "a year that nobody can mean"
 }
 
 impl Rule for YearImplausible {

@@ -1,7 +1,7 @@
 //! `D08 very-long`: a timed event of more than two weeks.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 use jiff::civil::Date;
 
@@ -22,7 +22,7 @@ declare_rule! {
     /// ## Repair
     /// None. Where day and month of the end can change places and give a length
     /// that is plausible, the finding proposes it.
-    VeryLong, "D08", "very-long", Group::Dates, "a timed event of more than two weeks"
+    VeryLong, "D08", "very-long", RuleGroup::Dates, "a timed event of more than two weeks"
 }
 
 impl Rule for VeryLong {

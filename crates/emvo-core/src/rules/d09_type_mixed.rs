@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::Extent;
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// With consent the end becomes the kind that the start is: the day on which it
     /// ends is its last, or it ends as that day begins.
-    TypeMixed, "D09", "type-mixed", Group::Dates, "a date at one end and a time at the other"
+    TypeMixed, "D09", "type-mixed", RuleGroup::Dates, "a date at one end and a time at the other"
 }
 
 impl Rule for TypeMixed {

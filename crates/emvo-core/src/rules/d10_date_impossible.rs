@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use emvo_ical::calendar::{EventError, TimeError};
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// None: nobody can know the day. Anything that writes sets the event aside
     /// with its original text.
-    DateImpossible, "D10", "date-impossible", Group::Dates, "a date that no calendar has"
+    DateImpossible, "D10", "date-impossible", RuleGroup::Dates, "a date that no calendar has"
 }
 
 impl Rule for DateImpossible {

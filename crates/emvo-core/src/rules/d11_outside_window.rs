@@ -1,7 +1,7 @@
 //! `D11 outside-window`: an event that a plan leaves behind.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::recurrence::has_date_in;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// None: `emvo run` leaves it out and says how many there are. A series that
     /// reaches into the window is kept whole.
-    OutsideWindow, "D11", "outside-window", Group::Dates, "an event that a plan leaves behind"
+    OutsideWindow, "D11", "outside-window", RuleGroup::Dates, "an event that a plan leaves behind"
 }
 
 impl Rule for OutsideWindow {

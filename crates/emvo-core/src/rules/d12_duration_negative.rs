@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, is_negative};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// With consent the length goes, and the event takes no time.
-    DurationNegative, "D12", "duration-negative", Group::Dates, "a length below zero"
+    DurationNegative, "D12", "duration-negative", RuleGroup::Dates, "a length below zero"
 }
 
 impl Rule for DurationNegative {

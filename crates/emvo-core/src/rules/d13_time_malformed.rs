@@ -3,7 +3,7 @@
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::source::{Place, SourceFacts};
-use super::{Context, Described, Edit, Findings, Group, Level, Rule, RuleChoice, Safety, Subject};
+use super::{Context, Described, Edit, Findings, Level, Rule, RuleChoice, RuleGroup, Safety, Subject};
 use crate::edit::Change;
 use emvo_ical::calendar::{Calendar, Certainty, Event, EventError, Series, TimeError, lenient_times};
 
@@ -23,7 +23,7 @@ declare_rule! {
     /// Safe where the form can mean one thing only. A zone beside a `Z` needs
     /// consent: the time is taken as UTC. What cannot be read at all is set aside
     /// by anything that writes.
-    TimeMalformed, "D13", "time-malformed", Group::Dates, "a time in another form than the standard's"
+    TimeMalformed, "D13", "time-malformed", RuleGroup::Dates, "a time in another form than the standard's"
 }
 
 impl Rule for TimeMalformed {

@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use emvo_ical::calendar::fields::Field;
 
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -18,7 +18,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// The first stays: safe where both say the same, else with consent.
-    PropertyTwice, "D14", "property-twice", Group::Dates, "a property that may stand there once, twice"
+    PropertyTwice, "D14", "property-twice", RuleGroup::Dates, "a property that may stand there once, twice"
 }
 
 impl Rule for PropertyTwice {

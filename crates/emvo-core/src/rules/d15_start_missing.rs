@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use emvo_ical::calendar::EventError;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: anything that writes sets the event aside with its original text.
-    StartMissing, "D15", "start-missing", Group::Dates, "an event without a start"
+    StartMissing, "D15", "start-missing", RuleGroup::Dates, "an event without a start"
 }
 
 impl Rule for StartMissing {

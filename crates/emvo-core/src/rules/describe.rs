@@ -65,7 +65,7 @@ impl Safety {
 
 /// What a rule is about.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Group {
+pub enum RuleGroup {
     /// Time zones.
     Zones,
     /// Recurrence.
@@ -82,7 +82,7 @@ pub enum Group {
     Fit,
 }
 
-impl Group {
+impl RuleGroup {
     /// For headings.
     pub fn title(self) -> &'static str {
         match self {
@@ -104,7 +104,7 @@ pub trait Described {
     /// Its name, such as `zone-alias`.
     fn slug(&self) -> &'static str;
     /// What it is about.
-    fn group(&self) -> Group;
+    fn group(&self) -> RuleGroup;
     /// One line on what it finds.
     fn headline(&self) -> &'static str;
     /// All of it, with the headings What it finds, Why it matters, Example and
@@ -128,7 +128,7 @@ macro_rules! declare_rule {
                 $slug
             }
 
-            fn group(&self) -> crate::rules::Group {
+            fn group(&self) -> crate::rules::RuleGroup {
                 $group
             }
 

@@ -1,7 +1,7 @@
 //! `F01 events-per-file`: more events than one file may hold.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`, as numbered files. By
     /// hand: `pick --split-by 200`.
-    EventsPerFile, "F01", "events-per-file", Group::Fit, "more events than one file may hold"
+    EventsPerFile, "F01", "events-per-file", RuleGroup::Fit, "more events than one file may hold"
 }
 
 impl Rule for EventsPerFile {

@@ -1,7 +1,7 @@
 //! `F02 bytes-per-file`: more bytes than one file may have.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `pick --split-by
     /// year` or by a number makes several files.
-    BytesPerFile, "F02", "bytes-per-file", Group::Fit, "more bytes than one file may have"
+    BytesPerFile, "F02", "bytes-per-file", RuleGroup::Fit, "more bytes than one file may have"
 }
 
 impl Rule for BytesPerFile {

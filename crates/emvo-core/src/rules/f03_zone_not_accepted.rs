@@ -1,7 +1,7 @@
 //! `F03 zone-not-accepted`: a time in a zone that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::Zones;
 use emvo_ical::calendar::Event;
 
@@ -21,7 +21,7 @@ declare_rule! {
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `retime
     /// --express-in ZONE` writes the same instants in that zone. See Z10 for series
     /// that cannot.
-    ZoneNotAccepted, "F03", "zone-not-accepted", Group::Fit, "a time in a zone that is not accepted"
+    ZoneNotAccepted, "F03", "zone-not-accepted", RuleGroup::Fit, "a time in a zone that is not accepted"
 }
 
 impl Rule for ZoneNotAccepted {

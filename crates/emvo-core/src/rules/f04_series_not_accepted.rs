@@ -1,7 +1,7 @@
 //! `F04 series-not-accepted`: a series that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::SeriesLimit;
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `convert
     /// --unroll` makes single events of series; R09 has a repair for several rules.
-    SeriesNotAccepted, "F04", "series-not-accepted", Group::Fit, "a series that is not accepted"
+    SeriesNotAccepted, "F04", "series-not-accepted", RuleGroup::Fit, "a series that is not accepted"
 }
 
 impl Rule for SeriesNotAccepted {

@@ -1,7 +1,7 @@
 //! `F05 overrides-not-accepted`: overrides that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::SeriesLimit;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `convert
     /// --unroll` makes single events of series, the changed date as it is.
-    OverridesNotAccepted, "F05", "overrides-not-accepted", Group::Fit, "overrides that are not accepted"
+    OverridesNotAccepted, "F05", "overrides-not-accepted", RuleGroup::Fit, "overrides that are not accepted"
 }
 
 impl Rule for OverridesNotAccepted {

@@ -1,7 +1,7 @@
 //! `F06 endless-not-accepted`: a series without end that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::Acceptance;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `drop --reach
     /// onward --on DATE` ends it before a day.
-    EndlessNotAccepted, "F06", "endless-not-accepted", Group::Fit, "a series without end that is not accepted"
+    EndlessNotAccepted, "F06", "endless-not-accepted", RuleGroup::Fit, "a series without end that is not accepted"
 }
 
 impl Rule for EndlessNotAccepted {

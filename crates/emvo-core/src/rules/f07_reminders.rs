@@ -1,7 +1,7 @@
 //! `F07 reminders`: reminders that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::Acceptance;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
     /// --reminders drop` leaves them out.
-    RemindersNotAccepted, "F07", "reminders", Group::Fit, "reminders that are not accepted"
+    RemindersNotAccepted, "F07", "reminders", RuleGroup::Fit, "reminders that are not accepted"
 }
 
 impl Rule for RemindersNotAccepted {

@@ -1,7 +1,7 @@
 //! `F08 attendees`: people that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::Acceptance;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
     /// --invitations drop` leaves them out.
-    AttendeesNotAccepted, "F08", "attendees", Group::Fit, "people that are not accepted"
+    AttendeesNotAccepted, "F08", "attendees", RuleGroup::Fit, "people that are not accepted"
 }
 
 impl Rule for AttendeesNotAccepted {

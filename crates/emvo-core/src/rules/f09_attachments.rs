@@ -1,7 +1,7 @@
 //! `F09 attachments`: attachments that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use crate::fit::Acceptance;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`. By hand: `merge
     /// --attachments drop` or `pick --attachments drop` leaves them out.
-    AttachmentsNotAccepted, "F09", "attachments", Group::Fit, "attachments that are not accepted"
+    AttachmentsNotAccepted, "F09", "attachments", RuleGroup::Fit, "attachments that are not accepted"
 }
 
 impl Rule for AttachmentsNotAccepted {

@@ -1,7 +1,7 @@
 //! `F10 description-length`: a description that is too long.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     /// ## Repair
     /// Made to fit by `merge` and `convert` with `--limits`: cut, and the whole event
     /// set aside. By hand: shorten it.
-    DescriptionLength, "F10", "description-length", Group::Fit, "a description that is too long"
+    DescriptionLength, "F10", "description-length", RuleGroup::Fit, "a description that is too long"
 }
 
 impl Rule for DescriptionLength {

@@ -107,7 +107,7 @@ use emvo_ical::calendar::Series;
 
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use d13_time_malformed::{Placed, place_unsound};
-pub use describe::{Described, Group, Level, RuleId, Safety};
+pub use describe::{Described, Level, RuleGroup, RuleId, Safety};
 pub use edit::Edit;
 pub use event_edit::EventEdit;
 pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};

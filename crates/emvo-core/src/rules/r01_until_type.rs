@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::{SeriesEdit, moment_of};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use crate::split::end_of_rule;
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
@@ -27,7 +27,7 @@ declare_rule! {
     /// The end is written as RFC 5545 asks: a date for whole days, in UTC where
     /// the start has a zone, else a local time. Safe where every reading has the
     /// same last date; otherwise with consent, a date meaning through that day.
-    UntilType, "R01", "until-type", Group::Recurrence, "an end of a rule in the wrong form"
+    UntilType, "R01", "until-type", RuleGroup::Recurrence, "an end of a rule in the wrong form"
 }
 
 impl Rule for UntilType {

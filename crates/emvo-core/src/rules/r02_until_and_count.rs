@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, last_of, last_start};
 
 declare_rule! {
@@ -22,7 +22,7 @@ declare_rule! {
     /// ## Repair
     /// Only `UNTIL` stays where both end at the same date: safe. Otherwise, with
     /// consent, the one that ends earlier.
-    UntilAndCount, "R02", "until-and-count", Group::Recurrence, "a rule that ends in two ways"
+    UntilAndCount, "R02", "until-and-count", RuleGroup::Recurrence, "a rule that ends in two ways"
 }
 
 impl Rule for UntilAndCount {

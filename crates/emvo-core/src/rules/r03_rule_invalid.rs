@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported, recover_rule, rule_in_words};
 
 declare_rule! {
@@ -21,7 +21,7 @@ declare_rule! {
     /// Safe where the fault has no effect on any date. Else, with consent, the
     /// reading that the finding states. Where there is none, as without a
     /// frequency, a person has to write the rule.
-    RuleInvalid, "R03", "rule-invalid", Group::Recurrence, "a rule that the standard does not allow"
+    RuleInvalid, "R03", "rule-invalid", RuleGroup::Recurrence, "a rule that the standard does not allow"
 }
 
 impl Rule for RuleInvalid {

@@ -3,7 +3,7 @@
 use super::context::StartAs;
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Starts, is_start_of, on_clock_of, rule_in_words};
 
@@ -24,7 +24,7 @@ declare_rule! {
     /// further date (`RDATE`) beside the rule, and a count becomes an end: every
     /// system then sees the dates that RFC 5545 means. With `--start-as move` the
     /// series starts at the first date of its rule.
-    StartOffRule, "R04", "start-off-rule", Group::Recurrence, "a start that its own rule does not pick"
+    StartOffRule, "R04", "start-off-rule", RuleGroup::Recurrence, "a start that its own rule does not pick"
 }
 
 impl Rule for StartOffRule {

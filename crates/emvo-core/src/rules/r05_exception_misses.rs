@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::Recurrence;
@@ -26,7 +26,7 @@ declare_rule! {
     /// The exception is written as the date that it means. Safe where the day has
     /// one date; with consent where it has several, or where the day depends on
     /// the zone: a time in UTC near midnight.
-    ExceptionMisses, "R05", "exception-misses", Group::Recurrence, "an exception that hits nothing on a day with a date"
+    ExceptionMisses, "R05", "exception-misses", RuleGroup::Recurrence, "an exception that hits nothing on a day with a date"
 }
 
 impl Rule for ExceptionMisses {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::r05_exception_misses::report_empty;
-use super::{Context, Findings, Group, Rule, Subject};
+use super::{Context, Findings, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -17,7 +17,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: it is left as it is.
-    ExceptionEmpty, "R06", "exception-empty", Group::Recurrence, "an exception on a day without a date"
+    ExceptionEmpty, "R06", "exception-empty", RuleGroup::Recurrence, "an exception on a day without a date"
 }
 
 impl Rule for ExceptionEmpty {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::on_clock_of;
@@ -24,7 +24,7 @@ declare_rule! {
     /// ## Repair
     /// With consent. Where only the time of day differs, it is tied to that day's
     /// date; else it becomes a single event with an id derived from its series.
-    OverrideOrphan, "R07", "override-orphan", Group::Recurrence, "an override of a date that no series has"
+    OverrideOrphan, "R07", "override-orphan", RuleGroup::Recurrence, "an override of a date that no series has"
 }
 
 impl Rule for OverrideOrphan {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Reach};
 
 declare_rule! {
@@ -21,7 +21,7 @@ declare_rule! {
     /// ## Repair
     /// With consent the series is split in two: the second one starts at the
     /// override and has its fields. All dates stay what they were.
-    OverrideRange, "R08", "override-range", Group::Recurrence, "an override that stands for all later dates"
+    OverrideRange, "R08", "override-range", RuleGroup::Recurrence, "an override that stands for all later dates"
 }
 
 impl Rule for OverrideRange {

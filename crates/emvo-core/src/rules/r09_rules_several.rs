@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
@@ -19,7 +19,7 @@ declare_rule! {
     /// ## Repair
     /// With consent one rule stays and the dates of the others become further
     /// dates (`RDATE`). A second rule without an end becomes a series of its own.
-    RulesSeveral, "R09", "rules-several", Group::Recurrence, "more than one rule in a series"
+    RulesSeveral, "R09", "rules-several", RuleGroup::Recurrence, "more than one rule in a series"
 }
 
 impl Rule for RulesSeveral {

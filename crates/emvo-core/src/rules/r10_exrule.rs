@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use crate::advice::{Advice, Advised};
 use crate::split::end_of_rule;
 use emvo_ical::recurrence::{Rule as RecurrenceRule, rule_in_words};
@@ -22,7 +22,7 @@ declare_rule! {
     /// Its dates are written out as exceptions (`EXDATE`): safe where the series
     /// ends. Where both go on for ever that cannot be done for all of them: with
     /// consent, and a `--horizon DATE`, the series ends on that day.
-    Exrule, "R10", "exrule", Group::Recurrence, "a rule of exceptions, which many systems ignore"
+    Exrule, "R10", "exrule", RuleGroup::Recurrence, "a rule of exceptions, which many systems ignore"
 }
 
 impl Rule for Exrule {

@@ -1,7 +1,7 @@
 //! `R11 endless`: a series that never ends.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// None: it is left as it is. What a destination takes is said in a limits
     /// file.
-    Endless, "R11", "endless", Group::Recurrence, "a series that never ends"
+    Endless, "R11", "endless", RuleGroup::Recurrence, "a series that never ends"
 }
 
 impl Rule for Endless {

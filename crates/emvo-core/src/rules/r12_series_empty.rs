@@ -1,7 +1,7 @@
 //! `R12 series-empty`: a series without any date.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::recurrence::{exceptions, on_clock_of};
 
 /// A series with more exceptions than this is not empty in any export we know.
@@ -20,7 +20,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: a person has to say whether it may go.
-    SeriesEmpty, "R12", "series-empty", Group::Recurrence, "a series without any date"
+    SeriesEmpty, "R12", "series-empty", RuleGroup::Recurrence, "a series without any date"
 }
 
 impl Rule for SeriesEmpty {

@@ -1,7 +1,7 @@
 //! `R13 series-flattened`: single events that are one series taken apart.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Scope, Subject};
 use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// With consent, or by `convert --roll`, they become one series with the
     /// shortest rule that has exactly these dates; weeks left out become
     /// exceptions. No date is invented.
-    SeriesFlattened, "R13", "series-flattened", Group::Recurrence, "single events that are one series taken apart"
+    SeriesFlattened, "R13", "series-flattened", RuleGroup::Recurrence, "single events that are one series taken apart"
 }
 
 impl Rule for SeriesFlattened {

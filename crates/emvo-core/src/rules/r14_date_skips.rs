@@ -1,7 +1,7 @@
 //! `R14 date-skips`: a day that some months or years do not have.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, civil, clock_seconds, days_in_month};
 use emvo_ical::recurrence::{Frequency, Rule as RecurrenceRule};
@@ -24,7 +24,7 @@ declare_rule! {
     /// ## Repair
     /// None: the rule is as RFC 5545 has it. `every month on the last day` says
     /// the other thing.
-    DateSkips, "R14", "date-skips", Group::Recurrence, "a day that some months or years do not have"
+    DateSkips, "R14", "date-skips", RuleGroup::Recurrence, "a day that some months or years do not have"
 }
 
 impl Rule for DateSkips {

@@ -1,7 +1,7 @@
 //! `R15 rule-unsupported`: a rule that nobody here can expand.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported};
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: the series is carried as it is, and named wherever dates are counted.
-    RuleUnsupported, "R15", "rule-unsupported", Group::Recurrence, "a rule that cannot be expanded here"
+    RuleUnsupported, "R15", "rule-unsupported", RuleGroup::Recurrence, "a rule that cannot be expanded here"
 }
 
 impl Rule for RuleUnsupported {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use crate::identity::Revision;
 use emvo_ical::recurrence::on_clock_of;
 use std::collections::BTreeMap;
@@ -21,7 +21,7 @@ declare_rule! {
     /// ## Repair
     /// With consent the newest stays, by `SEQUENCE`, then `LAST-MODIFIED`, then
     /// `DTSTAMP`; of equals the later in the file. The other is reported and goes.
-    OverrideTwice, "R16", "override-twice", Group::Recurrence, "two overrides for one date"
+    OverrideTwice, "R16", "override-twice", RuleGroup::Recurrence, "two overrides for one date"
 }
 
 impl Rule for OverrideTwice {

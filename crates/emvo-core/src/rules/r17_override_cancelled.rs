@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Status};
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// With consent it becomes an exception (`EXDATE`) of its series. What the
     /// override says besides, such as why, is gone then.
-    OverrideCancelled, "R17", "override-cancelled", Group::Recurrence, "a date cancelled by an override"
+    OverrideCancelled, "R17", "override-cancelled", RuleGroup::Recurrence, "a date cancelled by an override"
 }
 
 impl Rule for OverrideCancelled {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use crate::split::end_of_rule;
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
@@ -28,7 +28,7 @@ declare_rule! {
     /// Where all series of the file that end at a midnight end on a day of their
     /// own, the day was meant: with consent the end moves to that day's date.
     /// Otherwise this is a note.
-    UntilShort, "R18", "until-short", Group::Recurrence, "an end at midnight that leaves out the last day"
+    UntilShort, "R18", "until-short", RuleGroup::Recurrence, "an end at midnight that leaves out the last day"
 }
 
 impl Rule for UntilShort {

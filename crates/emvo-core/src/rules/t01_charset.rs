@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::advice::{Advice, Advised};
 use emvo_ical::content::Charset;
 
@@ -20,7 +20,7 @@ declare_rule! {
     /// Whatever is written is in UTF-8: safe where the charset is beyond doubt.
     /// Where it was told by its bytes alone this is a note with the guess, and
     /// `--input-encoding` says it.
-    CharsetOther, "T01", "charset", Group::Text, "a file that is not in UTF-8"
+    CharsetOther, "T01", "charset", RuleGroup::Text, "a file that is not in UTF-8"
 }
 
 impl Rule for CharsetOther {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::READ_BY_PEOPLE;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::content::undone_mojibake;
 
 declare_rule! {
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// With consent, field by field, and only where the way back is exact: every
     /// sign of the text is a byte of Windows-1252, and the bytes are UTF-8.
-    Mojibake, "T02", "mojibake", Group::Text, "text that was decoded wrongly"
+    Mojibake, "T02", "mojibake", RuleGroup::Text, "text that was decoded wrongly"
 }
 
 impl Rule for Mojibake {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use emvo_ical::content::FaultKind;
 
 declare_rule! {
@@ -21,7 +21,7 @@ declare_rule! {
     /// The line is set aside with its number, and the event is kept without it.
     /// Lines that are too long, or end otherwise than they should, are folded and
     /// ended properly whenever their event is written anew: safe.
-    Folding, "T03", "folding", Group::Text, "lines that are none"
+    Folding, "T03", "folding", RuleGroup::Text, "lines that are none"
 }
 
 impl Rule for Folding {

@@ -4,7 +4,7 @@ use memchr::{memchr, memchr2};
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, READ_BY_PEOPLE};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::fields::Field;
 
 /// Whether a value has a comma or semicolon without a backslash in front.
@@ -36,7 +36,7 @@ declare_rule! {
     /// ## Repair
     /// Commas and semicolons are escaped: safe. A visible `\\n` becomes a line
     /// break with consent, since it may be a real backslash.
-    Escaping, "T04", "escaping", Group::Text, "text that is escaped wrongly"
+    Escaping, "T04", "escaping", RuleGroup::Text, "text that is escaped wrongly"
 }
 
 impl Rule for Escaping {

@@ -3,7 +3,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use crate::product::PRODUCT_ID;
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// Safe: the stamp is taken from `LAST-MODIFIED` or `CREATED`, else it is 1
     /// January 1970; never from the clock. The calendar gets `VERSION:2.0` and a
     /// `PRODID` that names Emvo.
-    PropertyMissing, "T05", "property-missing", Group::Text, "a line is missing that every calendar or event has"
+    PropertyMissing, "T05", "property-missing", RuleGroup::Text, "a line is missing that every calendar or event has"
 }
 
 impl Rule for PropertyMissing {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Described, Findings, Group, Level, Rule, Safety};
+use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use emvo_ical::content::FaultKind;
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// ## Repair
     /// The whole part is kept, the broken one set aside. Export the calendar
     /// again if you can.
-    Truncated, "T06", "truncated", Group::Text, "a file that ends too early"
+    Truncated, "T06", "truncated", RuleGroup::Text, "a file that ends too early"
 }
 
 impl Rule for Truncated {

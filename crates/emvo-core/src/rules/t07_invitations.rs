@@ -1,7 +1,7 @@
 //! `T07 invitations`: people who were asked to come.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::Event;
 
 declare_rule! {
@@ -16,7 +16,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None needed: `merge --invitations drop` leaves them out.
-    Invitations, "T07", "invitations", Group::Text, "people who were asked to come"
+    Invitations, "T07", "invitations", RuleGroup::Text, "people who were asked to come"
 }
 
 impl Rule for Invitations {

@@ -1,7 +1,7 @@
 //! `T08 private-in-shared`: a private event in an export.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::{Classification, Event};
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None needed: `pick --private omit` or `mask` makes a copy without it.
-    PrivateInShared, "T08", "private-in-shared", Group::Text, "a private event in an export"
+    PrivateInShared, "T08", "private-in-shared", RuleGroup::Text, "a private event in an export"
 }
 
 impl Rule for PrivateInShared {

@@ -1,7 +1,7 @@
 //! `T09 reminders-many`: more than one reminder.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None needed: `merge --reminders drop` leaves them out.
-    RemindersMany, "T09", "reminders-many", Group::Text, "more than one reminder"
+    RemindersMany, "T09", "reminders-many", RuleGroup::Text, "more than one reminder"
 }
 
 impl Rule for RemindersMany {

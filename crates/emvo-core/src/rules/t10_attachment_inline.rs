@@ -1,7 +1,7 @@
 //! `T10 attachment-inline`: a file inside the calendar.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -15,7 +15,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None needed: `merge --attachments drop` leaves it out.
-    AttachmentInline, "T10", "attachment-inline", Group::Text, "a file inside the calendar"
+    AttachmentInline, "T10", "attachment-inline", RuleGroup::Text, "a file inside the calendar"
 }
 
 impl Rule for AttachmentInline {

@@ -1,7 +1,7 @@
 //! `T11 markup`: a description with markup.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -15,7 +15,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: it is left as it is.
-    Markup, "T11", "markup", Group::Text, "a description with markup"
+    Markup, "T11", "markup", RuleGroup::Text, "a description with markup"
 }
 
 impl Rule for Markup {

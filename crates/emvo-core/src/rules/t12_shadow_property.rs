@@ -1,7 +1,7 @@
 //! `T12 shadow-property`: a system's own word against the standard's.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::{VendorMirror, vendor_mirror_of};
 
 declare_rule! {
@@ -20,7 +20,7 @@ declare_rule! {
     /// ## Repair
     /// None: a person has to say which is right. `amend --set busy=free` sets the
     /// standard one, and the system's own word goes along.
-    ShadowProperty, "T12", "shadow-property", Group::Text, "a system's own word against the standard's"
+    ShadowProperty, "T12", "shadow-property", RuleGroup::Text, "a system's own word against the standard's"
 }
 
 impl Rule for ShadowProperty {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, can_ring, lacks_end};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// One that only lacks its action is shown: safe. One that cannot ring goes,
     /// with consent.
-    ReminderBroken, "T13", "reminder-broken", Group::Text, "a reminder that cannot ring"
+    ReminderBroken, "T13", "reminder-broken", RuleGroup::Text, "a reminder that cannot ring"
 }
 
 impl Rule for ReminderBroken {

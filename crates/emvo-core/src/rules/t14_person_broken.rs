@@ -1,7 +1,7 @@
 //! `T14 person-broken`: a person without an address.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::Event;
 
 declare_rule! {
@@ -16,7 +16,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// None: `merge --invitations drop` leaves people out.
-    PersonBroken, "T14", "person-broken", Group::Text, "a person without an address"
+    PersonBroken, "T14", "person-broken", RuleGroup::Text, "a person without an address"
 }
 
 impl Rule for PersonBroken {

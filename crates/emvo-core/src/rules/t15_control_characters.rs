@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, READ_BY_PEOPLE, is_odd_control};
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -17,7 +17,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// Safe: they go, and it is listed.
-    ControlCharacters, "T15", "control-characters", Group::Text, "control characters in text"
+    ControlCharacters, "T15", "control-characters", RuleGroup::Text, "control characters in text"
 }
 
 impl Rule for ControlCharacters {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -18,7 +18,7 @@ declare_rule! {
     /// ## Repair
     /// Safe: it gets an id derived from its title, start, end and rule, the same on
     /// every run.
-    UidMissing, "U01", "uid-missing", Group::Identity, "an event without an id"
+    UidMissing, "U01", "uid-missing", RuleGroup::Identity, "an event without an id"
 }
 
 impl Rule for UidMissing {

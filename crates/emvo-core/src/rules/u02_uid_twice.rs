@@ -1,7 +1,7 @@
 //! `U02 uid-twice`: one id for two events.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Scope, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -16,7 +16,7 @@ declare_rule! {
     /// ## Repair
     /// Safe: copies become one, of versions the newest stays, and different events
     /// get ids of their own. `merge` and `convert` do the same.
-    UidTwice, "U02", "uid-twice", Group::Identity, "one id for two events"
+    UidTwice, "U02", "uid-twice", RuleGroup::Identity, "one id for two events"
 }
 
 impl Rule for UidTwice {

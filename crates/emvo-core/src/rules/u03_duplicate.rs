@@ -1,7 +1,7 @@
 //! `U03 duplicate`: the same event under another id.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Scope, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Scope, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// With consent they become one, with all that either of them says. `merge`
     /// does it as it combines.
-    Duplicate, "U03", "duplicate", Group::Identity, "the same event under another id"
+    Duplicate, "U03", "duplicate", RuleGroup::Identity, "the same event under another id"
 }
 
 impl Rule for Duplicate {

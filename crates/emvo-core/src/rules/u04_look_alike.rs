@@ -1,7 +1,7 @@
 //! `U04 look-alike`: probably the same event.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Scope, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Scope, Subject};
 
 declare_rule! {
     /// ## What it finds
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// None: a person has to say. `merge --review sheet.csv` puts such pairs on a
     /// sheet.
-    LookAlike, "U04", "look-alike", Group::Identity, "probably the same event"
+    LookAlike, "U04", "look-alike", RuleGroup::Identity, "probably the same event"
 }
 
 impl Rule for LookAlike {

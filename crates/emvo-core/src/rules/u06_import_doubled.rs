@@ -1,7 +1,7 @@
 //! `U06 import-doubled`: a whole file that was imported twice.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Scope, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Scope, Subject};
 
 /// Fewer doubled events are no doubled import.
 const LEAST: usize = 4;
@@ -19,7 +19,7 @@ declare_rule! {
     ///
     /// ## Repair
     /// `merge FILE -o OUT` makes one of each pair.
-    ImportDoubled, "U06", "import-doubled", Group::Identity, "a whole file that was imported twice"
+    ImportDoubled, "U06", "import-doubled", RuleGroup::Identity, "a whole file that was imported twice"
 }
 
 impl Rule for ImportDoubled {

@@ -1,7 +1,7 @@
 //! `U07 cancelled`: an event that does not take place.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::Status;
 
 declare_rule! {
@@ -17,7 +17,7 @@ declare_rule! {
     /// ## Repair
     /// None needed: it is counted apart everywhere. `drop --finding U07` leaves it
     /// out.
-    Cancelled, "U07", "cancelled", Group::Identity, "an event that does not take place"
+    Cancelled, "U07", "cancelled", RuleGroup::Identity, "an event that does not take place"
 }
 
 impl Rule for Cancelled {

@@ -1,7 +1,7 @@
 //! `Z01 zone-alias`: a zone name that is no IANA id but means one.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::zone::ZoneSource;
 
 declare_rule! {
@@ -22,7 +22,7 @@ declare_rule! {
     /// The IANA id takes the name's place, clocks stay, and the definition is
     /// written for it. Safe where the file has no definition, or one that agrees
     /// over the dates in use; where it does not agree, Z04 asks first.
-    ZoneAlias, "Z01", "zone-alias", Group::Zones, "a zone name that is no IANA id but means one"
+    ZoneAlias, "Z01", "zone-alias", RuleGroup::Zones, "a zone name that is no IANA id but means one"
 }
 
 impl Rule for ZoneAlias {

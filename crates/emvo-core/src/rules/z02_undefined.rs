@@ -1,7 +1,7 @@
 //! `Z02 zone-undefined`: a zone name that the file does not define.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use crate::advice::{Advice, Advised, Known};
 use emvo_ical::zone::{Definition, DefinitionExtent, closest};
 
@@ -23,7 +23,7 @@ declare_rule! {
     /// Where the name means a zone, its definition is added: safe. Where it means
     /// none, a person has to say what it means: `--zone-map "Name=Area/City"`. A
     /// definition without end is followed for a while and no further.
-    ZoneUndefined, "Z02", "zone-undefined", Group::Zones, "a zone name that the file does not define"
+    ZoneUndefined, "Z02", "zone-undefined", RuleGroup::Zones, "a zone name that the file does not define"
 }
 
 /// What is wrong with a definition that was read all the same.

@@ -1,7 +1,7 @@
 //! `Z03 zone-private`: a zone of the file's own that behaves like a known one.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject, ZoneFacts};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, ZoneFacts};
 use crate::advice::{Advice, Advised, Known};
 use emvo_ical::zone::{Zone, ZoneKind, ZoneSource};
 
@@ -26,7 +26,7 @@ declare_rule! {
     /// the only candidate. Otherwise the message lists them for `--zone-map`.
     /// Where no IANA zone agrees, the definition is obeyed and carried, and there
     /// is no finding.
-    ZonePrivate, "Z03", "zone-private", Group::Zones, "a zone of the file's own that behaves like a known one"
+    ZonePrivate, "Z03", "zone-private", RuleGroup::Zones, "a zone of the file's own that behaves like a known one"
 }
 
 impl Rule for ZonePrivate {

@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject, ZoneFacts};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, ZoneFacts};
 use emvo_ical::calendar::{Duration, ZoneRef};
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
@@ -28,7 +28,7 @@ declare_rule! {
     /// ## Repair
     /// With consent the definition is written anew; clock times stay, since they
     /// are what people agreed on.
-    ZoneOutdated, "Z04", "zone-outdated", Group::Zones, "a definition that is not what the zone does"
+    ZoneOutdated, "Z04", "zone-outdated", RuleGroup::Zones, "a definition that is not what the zone does"
 }
 
 impl Rule for ZoneOutdated {

@@ -1,7 +1,7 @@
 //! `Z05 time-floating`: clock times without a zone.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use crate::advice::{Advice, Advised};
 use emvo_ical::calendar::ZoneRef;
 
@@ -20,7 +20,7 @@ declare_rule! {
     /// ## Repair
     /// They get the house zone (`--zone`), or else the zone that the calendar
     /// states: safe. Where there is neither, nothing is guessed.
-    TimeFloating, "Z05", "time-floating", Group::Zones, "clock times without a zone"
+    TimeFloating, "Z05", "time-floating", RuleGroup::Zones, "clock times without a zone"
 }
 
 impl Rule for TimeFloating {

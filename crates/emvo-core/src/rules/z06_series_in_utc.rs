@@ -1,7 +1,7 @@
 //! `Z06 series-in-utc`: a repeating event in UTC in a calendar with summer time.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::ZoneRef;
 
 declare_rule! {
@@ -22,7 +22,7 @@ declare_rule! {
     /// its start, the same clock time from there on. Exceptions, overrides and
     /// the end of the rule move along; an override with a time of its own keeps
     /// its instant.
-    SeriesInUtc, "Z06", "series-in-utc", Group::Zones, "a repeating event in UTC in a calendar with summer time"
+    SeriesInUtc, "Z06", "series-in-utc", RuleGroup::Zones, "a repeating event in UTC in a calendar with summer time"
 }
 
 impl Rule for SeriesInUtc {

@@ -1,7 +1,7 @@
 //! `Z07 clock-in-gap`: a clock time that summer time skips or repeats.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Group, Level, Rule, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::{EventTime, Series};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Ceiling, Frequency, Rule as RecurrenceRule, Window, occurrences_of};
@@ -22,7 +22,7 @@ declare_rule! {
     /// None: a person has to say what was meant. Until then it is read as RFC 5545
     /// says: a skipped time with the offset before the gap, a repeated one as the
     /// first of the two.
-    ClockInGap, "Z07", "clock-in-gap", Group::Zones, "a clock time that summer time skips or repeats"
+    ClockInGap, "Z07", "clock-in-gap", RuleGroup::Zones, "a clock time that summer time skips or repeats"
 }
 
 impl Rule for ClockInGap {

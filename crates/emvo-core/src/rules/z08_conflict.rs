@@ -1,7 +1,7 @@
 //! `Z08 zone-conflict`: one zone name, defined in two ways.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject, ZoneFacts};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, ZoneFacts};
 use emvo_ical::calendar::ZoneName;
 use emvo_ical::zone::ZoneSource;
 
@@ -21,7 +21,7 @@ declare_rule! {
     /// The second input's name gets a number behind it, and keeps its definition:
     /// safe. Where one input defines a name twice, a person has to say which
     /// definition is meant.
-    ZoneConflict, "Z08", "zone-conflict", Group::Zones, "one zone name, defined in two ways"
+    ZoneConflict, "Z08", "zone-conflict", RuleGroup::Zones, "one zone name, defined in two ways"
 }
 
 impl Rule for ZoneConflict {

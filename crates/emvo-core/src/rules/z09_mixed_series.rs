@@ -1,7 +1,7 @@
 //! `Z09 zone-mixed-series`: the times of one series in different zones.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Extent, Series, ZoneRef};
 use emvo_ical::zone::ZoneResolver;
 
@@ -22,7 +22,7 @@ declare_rule! {
     /// in the zone of the start, at the same instants: safe. Ends and overrides
     /// need consent, since another zone may be what was meant. A single event that
     /// starts in one zone and ends in another, such as a crossing, is no fault.
-    ZoneMixedSeries, "Z09", "zone-mixed-series", Group::Zones, "the times of one series in different zones"
+    ZoneMixedSeries, "Z09", "zone-mixed-series", RuleGroup::Zones, "the times of one series in different zones"
 }
 
 impl Rule for ZoneMixedSeries {

@@ -2,7 +2,7 @@
 //! zone.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Group, Level, Rule, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
 use crate::retime::{Retimed, express_in};
 
 declare_rule! {
@@ -22,7 +22,7 @@ declare_rule! {
     /// Written in the destination's zone and split at the changeovers, so that
     /// every occurrence keeps its instant: safe. A series without an end cannot be
     /// split for ever and stays as it is.
-    ZoneForced, "Z10", "zone-forced", Group::Zones, "a series that one rule cannot keep in the destination's zone"
+    ZoneForced, "Z10", "zone-forced", RuleGroup::Zones, "a series that one rule cannot keep in the destination's zone"
 }
 
 impl Rule for ZoneForced {

@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use super::COLUMN_PROPERTY;
-use super::cells_of::{Row, minutes_before};
+use super::cells_of::{WrittenRow, minutes_before};
 use super::columns_file::{Column, Content};
 use emvo_ical::calendar::Reach;
 use emvo_ical::calendar::fields::Field;
@@ -44,7 +44,7 @@ impl Places {
     }
 
     /// Counts what a row leaves behind. Stamps are no content and are not counted.
-    pub(super) fn note(&self, row: &Row<'_, '_>, cannot_carry: &mut CannotCarry) {
+    pub(super) fn note(&self, row: &WrittenRow<'_, '_>, cannot_carry: &mut CannotCarry) {
         let mut count = |name: &str| match cannot_carry.get_mut(name) {
             Some(count) => *count += 1,
             None => {

@@ -9,7 +9,7 @@ use emvo_ical::recurrence::{Rule, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// An event with what its row needs besides.
-pub(super) struct Row<'r, 'a> {
+pub(super) struct WrittenRow<'r, 'a> {
     pub(super) event: &'r Event<'a>,
     pub(super) series: &'r Series<'a>,
     pub(super) zones: &'r ZoneResolver,
@@ -17,7 +17,7 @@ pub(super) struct Row<'r, 'a> {
     pub(super) file: Option<&'r Columns>,
 }
 
-impl Row<'_, '_> {
+impl WrittenRow<'_, '_> {
     /// The cell of a field among these columns.
     pub(super) fn cell(&self, field: ColumnField, columns: &[Column]) -> String {
         let event = self.event;

@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value};
 
-use super::cells_of::Row;
+use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::write::COLUMNS;
 use emvo_ical::calendar::{Calendar, Event, Series};
@@ -23,7 +23,7 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> (Vec<u8>, us
             let overrides: Vec<Value> = others
                 .map(|event| {
                     let mut object = object(event, series, zones, &name);
-                    let row = Row { event, series, zones, calendar: &name, file: None };
+                    let row = WrittenRow { event, series, zones, calendar: &name, file: None };
                     object.insert("replaces".to_owned(), Value::from(row.cell(ColumnField::Replaces, &[])));
                     Value::from(object)
                 })
@@ -42,7 +42,7 @@ fn object(
     zones: &ZoneResolver,
     calendar: &str,
 ) -> Map<String, Value> {
-    let row = Row { event, series, zones, calendar, file: None };
+    let row = WrittenRow { event, series, zones, calendar, file: None };
     let mut object = Map::new();
     for field in COLUMNS.into_iter().chain([ColumnField::Status]) {
         let value = match field {

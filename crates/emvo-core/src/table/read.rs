@@ -14,7 +14,7 @@ use super::columns_file::{Columns, Content};
 use super::date::DateOrder;
 use super::layout::{Layout, sniff};
 use super::notes::{Note, NoteKind, SetAsideRow};
-use super::row::{Repeats, Row, RowReader, Title, UNTITLED};
+use super::row::{ReadRow, Repeats, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::sniffed::Sniffed;
 use crate::advice::Advice;
@@ -236,8 +236,8 @@ impl Understood {
 impl EventRow {
     /// Rows without an id get one from calendar, title and start: a later change
     /// of place makes no new event.
-    fn of(row: Row, name: &str, rank: usize) -> Self {
-        let Row { mut component, start, extent, uid, calendar, .. } = row;
+    fn of(row: ReadRow, name: &str, rank: usize) -> Self {
+        let ReadRow { mut component, start, extent, uid, calendar, .. } = row;
         let (id, uid) = if let Some(uid) = uid {
             (Id::Own, Property::text_of("UID", &uid))
         } else {
@@ -313,7 +313,7 @@ fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut 
     }
 }
 
-fn note_row(number: u64, row: &Row, notes: &mut Vec<Note>) {
+fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
     let mut note = |kind, words: &str| {
         let title = row.component.text("SUMMARY").unwrap_or_default().into_owned();
         notes.push(Note { kind, row: Some(number), title, words: words.to_owned() });

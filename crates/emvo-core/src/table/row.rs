@@ -84,7 +84,7 @@ pub(super) struct RowReader<'t> {
 }
 
 /// A row, read: all but its id.
-pub(super) struct Row {
+pub(super) struct ReadRow {
     pub(super) component: Component<'static>,
     pub(super) start: EventTime,
     pub(super) extent: Extent,
@@ -152,7 +152,7 @@ impl<'t> RowReader<'t> {
         self.zones = cells.into_iter().map(|(cell, zone)| (cell, RowZone::of(zone))).collect();
     }
 
-    pub(super) fn read(&self, record: &csv::StringRecord) -> Result<Row, RowError> {
+    pub(super) fn read(&self, record: &csv::StringRecord) -> Result<ReadRow, RowError> {
         if record.len() > MOST_COLUMNS {
             return Err(RowError::TooManyCells { cells: record.len() });
         }
@@ -183,7 +183,7 @@ impl<'t> RowReader<'t> {
         add_reminders(&cells, &mut component)?;
         let uid = cells.get(ColumnField::Uid).map(str::to_owned);
         let calendar = cells.get(ColumnField::Calendar).map(Box::from);
-        Ok(Row { component, start, extent, uid, calendar, title, repeats })
+        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::cannot_carry::{CannotCarry, Places};
 use super::cell::guarded;
-use super::cells_of::Row;
+use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
@@ -112,7 +112,7 @@ pub fn write(
                 let of_series =
                     series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
                 let cells = of_series.map(|(series, event)| {
-                    let row = Row { event, series, zones, calendar: &name, file: rows.file };
+                    let row = WrittenRow { event, series, zones, calendar: &name, file: rows.file };
                     places.note(&row, &mut left_out);
                     rows.cells(&row)
                 });
@@ -194,7 +194,7 @@ impl Rows<'_> {
         self.columns.iter().map(|column| column.header.clone()).collect()
     }
 
-    fn cells(&self, row: &Row<'_, '_>) -> Vec<String> {
+    fn cells(&self, row: &WrittenRow<'_, '_>) -> Vec<String> {
         let cell = |column: &Column| match &column.content {
             Content::Field(field) => row.cell(*field, self.columns),
             Content::Fixed(text) => text.clone(),

@@ -2,7 +2,7 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::rules::{Group, Rule};
+use emvo_core::rules::{Rule, RuleGroup};
 use serde::Serialize;
 
 use super::{Answer, Detail};
@@ -56,7 +56,7 @@ struct RuleJson {
 
 fn catalogue(rules: &[&dyn Rule]) -> String {
     let mut out = String::new();
-    let mut last: Option<Group> = None;
+    let mut last: Option<RuleGroup> = None;
     for rule in rules {
         if last != Some(rule.group()) {
             // Writing into a string cannot fail, here and below.

@@ -13,7 +13,7 @@ use super::{Command, Program};
 use crate::answer::backup::Backup;
 use crate::answer::{Form, give};
 use crate::commands::convert::as_calendar_file;
-use crate::input::{Group, ReadAs, ReadFiles, Reading, Secret, Source, with_sources};
+use crate::input::{InputGroup, ReadAs, ReadFiles, Reading, Secret, Source, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
 use crate::output::backup::{Contents, Entry, Manifest, checked, zipped};
@@ -68,7 +68,7 @@ impl Command for BundleArgs {
             (None, true) => Some(asked()?),
             (None, false) => None,
         };
-        let group = Group { paths: &self.inputs, reading: &reading, except: output.path() };
+        let group = InputGroup { paths: &self.inputs, reading: &reading, except: output.path() };
         with_sources(&[group], &files, |[mut sources]| {
             progress::doing("packing");
             let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();

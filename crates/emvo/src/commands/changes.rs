@@ -15,7 +15,7 @@ use super::{Command, Program};
 use crate::answer::changes::{Compared, Removed};
 use crate::answer::give;
 use crate::answer::sheet::sheet;
-use crate::input::{Group, ReadFiles, views, with_sources};
+use crate::input::{InputGroup, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
 use crate::output::{Batch, Existing, Guard, Mode, NamedFile, Readers, Role};
@@ -60,7 +60,7 @@ impl Command for ChangesArgs {
         let output = named(&self.output, Role::Output)?;
         let cancelled = named(&self.cancellations, Role::Cancellations)?;
         let (old, new) = ([self.old], [self.new]);
-        let groups = [&old, &new].map(|paths| Group { paths, reading: &reading, except: None });
+        let groups = [&old, &new].map(|paths| InputGroup { paths, reading: &reading, except: None });
         with_sources(&groups, &files, |[old, new]| {
             progress::doing("comparing");
             let (old_views, new_views) = (views(&old), views(&new));

@@ -10,7 +10,7 @@ use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::advice::told;
 use crate::answer::findings::{Findings, Found};
-use crate::input::{Group, Loaded, ReadFiles, Source, with_sources};
+use crate::input::{InputGroup, Loaded, ReadFiles, Source, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, RuleArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs, series_with};
@@ -60,7 +60,7 @@ impl Command for CheckArgs {
             Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
         let except = report.path();
         with_sources(
-            &[Group { paths: &self.input.inputs, reading: &reading, except }],
+            &[InputGroup { paths: &self.input.inputs, reading: &reading, except }],
             &files,
             |[sources]| {
                 progress::doing("looking for faults");

@@ -7,7 +7,7 @@ use crate::answer::date_lines::{FieldArg, list_dates};
 use crate::answer::dates::Dates;
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
-use crate::input::{Group, ReadFiles, with_sources};
+use crate::input::{InputGroup, ReadFiles, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::resolve::zone_named;
 use crate::job::select::SelectArgs;
@@ -61,7 +61,7 @@ impl Command for DatesArgs {
         let reading = self.input.reading.resolve(&files)?;
         let file = self.file.resolve(&files)?;
         let fields = if self.fields.is_empty() { FieldArg::ALL.to_vec() } else { self.fields };
-        let group = Group { paths: &self.input.inputs, reading: &reading, except: file.path() };
+        let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: file.path() };
         with_sources(&[group], &files, |[sources]| {
             progress::doing("listing dates");
             let selection = &chosen.selection;

@@ -4,7 +4,7 @@ use super::{Command, Program};
 use crate::answer::events::{EventLine, Events, FieldArg, Picked, Telling, USUAL};
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
-use crate::input::{Group, ReadFiles, Source, with_sources};
+use crate::input::{InputGroup, ReadFiles, Source, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::select::SelectArgs;
@@ -44,7 +44,7 @@ impl Command for EventsArgs {
         let reading = self.input.reading.resolve(&files)?;
         let file = self.file.resolve(&files)?;
         let fields = if self.fields.is_empty() { USUAL.to_vec() } else { self.fields };
-        let group = Group { paths: &self.input.inputs, reading: &reading, except: file.path() };
+        let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: file.path() };
         with_sources(&[group], &files, |[sources]| {
             progress::doing("listing events");
             let scope = Scope::over(&sources, chosen, &window, &reading);

@@ -16,7 +16,7 @@ use super::{Command, Program};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
 use crate::answer::combined::{Combined, Review};
 use crate::answer::{Report, give, sheet};
-use crate::input::{Group, ReadFiles, Reading, Source, with_sources};
+use crate::input::{InputGroup, ReadFiles, Reading, Source, with_sources};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, KeepArg, OutputArgs, UidsArg};
 use crate::job::edit::place_with_report;
 use crate::outcome::Outcome;
@@ -197,7 +197,7 @@ impl Command for MergeArgs {
         let review = NamedFile::at(self.review.as_deref(), Role::Review, output.existing, &output.guard)?;
         let first = if self.into.is_some() { First::IsDestination } else { First::IsIncoming };
         let inputs: Vec<PathBuf> = self.into.into_iter().chain(self.input.inputs).collect();
-        let group = Group { paths: &inputs, reading: &reading, except: output.place.path() };
+        let group = InputGroup { paths: &inputs, reading: &reading, except: output.place.path() };
         with_sources(&[group], &files, |[mut sources]| {
             progress::doing("combining");
             let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;

@@ -9,7 +9,7 @@ use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::proof::Proof;
-use crate::input::{Group, ReadAs, ReadFiles, views, with_sources};
+use crate::input::{InputGroup, ReadAs, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs, WindowArgs};
 use crate::outcome::Outcome;
 use crate::output::{Existing, Guard};
@@ -56,7 +56,7 @@ impl Command for ReconcileArgs {
             Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
         let receipts = receipts(&self.explained_by, &files)?;
         let groups =
-            [&self.sources, &self.result].map(|paths| Group { paths, reading: &reading, except: None });
+            [&self.sources, &self.result].map(|paths| InputGroup { paths, reading: &reading, except: None });
         with_sources(&groups, &files, |[sources, results]| {
             progress::doing("comparing date by date");
             let window = choice.over(&sources);

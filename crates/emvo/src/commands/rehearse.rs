@@ -15,7 +15,7 @@ use emvo_ical::zone::ZoneResolver;
 use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::proof::{Proof, Rehearsal};
-use crate::input::{Group, ReadFiles, Source, views, with_sources};
+use crate::input::{InputGroup, ReadFiles, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
 use crate::output::{Existing, Guard, NamedFile, Role, limits_file};
@@ -61,7 +61,7 @@ impl Command for RehearseArgs {
         let existing = Existing::of_flag(self.overwrite);
         let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
         let count = if self.twice { ImportCount::Twice } else { ImportCount::Once };
-        let group = Group { paths: &self.input.inputs, reading: &reading, except: output.path() };
+        let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: output.path() };
         with_sources(&[group], &files, |[sources]| {
             let held = held(&sources, &limits, count)?;
             let zones = ZoneResolver::of(&held.calendar, &reading.zones);

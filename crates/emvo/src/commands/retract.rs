@@ -11,7 +11,7 @@ use serde::Serialize;
 use super::{Command, Program};
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines};
 use crate::answer::{Detail, Report};
-use crate::input::{Group, Loaded, ReadFiles, views, with_sources};
+use crate::input::{InputGroup, Loaded, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, OutputArgs, ReadingArgs};
 use crate::job::edit::{edit_all, finish};
 use crate::job::select::Chosen;
@@ -65,7 +65,7 @@ impl Command for RetractArgs {
         let report = Report::at(None, output.existing, &output.guard)?;
         let (target, before): (Vec<_>, Vec<_>) = (vec![self.out_of], self.before.into_iter().collect());
         let groups = [&self.wrong, &before, &target];
-        let groups = groups.map(|paths| Group { paths, reading: &reading, except: output.place.path() });
+        let groups = groups.map(|paths| InputGroup { paths, reading: &reading, except: output.place.path() });
         with_sources(&groups, &files, |[wrong, before, mut target]| {
             let (wrong, before) = (views(&wrong), views(&before));
             let mut retracting = Retracting::of(&wrong, &before, self.edited);

@@ -7,7 +7,7 @@ use rayon::prelude::*;
 
 use super::{Command, Program};
 use crate::answer::{Form, give};
-use crate::input::{Group, ReadFiles, Reading, with_sources};
+use crate::input::{InputGroup, ReadFiles, Reading, with_sources};
 use crate::job::args::{AnswerArgs, RecordArgs};
 use crate::outcome::Outcome;
 use crate::output::{Existing, Guard, Mode, NamedFile, Role};
@@ -114,7 +114,7 @@ fn write_starter(folder: &Path, output: &Path, existing: Existing) -> anyhow::Re
     let reading = Reading::plain();
     let file = NamedFile::at(Some(output), Role::Starter, existing, &Guard::new(&files))?;
     let inputs = [folder.to_owned()];
-    let group = Group { paths: &inputs, reading: &reading, except: Some(output) };
+    let group = InputGroup { paths: &inputs, reading: &reading, except: Some(output) };
     with_sources(&[group], &files, |[mut sources]| {
         // Paths in a plan start where the plan is.
         let base = output.parent().map(Path::to_owned).unwrap_or_default();

@@ -10,7 +10,7 @@ use hashbrown::HashMap;
 use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
-use crate::input::{Group, Loaded, ReadFiles, Reading, Source, with_sources};
+use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
 use crate::terminal::progress;
@@ -35,7 +35,7 @@ impl Command for SurveyArgs {
         let files = ReadFiles::default();
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let window = self.window.resolve()?;
-        let group = Group { paths: &self.input.inputs, reading: &reading, except: None };
+        let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: None };
         with_sources(&[group], &files, |[sources]| {
             progress::doing("counting");
             let calendars = match window.over(&sources) {

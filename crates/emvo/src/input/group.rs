@@ -8,7 +8,7 @@ use super::reading::Reading;
 use super::source::{Source, decode, read};
 
 /// Files that are read together and alike.
-pub(crate) struct Group<'g> {
+pub(crate) struct InputGroup<'g> {
     pub(crate) paths: &'g [PathBuf],
     pub(crate) reading: &'g Reading,
     /// What folder walks leave out: the output, which may lie among its inputs.
@@ -18,7 +18,7 @@ pub(crate) struct Group<'g> {
 /// Reads groups of files and hands their sources on, group by group. Sources
 /// borrow from texts and texts from bytes, so the work is done in here.
 pub(crate) fn with_sources<const N: usize, R>(
-    groups: &[Group<'_>; N],
+    groups: &[InputGroup<'_>; N],
     files: &ReadFiles,
     work: impl for<'t> FnOnce([Vec<Source<'t>>; N]) -> anyhow::Result<R>,
 ) -> anyhow::Result<R> {

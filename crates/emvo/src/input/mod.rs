@@ -16,7 +16,7 @@ mod source_file;
 
 pub(crate) use files::{ReadAs, ReadFiles};
 pub(crate) use gather::gather;
-pub(crate) use group::{Group, with_sources};
+pub(crate) use group::{InputGroup, with_sources};
 pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;
 pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};

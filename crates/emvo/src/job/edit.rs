@@ -22,7 +22,7 @@ use crate::answer::written::{
     WrittenJson, output_lines, refused_in_words, stream_beside, summary, warnings_about, whole_line,
 };
 use crate::answer::{Answer, Detail, Form, Report, Reported, Stream, give};
-use crate::input::{Group, Loaded, ReadFiles, Reading, Source, with_sources};
+use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
 use crate::outcome::Outcome;
 use crate::output::{Draft, Output, Shape, TableForm, Written};
 use crate::terminal::progress;
@@ -148,7 +148,7 @@ impl EditJob {
     /// Reads, changes, writes, and says so.
     pub(crate) fn run(self, mut edit: impl Edit) -> anyhow::Result<Outcome> {
         let Self { files, inputs, reading, chosen, window, output, report, form } = self;
-        let group = Group { paths: &inputs, reading: &reading, except: output.place.path() };
+        let group = InputGroup { paths: &inputs, reading: &reading, except: output.place.path() };
         with_sources(&[group], &files, |[mut sources]| {
             let scope = Scope::over(&sources, chosen, &window, &reading);
             let edited = edit_all(&mut edit, &mut sources, &scope);

@@ -33,7 +33,7 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
         let title = series.lead().title().unwrap_or_default();
         source.start != result.start
             || source.end != result.end
-            || evidence.result.told(evidence.found[*at].result.unwrap_or_default()).title
+            || evidence.result.fields(evidence.found[*at].result.unwrap_or_default()).title
                 == crate::identity::normalised(&title)
     };
     let members: Vec<usize> = candidates.into_iter().filter(is_as_series).collect();

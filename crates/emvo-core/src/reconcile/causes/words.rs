@@ -62,7 +62,7 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
     for at in evidence.free(DifferenceKind::Altered) {
         let found = &evidence.found[at];
         let (Some(source), Some(result)) = (found.source, found.result) else { continue };
-        let (one, two) = (evidence.source.told(source), evidence.result.told(result));
+        let (one, two) = (evidence.source.fields(source), evidence.result.fields(result));
         let path = evidence.difference(at).path.as_str();
         let mut pairs =
             TEXTS.iter().map(|(name, of)| (*name, of(one), of(two))).filter(|(_, one, two)| one != two);
@@ -121,7 +121,7 @@ pub(super) fn lost_fields(evidence: &mut Evidence<'_, '_, '_>) {
     }
     for (field, members) in by_field {
         let is_gone = |at: &usize| {
-            let result = evidence.found[*at].result.map(|result| evidence.result.told(result));
+            let result = evidence.found[*at].result.map(|result| evidence.result.fields(result));
             result.is_some_and(|told| match field {
                 "title" => told.title.is_empty(),
                 "location" => told.location.is_empty(),

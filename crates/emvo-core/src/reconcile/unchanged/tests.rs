@@ -152,10 +152,10 @@ proptest! {
             .map(|at| CalendarView { calendar: &calendars[at], zones: &books[at], path: ["a.ics", "b.ics", "now.ics"][at] })
             .collect();
         let (sources, results) = sides.split_at(2);
-        let told = |found: Reconciliation| format!("{found:#?}");
+        let in_full = |found: Reconciliation| format!("{found:#?}");
         let unchanged = account_of(sources, results, |span| Unchanged::find(sources, results, &Trails::new(), span));
         let all = account_of(sources, results, |_| Unchanged::nothing(sources, results));
-        prop_assert_eq!(told(unchanged), told(all));
+        prop_assert_eq!(in_full(unchanged), in_full(all));
     }
 }
 
