@@ -25,17 +25,17 @@ server=$!
 trap 'kill "$server" 2> /dev/null || true; rm -rf "$work"' EXIT
 sleep 1
 
-# shot NAME COMMAND: runs the command in a window and keeps a picture of it: of the
+# shot NAME COMMAND [LINES]: runs the command in a window and keeps a picture of it: of the
 # command and the first lines of its answer, as many as a window holds. The command
 # has a terminal of its own, so that it answers as it would to a person.
 shot() {
-  local name=$1 command=$2
+  local name=$1 command=$2 lines=${3:-41}
   (
     cd "$work/demo"
     export SHOT="$command"
     exec xterm -geometry 156x47+0+0 -fa "DejaVu Sans Mono" -fs 10 -bg '#10151c' -fg '#d9dee5' +sb -e bash -c "
       printf '\033[1m\$ %s\033[0m\n' \"\$SHOT\"
-      script -qec \"stty cols 156; \$SHOT\" /dev/null < /dev/null | head -n 41
+      script -qec \"stty cols 156; \$SHOT\" /dev/null < /dev/null | head -n $lines
       touch '$work/$name.done'; sleep 30"
   ) > /dev/null 2>&1 &
   local window=$!
@@ -53,7 +53,7 @@ shot() {
 shot survey "emvo survey exports -v"
 shot check "emvo check exports"
 shot rules "emvo rules Z06"
-shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/"
+shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/" 34
 shot retime "emvo retime exports/norrsund/crew.ics --express-in Europe/Helsinki -o helsinki.ics"
 shot merge "emvo merge exports --zone Europe/Helsinki --name Norrsund -o all.ics --overwrite"
 shot convert "emvo convert exports/skarvik/huolto.csv --zone Europe/Helsinki -v -o huolto.ics"

@@ -23,6 +23,8 @@ pub enum Advice {
     },
     /// Say the order of day and month.
     SayDateOrder,
+    /// Say how rows repeat that only say that they do.
+    SayHowRowsRepeat,
     /// Say the charset.
     SayCharset,
     /// Say how far to write out what has no end.

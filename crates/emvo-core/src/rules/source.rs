@@ -1,7 +1,7 @@
 //! A file around its calendars, for the rules that look at how it is written.
 
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
-use crate::advice::Advised;
+use crate::advice::{Advice, Advised};
 use crate::table::{Note, NoteKind, SetAsideRow};
 use emvo_ical::calendar::Unsound;
 use emvo_ical::content::{Charset, Fault};
@@ -92,6 +92,8 @@ pub(super) fn report_notes(
     found: &mut Findings,
 ) {
     for note in facts.notes.iter().filter(|note| note.kind == kind) {
-        found.in_file(rule.id(), level, Place::row(note.row), &note.title, note.words.clone(), safety);
+        let advice = (kind == NoteKind::RepeatFlagOnly).then_some(Advice::SayHowRowsRepeat);
+        let message = Advised { message: note.words.clone(), advice };
+        found.in_file(rule.id(), level, Place::row(note.row), &note.title, message, safety);
     }
 }

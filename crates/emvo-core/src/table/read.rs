@@ -321,8 +321,7 @@ fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
     if row.repeats == Repeats::NobodySaysHow {
         note(
             NoteKind::RepeatFlagOnly,
-            "is flagged as repeating, but nothing says how: only its first date is there. `every year` in the cell, or \
-             convert --repeat-rule \"every year\", says it",
+            "is flagged as repeating, but nothing says how: only its first date is there",
         );
     }
     if row.title == Title::Missing {

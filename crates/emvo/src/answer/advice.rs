@@ -66,7 +66,7 @@ fn mark_before(advice: &Advice) -> &'static str {
         | Advice::SplitRangesFirst
         | Advice::PinFirst { .. }
         | Advice::ChooseColumn { .. } => ": ",
-        Advice::SayCharset => ". ",
+        Advice::SayCharset | Advice::SayHowRowsRepeat => ". ",
         _ => "; ",
     }
 }
@@ -84,6 +84,9 @@ pub(crate) fn to_do(advice: &Advice) -> String {
         Advice::SayHouseZone { candidate: Some(zone) } => format!("--zone {zone}"),
         Advice::SayHouseZone { candidate: None } => "--zone says which is meant".to_owned(),
         Advice::SayDateOrder => "--date-order day or --date-order month says which".to_owned(),
+        Advice::SayHowRowsRepeat => {
+            "`every year` in the cell, or emvo convert --repeat-rule \"every year\", says it".to_owned()
+        }
         Advice::SayCharset => "--input-encoding says it if it is another".to_owned(),
         Advice::SayHorizon => "--horizon DATE says how far to write it out".to_owned(),
         Advice::BoundByWindow => "--until bounds it".to_owned(),
@@ -151,6 +154,7 @@ fn before_import(advice: &Advice) -> String {
         | Advice::SayHouseZone { .. }
         | Advice::SayDateOrder
         | Advice::SayCharset
+        | Advice::SayHowRowsRepeat
         | Advice::SayHorizon
         | Advice::BoundByWindow
         | Advice::RaiseCeiling
@@ -198,6 +202,7 @@ pub(crate) fn one_of_each() -> Vec<Advice> {
         Advice::SayHouseZone { candidate: Some(zone()) },
         Advice::SayDateOrder,
         Advice::SayCharset,
+        Advice::SayHowRowsRepeat,
         Advice::SayHorizon,
         Advice::BoundByWindow,
         Advice::RaiseCeiling,

@@ -79,8 +79,7 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
         (
             "C06",
             b"title,start,repeats\nDrill,2026-09-01,yes\n".to_vec(),
-            "is flagged as repeating, but nothing says how: only its first date is there. `every year` in the cell, or \
-             convert --repeat-rule \"every year\", says it",
+            "is flagged as repeating, but nothing says how: only its first date is there",
             b"title,start,repeats\nDrill,2026-09-01,weekly\nDrill,2026-09-02,no\n".to_vec(),
         ),
         (
