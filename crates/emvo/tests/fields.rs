@@ -117,6 +117,13 @@ fn a_property_that_every_event_has_anew_is_a_stamp_by_habit() {
     assert_eq!(told["counts"]["changed"], 1, "{told:#}");
     assert_eq!(told["counts"]["unchanged"], 11, "{told:#}");
     assert_eq!(told["changed"][0]["fields"], serde_json::json!(["X-DECK"]), "{told:#}");
+    let run = case.emvo(&["changes", "old.ics", "new.ics"]);
+    assert!(run.stderr.contains("X-EXPORTED differs in nearly every event"), "{run:#?}");
+    // What is gone from every event is a loss and no stamp.
+    case.put("new.ics", export("2", decks).replace("X-DECK", "X-ELSE"));
+    let told = case.json(&["changes", "old.ics", "new.ics", "--json"]);
+    assert_eq!(told["counts"]["changed"], 12, "{told:#}");
+    assert_eq!(told["changed"][0]["fields"], serde_json::json!(["X-DECK", "X-ELSE"]), "{told:#}");
 }
 
 #[test]

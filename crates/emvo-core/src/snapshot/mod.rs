@@ -53,6 +53,9 @@ pub struct Changes<'s, 'a> {
     pub outside: Vec<Entry<'s, 'a>>,
     /// How many are as they were.
     pub unchanged: usize,
+    /// Properties outside the standard that differ in nearly every pair, and that
+    /// therefore say nothing about an event.
+    pub taken_for_stamps: Vec<String>,
 }
 
 /// Tells what happened between two snapshots.
@@ -144,23 +147,41 @@ impl Changes<'_, '_> {
     /// by the habit of the system, such as the moment of the export: it says nothing
     /// about the event. Of 200 pairs, `X-EXPORTED` differs in all and is forgotten,
     /// `X-SHIFT` differs in 3 and is told.
+    /// A property that one of the two lacks is no stamp: it was lost, or is new.
     fn forget_habits(&mut self) {
         let pairs = self.unchanged + self.changed.len() + self.moved.len();
-        let mut counts: HashMap<String, usize> = HashMap::new();
-        for name in self.changed.iter().chain(&self.moved).flat_map(|pair| &pair.fields) {
-            *counts.entry_ref(name.as_str()).or_insert(0) += 1;
+        let mut counts: HashMap<&str, usize> = HashMap::new();
+        for pair in self.changed.iter().chain(&self.moved) {
+            for name in pair.fields.iter().filter(|name| pair.both_have(name)) {
+                *counts.entry(name).or_insert(0) += 1;
+            }
         }
-        let is_habit = |name: &String| {
-            let count = counts.get(name).copied().unwrap_or(0);
-            let is_own = Field::of_name(name).is_none() && name != "overrides";
-            is_own && count >= LEAST_PAIRS_OF_A_HABIT && count * 10 >= pairs * 9
-        };
+        let is_habit = |count: usize| count >= LEAST_PAIRS_OF_A_HABIT && count * 10 >= pairs * 9;
+        let habits = counts.into_iter().filter(|(_, count)| is_habit(*count));
+        let mut habits: Vec<String> = habits.map(|(name, _)| name.to_owned()).collect();
+        habits.sort();
         for pair in self.changed.iter_mut().chain(&mut self.moved) {
-            pair.fields.retain(|name| !is_habit(name));
+            let (old, new) = (pair.old, pair.new);
+            pair.fields.retain(|name| !(habits.contains(name) && old.has(name) && new.has(name)));
         }
         let before = self.changed.len();
         self.changed.retain(|pair| !pair.fields.is_empty());
         self.unchanged += before - self.changed.len();
+        self.taken_for_stamps = habits;
+    }
+}
+
+impl Pair<'_, '_> {
+    /// Whether both versions have a property; fields have other names than their
+    /// properties.
+    fn both_have(&self, name: &str) -> bool {
+        Field::of_property(name).is_none() && self.old.has(name) && self.new.has(name)
+    }
+}
+
+impl Entry<'_, '_> {
+    fn has(&self, property: &str) -> bool {
+        self.series.lead().component().has(property)
     }
 }
 

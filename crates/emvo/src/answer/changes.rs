@@ -71,7 +71,14 @@ impl Answer for Compared<'_, '_> {
     }
 
     fn warnings(&self) -> Vec<String> {
-        self.unread()
+        let names = &self.found.taken_for_stamps;
+        let stamps = (!names.is_empty()).then(|| {
+            format!(
+                "{} differs in nearly every event and was taken for a stamp, not for a change",
+                names.join(", ")
+            )
+        });
+        self.unread().into_iter().chain(stamps).collect()
     }
 }
 
