@@ -3,6 +3,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
+use emvo_core::edit::Count;
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
 use emvo_core::reconcile::{Explanations, Verdict, reconcile};
 use emvo_core::view::CalendarView;
@@ -70,8 +71,9 @@ proptest! {
         let merged = merged(&texts);
         let text = written(&merged);
         let result = read(&text);
-        let balance = emvo_core::edit::Balance { written: result.series.len(), ..merged.balance };
-        prop_assert_eq!(balance.ensure_sum(), Ok(balance));
+        let mut account = merged.account;
+        account.add(Count::Written, result.counts());
+        prop_assert_eq!(account.ensure_sum(), Ok(account));
 
         let calendars: Vec<_> = texts.iter().map(|text| read(text)).collect();
         let books: Vec<_> = calendars.iter().map(|calendar| ZoneResolver::of(calendar, &ZoneChoices::default())).collect();

@@ -116,7 +116,7 @@ proptest! {
             .collect();
         prop_assert_eq!(&folded, &expected);
         prop_assert_eq!(result.folds.len(), expected.len());
-        let balance = result.balance;
+        let balance = result.account.events;
         prop_assert_eq!(balance.read, result.calendar.series.len() + balance.folded);
         // What has no duplicate is written with its own lines.
         let mut bytes = Vec::new();

@@ -387,10 +387,13 @@ fn json_lines_have_one_series_a_line() {
         "title,start,repeat,uid,replaces,vessel\nA,2026-09-01,weekly,u,,Ebba\nA late,2026-09-09,,u,2026-09-08,\nB,2026-09-02,,v,,\n",
     );
     let zones = ZoneResolver::default();
-    let (bytes, events) = write_lines(&[(&table.calendars[0], &zones)]);
-    let lines: Vec<serde_json::Value> =
-        String::from_utf8(bytes).unwrap().lines().map(|line| serde_json::from_str(line).unwrap()).collect();
-    assert_eq!((events, lines.len()), (2, 2));
+    let written = write_lines(&[(&table.calendars[0], &zones)]);
+    let lines: Vec<serde_json::Value> = String::from_utf8(written.text)
+        .unwrap()
+        .lines()
+        .map(|line| serde_json::from_str(line).unwrap())
+        .collect();
+    assert_eq!((written.events, lines.len()), (2, 2));
     assert_eq!(lines[0]["rules"][0], "FREQ=WEEKLY");
     assert_eq!(lines[0]["overrides"][0]["replaces"], "2026-09-08");
     assert_eq!(lines[0]["columns"]["vessel"], "Ebba");

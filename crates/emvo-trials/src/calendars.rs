@@ -1,8 +1,9 @@
 //! Calendar files.
 
+use emvo_core::edit::{Count, Edited};
 use emvo_core::merge::{LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::rules::{Consent, RepairPlan, repair};
-use emvo_ical::calendar::{Calendar, count_events, read, read_bare, write};
+use emvo_ical::calendar::{Calendar, ComponentCounts, count_components, read, read_bare, write};
 use emvo_ical::content::{Component, Item, decode, parse, push_component};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
@@ -59,9 +60,10 @@ fn repaired(calendar: Calendar<'_>) {
     let before = calendar.series.len();
     let plan = RepairPlan { consent: Consent::All, ..RepairPlan::default() };
     let repaired = repair(calendar, &ZoneChoices::default(), &plan);
-    let after = repaired.calendar.series.len();
-    assert_eq!(before + repaired.added, after + repaired.folded, "{:?}", repaired.changes);
-    assert_reads_back(&repaired.calendar);
+    let Edited { calendar, account, changes, .. } = repaired.edited;
+    let after = calendar.series.len();
+    assert_eq!(before + account.events.added, after + account.events.folded, "{changes:?}");
+    assert_reads_back(&calendar);
 }
 
 fn combined(calendar: &Calendar<'_>) {
@@ -72,9 +74,11 @@ fn combined(calendar: &Calendar<'_>) {
     };
     let options = MergeOptions { look_alikes: LookAlikes::Leave, ..MergeOptions::default() };
     let merged = merge(None, vec![input("one"), input("two")], options);
-    let balance = merged.balance;
-    assert_eq!(balance.read, 2 * (calendar.series.len() + calendar.unsound.len()));
-    assert_eq!(balance.read, merged.calendar.series.len() + balance.folded + balance.set_aside);
+    let mut account = merged.account;
+    assert_eq!(account.events.read, 2 * (calendar.series.len() + calendar.unsound.len()));
+    let written = ComponentCounts { events: merged.calendar.series.len(), ..merged.calendar.counts() };
+    account.add(Count::Written, written);
+    account.ensure_sum().expect("what is combined is written, folded or set aside");
     assert_reads_back(&merged.calendar);
 }
 
@@ -83,7 +87,8 @@ fn assert_reads_back(calendar: &Calendar<'_>) {
     let mut out = Vec::new();
     write(calendar, &mut out);
     let text = String::from_utf8(out).expect("what comes from text is text");
-    assert_eq!(count_events(&text), calendar.series.len(), "\n{text}");
+    let expected = ComponentCounts { events: calendar.series.len(), ..calendar.counts() };
+    assert_eq!(count_components(&text), expected, "\n{text}");
     let again = calendars(&text);
     let read: usize = again.iter().map(|calendar| calendar.series.len()).sum();
     assert_eq!(read, calendar.series.len(), "\n{text}");

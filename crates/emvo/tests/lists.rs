@@ -118,7 +118,7 @@ fn unrolled_series_have_every_date_as_an_event() {
         let run = case.emvo(&["convert", CREW, "--unroll", "-o", output]);
         assert_eq!(run.status, 0, "{}", run.shown());
         assert!(
-            run.stdout.starts_with("14 events in; 467 written, 453 of them new. Nothing is lost."),
+            run.stdout.starts_with("14 events in; 467 written, 453 of them new.\n1 task in;"),
             "{}",
             run.stdout
         );

@@ -1,49 +1,88 @@
 //! The sum: what was read against what was written.
 //!
 //! An operation counts what it read when it reads it and what it writes when it
-//! writes it; the two counts come from different data, so that an event that is
-//! lost between them shows.
+//! writes it; the two counts come from different data, so that an event, a task
+//! or a journal that is lost between them shows.
+//!
+//! ```text
+//! read 10 + added 1  =  written 7 + folded 2 + removed 1 + set aside 1
+//! ```
 
 use std::ops::AddAssign;
 
+use emvo_ical::calendar::ComponentCounts;
 use serde::{Deserialize, Serialize};
 
-/// Counts of events, each series or single event once (an override belongs to
-/// its series).
+/// Counts of one kind of component: of events each series or single event once
+/// (an override belongs to its series).
 ///
-/// `read + added = written + folded + removed + set_aside` holds for every
-/// command that writes; [`Balance::ensure_sum`] says so or refuses.
+/// `read + added = written + folded + removed + set_aside + left_behind` holds
+/// for every command that writes; [`Account::ensure_sum`] says so or refuses.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
 pub struct Balance {
-    /// Events in the inputs, those that could not be read included.
+    /// In the inputs, those that could not be read included.
     pub read: usize,
-    /// Events in the outputs.
+    /// In the outputs.
     pub written: usize,
-    /// Events that became part of another: duplicates, older versions.
+    /// Those that became part of another: duplicates, older versions.
     pub folded: usize,
-    /// Events left out because they were asked to be.
+    /// Left out because they were asked to be.
     pub removed: usize,
-    /// Events that cannot be read, kept beside the output as they were.
+    /// Those that cannot be read, kept beside the output as they were.
     pub set_aside: usize,
-    /// Events that were in no input, such as the second half of a split series.
+    /// Those that were in no input, such as the second half of a split series.
     pub added: usize,
+    /// In no output, since what was written has no place for them: tasks in a
+    /// table. Of events there are none.
+    #[serde(default, skip_serializing_if = "is_none")]
+    pub left_behind: usize,
 }
 
-/// A balance whose two sides differ: a fault of Emvo's own.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
-#[error(
-    "the sum is off, so nothing was written: {} read + {} added is not {} written + {} folded + {} removed + {} set aside. \
-     This is a fault in Emvo; your files are untouched",
-    .0.read, .0.added, .0.written, .0.folded, .0.removed, .0.set_aside
-)]
-pub struct Imbalance(pub Balance);
+#[allow(clippy::trivially_copy_pass_by_ref, reason = "the form that serde asks for")]
+fn is_none(count: &usize) -> bool {
+    *count == 0
+}
+
+/// What became of a component.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Count {
+    /// See [`Balance::read`].
+    Read,
+    /// See [`Balance::written`].
+    Written,
+    /// See [`Balance::folded`].
+    Folded,
+    /// See [`Balance::removed`].
+    Removed,
+    /// See [`Balance::set_aside`].
+    SetAside,
+    /// See [`Balance::added`].
+    Added,
+    /// See [`Balance::left_behind`].
+    LeftBehind,
+}
 
 impl Balance {
-    /// Refuses a balance whose two sides differ.
-    pub fn ensure_sum(self) -> Result<Self, Imbalance> {
+    /// Whether there is nothing to tell.
+    pub fn is_empty(&self) -> bool {
+        *self == Self::default()
+    }
+
+    fn has_sum(self) -> bool {
         let came = self.read + self.added;
-        let went = self.written + self.folded + self.removed + self.set_aside;
-        if came == went { Ok(self) } else { Err(Imbalance(self)) }
+        came == self.written + self.folded + self.removed + self.set_aside + self.left_behind
+    }
+
+    fn add(&mut self, what: Count, count: usize) {
+        *match what {
+            Count::Read => &mut self.read,
+            Count::Written => &mut self.written,
+            Count::Folded => &mut self.folded,
+            Count::Removed => &mut self.removed,
+            Count::SetAside => &mut self.set_aside,
+            Count::Added => &mut self.added,
+            Count::LeftBehind => &mut self.left_behind,
+        } += count;
     }
 }
 
@@ -55,6 +94,86 @@ impl AddAssign for Balance {
         self.removed += other.removed;
         self.set_aside += other.set_aside;
         self.added += other.added;
+        self.left_behind += other.left_behind;
+    }
+}
+
+/// What became of everything that a calendar holds, kind by kind.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Account {
+    /// Events.
+    pub events: Balance,
+    /// Tasks (`VTODO`).
+    pub tasks: Balance,
+    /// Journals (`VJOURNAL`).
+    pub journals: Balance,
+    /// Every other component, but the definitions of zones.
+    pub others: Balance,
+}
+
+/// A balance whose two sides differ: a fault of Emvo's own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "the sum of the {kind} is off, so nothing was written: {} read + {} added is not {} written + {} folded \
+     + {} removed + {} set aside + {} left behind. This is a fault in Emvo; your files are untouched",
+    .balance.read, .balance.added, .balance.written, .balance.folded, .balance.removed, .balance.set_aside,
+    .balance.left_behind
+)]
+pub struct Imbalance {
+    kind: &'static str,
+    balance: Balance,
+}
+
+impl Account {
+    /// Enters what became of some components.
+    pub fn add(&mut self, what: Count, counts: ComponentCounts) {
+        self.events.add(what, counts.events);
+        self.tasks.add(what, counts.tasks);
+        self.journals.add(what, counts.journals);
+        self.others.add(what, counts.others);
+    }
+
+    /// The account of some events, and of nothing else.
+    pub fn of_events(events: Balance) -> Self {
+        Self { events, ..Self::default() }
+    }
+
+    /// The account with nothing but what became part of another: for who counts
+    /// what is read and written elsewhere.
+    #[must_use]
+    pub fn of_folded(&self) -> Self {
+        let of = |balance: Balance| Balance { folded: balance.folded, ..Balance::default() };
+        Self {
+            events: of(self.events),
+            tasks: of(self.tasks),
+            journals: of(self.journals),
+            others: of(self.others),
+        }
+    }
+
+    /// The balances with what they are of.
+    pub fn kinds(&self) -> [(&'static str, Balance); 4] {
+        [("events", self.events), ("tasks", self.tasks), ("journals", self.journals), ("others", self.others)]
+    }
+
+    /// Refuses an account of which a balance has two sides that differ.
+    ///
+    /// # Errors
+    /// [`Imbalance`] names the first such kind.
+    pub fn ensure_sum(self) -> Result<Self, Imbalance> {
+        match self.kinds().into_iter().find(|(_, balance)| !balance.has_sum()) {
+            Some((kind, balance)) => Err(Imbalance { kind, balance }),
+            None => Ok(self),
+        }
+    }
+}
+
+impl AddAssign for Account {
+    fn add_assign(&mut self, other: Self) {
+        self.events += other.events;
+        self.tasks += other.tasks;
+        self.journals += other.journals;
+        self.others += other.others;
     }
 }
 
@@ -63,10 +182,32 @@ mod tests {
     use super::*;
 
     #[test]
-    fn a_sum_that_is_off_is_refused_with_its_numbers() {
-        let good = Balance { read: 10, added: 1, written: 7, folded: 2, removed: 1, set_aside: 1 };
-        assert_eq!(good.ensure_sum(), Ok(good));
-        let lost = Balance { written: 6, ..good };
-        insta::assert_snapshot!(lost.ensure_sum().unwrap_err(), @"the sum is off, so nothing was written: 10 read + 1 added is not 6 written + 2 folded + 1 removed + 1 set aside. This is a fault in Emvo; your files are untouched");
+    fn a_sum_that_is_off_is_refused_with_its_kind_and_numbers() {
+        let good =
+            Balance { read: 10, added: 1, written: 7, folded: 2, removed: 1, set_aside: 1, left_behind: 0 };
+        let account = Account::of_events(good);
+        assert_eq!(account.ensure_sum(), Ok(account));
+        let lost = Account::of_events(Balance { written: 6, ..good });
+        insta::assert_snapshot!(lost.ensure_sum().unwrap_err(), @"the sum of the events is off, so nothing was written: 10 read + 1 added is not 6 written + 2 folded + 1 removed + 1 set aside + 0 left behind. This is a fault in Emvo; your files are untouched");
+        let mut lost = account;
+        lost.add(Count::Read, ComponentCounts { journals: 1, ..ComponentCounts::default() });
+        insta::assert_snapshot!(lost.ensure_sum().unwrap_err(), @"the sum of the journals is off, so nothing was written: 1 read + 0 added is not 0 written + 0 folded + 0 removed + 0 set aside + 0 left behind. This is a fault in Emvo; your files are untouched");
+    }
+
+    #[test]
+    fn every_count_has_a_side() {
+        let one = ComponentCounts { events: 1, tasks: 2, journals: 3, others: 4 };
+        for goes in [Count::Written, Count::Folded, Count::Removed, Count::SetAside, Count::LeftBehind] {
+            for comes in [Count::Read, Count::Added] {
+                let mut account = Account::default();
+                account.add(comes, one);
+                assert!(account.ensure_sum().is_err(), "{comes:?}");
+                account.add(goes, one);
+                assert_eq!(account.ensure_sum(), Ok(account), "{comes:?} {goes:?}");
+                let mut twice = account;
+                twice += account;
+                assert_eq!(twice.kinds().map(|(_, balance)| balance.read + balance.added), [2, 4, 6, 8]);
+            }
+        }
     }
 }

@@ -9,6 +9,7 @@
 //! ```text
 //!             Keep(s) ───────────────▶ s stays as it is
 //!  series ──▶ Became([a, b], changes) ▶ a and b: one event added
+//!             Folded ────────────────▶ one event folded
 //!             Removed(changes) ──────▶ one event removed
 //!             Refused(s, why) ───────▶ s stays, and is listed
 //! ```
@@ -21,7 +22,7 @@ mod moved_rule;
 mod refusal;
 mod times;
 
-pub use account::{Balance, Imbalance};
+pub use account::{Account, Balance, Count, Imbalance};
 pub use change::{Change, spans};
 pub use definitions::{names_in_use, sync_definitions};
 pub use fold::{Fold, FoldKind, Names};
@@ -46,6 +47,8 @@ pub enum Step<'a> {
     /// It became these, one or several, by these changes; by none, if the change
     /// is nothing that people would look for, as when a window cuts off dates.
     Became(Vec<Series<'a>>, Vec<Change>),
+    /// It became part of another series of the calendar.
+    Folded,
     /// It was left out, as asked.
     Removed(Vec<Change>),
     /// What was asked cannot be done; it stays as it is.
@@ -67,12 +70,9 @@ pub struct Edited<'a> {
     pub refused: Vec<Refused>,
     /// Events of which a text was cut, as they were.
     pub whole: Vec<Component<'a>>,
-    /// Events that came into being by splitting.
-    pub added: usize,
-    /// Events that became part of another of the same calendar.
-    pub folded: usize,
-    /// Events that were left out because they were asked to be.
-    pub removed: usize,
+    /// What came into being, became part of another, or was left out as asked;
+    /// what is read and written is counted by others.
+    pub account: Account,
 }
 
 /// A series that stays as it is, and why.
@@ -102,16 +102,17 @@ impl<'a> Edited<'a> {
 
     /// Asks for a step for each series, in order; `step` is given the number of
     /// the series as well. Definitions of zones follow what is in use in the end.
-    pub fn edit(&mut self, choices: &ZoneChoices, mut step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
+    pub fn edit(&mut self, choices: &ZoneChoices, step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
         let before = names_in_use(&self.calendar);
-        self.steps(&mut step);
+        self.each(step);
         sync_definitions(&mut self.calendar, &self.zones, &before, &BTreeSet::new());
         if !names_in_use(&self.calendar).is_subset(&before) {
             self.zones = ZoneResolver::of(&self.calendar, choices);
         }
     }
 
-    fn steps(&mut self, step: &mut impl FnMut(usize, Series<'a>) -> Step<'a>) {
+    /// The same without the definitions, for who has more to do to them.
+    pub(crate) fn each(&mut self, mut step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
         let all = std::mem::take(&mut self.calendar.series);
         self.calendar.series.reserve(all.len());
         for (number, series) in all.into_iter().enumerate() {
@@ -120,12 +121,13 @@ impl<'a> Edited<'a> {
                 Step::Became(parts, change) => {
                     // What became nothing is counted nowhere, so that the sum is off and
                     // the loss is refused: who means to leave something out says so.
-                    self.added += parts.len().saturating_sub(1);
+                    self.account.events.added += parts.len().saturating_sub(1);
                     self.changes.extend(change);
                     self.calendar.series.extend(parts);
                 }
+                Step::Folded => self.account.events.folded += 1,
                 Step::Removed(change) => {
-                    self.removed += 1;
+                    self.account.events.removed += 1;
                     self.changes.extend(change);
                 }
                 Step::Refused(series, why) => {

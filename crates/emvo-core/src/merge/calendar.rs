@@ -4,8 +4,9 @@
 use hashbrown::HashSet;
 
 use super::{Merge, MergeWarning, Merged};
+use crate::edit::Count;
 use crate::product::PRODUCT_ID;
-use emvo_ical::calendar::{Calendar, EventTime, Placed, Series, ZoneRef, is_vendor_color};
+use emvo_ical::calendar::{Calendar, ComponentKind, EventTime, Placed, Series, ZoneRef, is_vendor_color};
 use emvo_ical::content::{Component, Property};
 
 /// Lines that describe how a copy was fetched, not what it holds: they would
@@ -53,6 +54,9 @@ impl<'a> Merge<'a> {
                 let is_new = seen.insert(logical_text(&other.it));
                 if is_new {
                     others.push(other.it);
+                } else {
+                    self.account
+                        .add(Count::Folded, [ComponentKind::of(other.it.name())].into_iter().collect());
                 }
             }
         }
@@ -71,7 +75,7 @@ impl<'a> Merge<'a> {
         result.others = others.into_iter().map(|it| Placed { rank: next_rank(), it }).collect();
         Merged {
             calendar: result,
-            balance: self.balance,
+            account: self.account,
             folds: self.folds,
             changes: self.changes,
             warnings,

@@ -48,7 +48,7 @@ impl<'a> Merge<'a> {
                 .collect();
             for (group, one) in settled {
                 left.extend(one);
-                self.balance.folded += group.folds.len();
+                self.account.events.folded += group.folds.len();
                 self.folds.extend(group.folds);
                 self.changes.extend(group.changes);
                 for (at, entry) in group.members {

@@ -22,7 +22,7 @@ pub(crate) use zones::refer_to;
 use std::sync::Arc;
 
 use crate::advice::Advice;
-use crate::edit::{Balance, Change, Fold, FoldKind, Names};
+use crate::edit::{Account, Change, Count, Fold, FoldKind, Names};
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
@@ -119,8 +119,8 @@ impl MergeWarning {
 pub struct Merged<'a> {
     /// The combined calendar.
     pub calendar: Calendar<'a>,
-    /// What became of the events, `written` still to be counted.
-    pub balance: Balance,
+    /// What became of what was read, `written` still to be counted.
+    pub account: Account,
     /// Which events became part of others.
     pub folds: Vec<Fold>,
     /// What was changed in events that stay.
@@ -153,7 +153,7 @@ struct Terms {
 struct Merge<'a> {
     terms: Terms,
     kept: Vec<Option<Entry<'a>>>,
-    balance: Balance,
+    account: Account,
     folds: Vec<Fold>,
     changes: Vec<Change>,
     /// Series and single events at a date of theirs that say more.
@@ -173,14 +173,14 @@ pub fn merge<'a>(
     let mut merge = Merge {
         terms,
         kept: Vec::new(),
-        balance: Balance::default(),
+        account: Account::default(),
         folds: Vec::new(),
         changes: Vec::new(),
         in_series: Vec::new(),
     };
     for input in existing.into_iter().chain(inputs) {
-        merge.balance.read += input.calendar.series.len() + input.calendar.unsound.len();
-        merge.balance.set_aside += input.calendar.unsound.len();
+        merge.account.add(Count::Read, input.calendar.counts());
+        merge.account.events.set_aside += input.calendar.unsound.len();
         merge.terms.books.push(input.zones);
         merge.terms.labels.push(input.label.into());
         merge.terms.names.push(input.calendar.states_name().then(|| input.calendar.name().into()));
@@ -223,7 +223,7 @@ impl<'a> Merge<'a> {
         let Some(stays) = self.kept[into].as_ref() else { return };
         let fold = self.terms.fold(kind, folded, stays);
         self.folds.push(fold);
-        self.balance.folded += 1;
+        self.account.events.folded += 1;
     }
 
     fn change(&mut self, rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) {

@@ -23,6 +23,15 @@ pub struct Receipt {
     pub outputs: Vec<FileRecord>,
     /// The account of the events.
     pub balance: Balance,
+    /// The account of the tasks, if there are any.
+    #[serde(default, skip_serializing_if = "Balance::is_empty")]
+    pub tasks: Balance,
+    /// The account of the journals, if there are any.
+    #[serde(default, skip_serializing_if = "Balance::is_empty")]
+    pub journals: Balance,
+    /// The account of all other components, if there are any.
+    #[serde(default, skip_serializing_if = "Balance::is_empty")]
+    pub others: Balance,
     /// What became of each event.
     pub events: Vec<EventRecord>,
     /// Changes that are no event's, such as to the definition of a zone.

@@ -6,8 +6,7 @@ use hashbrown::HashMap;
 use std::collections::{BTreeMap, BTreeSet};
 
 use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, check};
-use crate::edit::Change;
-use crate::edit::{Fold, Refusal, names_in_use, sync_definitions};
+use crate::edit::{Change, Edited, Fold, Refusal, Step, names_in_use, sync_definitions};
 use crate::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use crate::select::Selection;
 use crate::split::starting_in_window;
@@ -63,44 +62,34 @@ pub struct RepairPlan {
 /// What came of repairing.
 #[derive(Debug)]
 pub struct Repaired<'a> {
-    /// The calendar, repaired.
-    pub calendar: Calendar<'a>,
-    /// Every repair, before → after.
-    pub changes: Vec<Change>,
+    /// The calendar, every repair before → after, and what became of its events.
+    pub edited: Edited<'a>,
     /// What is left.
     pub left: Vec<Finding>,
-    /// Series that came into being by splitting.
-    pub added: usize,
-    /// Single events that became part of a series.
-    pub folded: usize,
     /// Repairs that could not be made, and why.
     pub refused: Vec<String>,
 }
 
 /// Repairs a calendar as far as the plan allows.
 pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPlan) -> Repaired<'a> {
-    let mut repaired = Repaired {
-        calendar,
-        changes: Vec::new(),
-        left: Vec::new(),
-        added: 0,
-        folded: 0,
-        refused: Vec::new(),
-    };
-    fold_twins(&mut repaired, choices, plan);
+    let zones = ZoneResolver::of(&calendar, choices);
+    let mut repaired =
+        Repaired { edited: Edited::unchanged(calendar, zones), left: Vec::new(), refused: Vec::new() };
+    fold_twins(&mut repaired.edited, choices, plan);
     let mut tried: BTreeSet<(RuleId, Option<Uid<'static>>)> = BTreeSet::new();
     for _ in 0..MOST_ROUNDS {
-        let zones = ZoneResolver::of(&repaired.calendar, choices);
+        let Edited { calendar, zones, .. } = &repaired.edited;
         let findings = {
-            let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
+            let context = Context::of(calendar, zones, choices.house.as_ref(), &plan.options);
             check(&context, &plan.rules, &plan.selection)
         };
-        let due = due(&findings, plan, &repaired.calendar, &zones, &tried);
+        let due = due(&findings, plan, calendar, zones, &tried);
         if due.is_empty() {
             repaired.left = findings;
             return repaired;
         }
-        round(&mut repaired, &due, plan, &zones, &mut tried);
+        round(&mut repaired, &due, plan, &mut tried);
+        repaired.edited.zones = ZoneResolver::of(&repaired.edited.calendar, choices);
     }
     repaired.refused.push("repairs kept changing each other and were stopped after 12 rounds: a fault in Emvo, please report it".to_owned());
     repaired
@@ -108,7 +97,7 @@ pub fn repair<'a>(calendar: Calendar<'a>, choices: &ZoneChoices, plan: &RepairPl
 
 /// U02 and U03 concern several events each, so they are settled at once, as
 /// combining settles them.
-fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairPlan) {
+fn fold_twins(edited: &mut Edited<'_>, choices: &ZoneChoices, plan: &RepairPlan) {
     let takes = |id: &str| super::rule(id).map(super::Described::id).filter(|id| plan.rules.takes(*id));
     let duplicates = match takes("U03").filter(|id| plan.consent.covers(*id)) {
         Some(_) => Duplicates::Fold,
@@ -117,16 +106,16 @@ fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairP
     if takes("U02").is_none() && duplicates == Duplicates::Keep {
         return;
     }
-    let zones = ZoneResolver::of(&repaired.calendar, choices);
     let rules = ["U02", "U03"].into_iter().filter_map(takes).collect();
     let of_twins = RuleChoice { only: rules, ..plan.rules.clone() };
-    let context = Context::of(&repaired.calendar, &zones, choices.house.as_ref(), &plan.options);
+    let context = Context::of(&edited.calendar, &edited.zones, choices.house.as_ref(), &plan.options);
     let has_any = !check(&context, &of_twins, &plan.selection).is_empty();
     drop(context);
     if !has_any {
         return;
     }
-    let all = std::mem::take(&mut repaired.calendar.series);
+    let all = std::mem::take(&mut edited.calendar.series);
+    let zones = edited.zones.clone();
     let (chosen, spared): (Vec<_>, Vec<_>) =
         all.into_iter().partition(|series| plan.selection.chooses(series, &zones) && series.uid().is_some());
     let places: HashMap<u32, u32> =
@@ -135,19 +124,19 @@ fn fold_twins(repaired: &mut Repaired<'_>, choices: &ZoneChoices, plan: &RepairP
     let input = MergeInput { calendar, zones, label: String::new() };
     let options = MergeOptions { duplicates, look_alikes: LookAlikes::Leave, ..MergeOptions::default() };
     let merged = merge(None, vec![input], options);
-    repaired.folded += merged.balance.folded;
-    repaired.changes.extend(merged.folds.iter().map(Fold::as_change));
-    repaired
+    edited.account += merged.account.of_folded();
+    edited.changes.extend(merged.folds.iter().map(Fold::as_change));
+    edited
         .changes
         .extend(merged.changes.into_iter().filter(|change| matches!(change.rule, Some("U02" | "U03"))));
-    repaired.calendar.series = merged.calendar.series;
+    edited.calendar.series = merged.calendar.series;
     // What stays keeps its place in the file.
-    for event in repaired.calendar.series.iter_mut().flat_map(Series::events_mut) {
+    for event in edited.calendar.series.iter_mut().flat_map(Series::events_mut) {
         if let Some(rank) = places.get(&event.line()).filter(|_| event.line() > 0) {
             event.set_rank(*rank);
         }
     }
-    repaired.calendar.series.extend(spared);
+    edited.calendar.series.extend(spared);
 }
 
 /// The repairs of a round: for each series the first that may be made.
@@ -211,46 +200,39 @@ fn round(
     repaired: &mut Repaired<'_>,
     due: &BTreeMap<usize, (RuleId, Edit)>,
     plan: &RepairPlan,
-    zones: &ZoneResolver,
     tried: &mut BTreeSet<(RuleId, Option<Uid<'static>>)>,
 ) {
-    let before = names_in_use(&repaired.calendar);
+    let Repaired { edited, refused, .. } = repaired;
+    let (before, zones) = (names_in_use(&edited.calendar), edited.zones.clone());
     let mut definitions = Definitions::default();
-    let series = std::mem::take(&mut repaired.calendar.series);
-    let mut rolled = rolled_series(due, &series);
-    for (index, one) in series.into_iter().enumerate() {
+    let mut rolled = rolled_series(due, &edited.calendar.series);
+    edited.each(|index, one| {
         if rolled.gone.contains(&index) {
-            repaired.folded += 1;
-            continue;
+            return Step::Folded;
         }
-        let Some((rule, edit)) = due.get(&index) else {
-            repaired.calendar.series.push(one);
-            continue;
-        };
+        let Some((rule, edit)) = due.get(&index) else { return Step::Keep(one) };
         let result = match rolled.new.remove(&index) {
             Some(new) => Ok(vec![new]),
-            None => applied(edit, &one, plan.selection.window, zones),
+            None => applied(edit, &one, plan.selection.window, &zones),
         };
         match result {
             Ok(parts) => {
-                if matches!(edit, Edit::Head) {
-                    let missing = repaired.calendar.missing_head(PRODUCT_ID);
-                    repaired.calendar.properties.splice(0..0, missing);
-                }
-                repaired.changes.extend(change_of(*rule, edit, &one, &parts, &mut definitions));
-                repaired.added += parts.len().saturating_sub(1);
-                repaired.calendar.series.extend(parts);
+                let change = change_of(*rule, edit, &one, &parts, &mut definitions);
+                Step::Became(parts, change.into_iter().collect())
             }
             Err(refusal) => {
                 let title = one.lead().title().unwrap_or_default();
-                let message = format!("{rule}: `{title}` stays as it is: {refusal}");
+                refused.push(format!("{rule}: `{title}` stays as it is: {refusal}"));
                 tried.insert((*rule, one.uid().map(Uid::into_owned)));
-                repaired.refused.push(message);
-                repaired.calendar.series.push(one);
+                Step::Keep(one)
             }
         }
+    });
+    if due.values().any(|(_, edit)| matches!(edit, Edit::Head)) {
+        let missing = edited.calendar.missing_head(PRODUCT_ID);
+        edited.calendar.properties.splice(0..0, missing);
     }
-    definitions.carry_out(&mut repaired.calendar, zones, &before);
+    definitions.carry_out(&mut edited.calendar, &zones, &before);
 }
 
 /// What becomes of single events that are one series.

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::COLUMN_PROPERTY;
 use super::cells_of::{WrittenRow, minutes_before};
+use super::column::ColumnField;
 use super::columns_file::{Column, Content};
 use emvo_ical::calendar::Reach;
 use emvo_ical::calendar::fields::Field;
@@ -16,13 +17,17 @@ pub(super) struct Places(u64);
 
 impl Places {
     pub(super) fn of(columns: &[Column]) -> Self {
+        Self::of_fields(columns.iter().filter_map(|column| match column.content {
+            Content::Field(field) => Some(field),
+            Content::Fixed(_) | Content::Carried => None,
+        }))
+    }
+
+    pub(super) fn of_fields(fields: impl Iterator<Item = ColumnField>) -> Self {
         // Ids and times are held to be there by other checks, stamps are no
         // content.
         let always = [Field::Start, Field::End, Field::Uid, Field::Stamps];
-        let held = columns.iter().filter_map(|column| match column.content {
-            Content::Field(field) => field.field(),
-            Content::Fixed(_) | Content::Carried => None,
-        });
+        let held = fields.filter_map(ColumnField::field);
         Self(always.into_iter().chain(held).fold(0, |set, field| set | 1 << field as u64))
     }
 

@@ -2,19 +2,31 @@
 
 use serde_json::{Map, Value};
 
+use super::cannot_carry::Places;
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
-use super::write::COLUMNS;
+use super::write::{COLUMNS, WrittenTable};
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::zone::ZoneResolver;
 
-/// Writes each series as one JSON object on a line; how many there are.
-pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> (Vec<u8>, usize) {
-    let (mut out, mut events) = (Vec::new(), 0);
+/// What each line says of an event, besides what it replaces.
+fn fields() -> impl Iterator<Item = ColumnField> {
+    COLUMNS.into_iter().chain([ColumnField::Status])
+}
+
+/// Writes each series as one JSON object on a line.
+pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable {
+    let mut written = WrittenTable::default();
+    let places = Places::of_fields(fields().chain([ColumnField::Replaces]));
     for (calendar, zones) in calendars {
         let name = calendar.name();
+        written.leave_others_behind(calendar);
         for series in &calendar.series {
-            events += 1;
+            written.events += 1;
+            for event in series.events() {
+                let row = WrittenRow { event, series, zones, calendar: &name, file: None };
+                places.note(&row, &mut written.cannot_carry);
+            }
             let mut line = object(series.lead(), series, zones, &name);
             let rules: Vec<Value> =
                 series.lead().rules().map(|rule| Value::from(rule.into_owned())).collect();
@@ -29,11 +41,11 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> (Vec<u8>, us
                 })
                 .collect();
             line.insert("overrides".to_owned(), Value::from(overrides));
-            out.extend_from_slice(Value::from(line).to_string().as_bytes());
-            out.push(b'\n');
+            written.text.extend_from_slice(Value::from(line).to_string().as_bytes());
+            written.text.push(b'\n');
         }
     }
-    (out, events)
+    written
 }
 
 fn object(
@@ -44,7 +56,7 @@ fn object(
 ) -> Map<String, Value> {
     let row = WrittenRow { event, series, zones, calendar, file: None };
     let mut object = Map::new();
-    for field in COLUMNS.into_iter().chain([ColumnField::Status]) {
+    for field in fields() {
         let value = match field {
             ColumnField::AllDay => Value::from(event.is_all_day()),
             ColumnField::Category => Value::from(event.categories()),

@@ -8,7 +8,9 @@ use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
-use emvo_ical::calendar::{Calendar, Event, EventTime, Series, Status, ZoneRef};
+use emvo_ical::calendar::{
+    Calendar, ComponentCounts, ComponentKind, Event, EventTime, Series, Status, ZoneRef,
+};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// The columns that are always written, in their order.
@@ -33,14 +35,26 @@ pub(super) const COLUMNS: [ColumnField; 17] = [
 ];
 
 /// A table as text, and what it could not hold.
-#[derive(Debug)]
+#[derive(Debug, Default)]
 pub struct WrittenTable {
     /// The table in UTF-8.
     pub text: Vec<u8>,
     /// How many series and single events are in it.
     pub events: usize,
+    /// What is no event, for which it has no place at all.
+    pub left_behind: ComponentCounts,
     /// What was left out.
     pub cannot_carry: CannotCarry,
+}
+
+impl WrittenTable {
+    /// A row is an event; whatever else a calendar holds has no place.
+    pub(super) fn leave_others_behind(&mut self, calendar: &Calendar<'_>) {
+        for other in &calendar.others {
+            *self.cannot_carry.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
+            self.left_behind.add(ComponentKind::of(other.it.name()));
+        }
+    }
 }
 
 /// How a table is written.
@@ -94,16 +108,13 @@ pub fn write(
     };
     ensure_place(calendars, &columns, options)?;
     let rows = Rows { columns: &columns, file: options.columns.as_ref() };
-    let mut text = rows.text([rows.headers()].into_iter());
-    let mut events = 0;
-    let mut cannot_carry = CannotCarry::new();
+    let mut written =
+        WrittenTable { text: rows.text([rows.headers()].into_iter()), ..WrittenTable::default() };
     let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
-        for other in &calendar.others {
-            *cannot_carry.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
-        }
-        events += calendar.series.len();
+        written.leave_others_behind(calendar);
+        written.events += calendar.series.len();
         let parts: Vec<(Vec<u8>, CannotCarry)> = calendar
             .series
             .par_chunks(512)
@@ -120,13 +131,13 @@ pub fn write(
             })
             .collect();
         for (part, left_out) in parts {
-            text.extend_from_slice(&part);
+            written.text.extend_from_slice(&part);
             for (name, count) in left_out {
-                *cannot_carry.entry(name).or_insert(0) += count;
+                *written.cannot_carry.entry(name).or_insert(0) += count;
             }
         }
     }
-    Ok(WrittenTable { text, events, cannot_carry })
+    Ok(written)
 }
 
 fn default_columns(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<Column> {

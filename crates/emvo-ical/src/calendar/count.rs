@@ -1,4 +1,4 @@
-//! How many events a text holds, found without reading them.
+//! How many components a text holds, found without reading them.
 
 use std::borrow::Cow;
 use std::io::{self, Read};
@@ -7,36 +7,38 @@ use hashbrown::{HashMap, HashSet};
 use memchr::{memchr, memmem};
 use rayon::prelude::*;
 
+use super::{ComponentCounts, ComponentKind};
 use crate::content::logical_lines;
 
-/// Counts the events of an iCalendar text as a reader groups them: every
-/// event without `RECURRENCE-ID`, and every id that has overrides alone.
+/// Counts the components of an iCalendar text as a reader groups them. Its
+/// events are those without `RECURRENCE-ID`, and every id that has overrides
+/// alone.
 ///
 /// This is the check on what was written. It goes by the text and nothing
 /// else, so that an event that was lost between structure and bytes shows.
-pub fn count_events(text: &str) -> usize {
-    count_events_in(|| Ok(text.as_bytes()))
+pub fn count_components(text: &str) -> ComponentCounts {
+    count_components_in(|| Ok(text.as_bytes()))
         .unwrap_or_else(|_| unreachable!("a text in memory can be read, and is UTF-8"))
 }
 
 /// The same for a text that stands elsewhere, such as in a file: it is opened
-/// up to three times, and is never in memory as a whole, unless an event holds
-/// another.
+/// up to three times, and is never in memory as a whole, unless a component holds
+/// an event.
 ///
 /// # Errors
 /// Those of reading, and `InvalidData` for what is not UTF-8.
-pub fn count_events_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::Result<usize> {
+pub fn count_components_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::Result<ComponentCounts> {
     let in_blocks = |tell: Tell<'_>| each_block(open()?, &LENGTHS, tell);
     let counted = count_pieces(in_blocks)?;
-    if counted.cuts == Cuts::BetweenEvents {
-        return Ok(counted.events);
+    if counted.cuts == Cuts::BetweenComponents {
+        return Ok(counted.components);
     }
     let text = io::read_to_string(open()?)?;
     let in_one = |tell: Tell<'_>| {
         tell(&[&text]);
         Ok(())
     };
-    Ok(count_pieces(in_one)?.events)
+    Ok(count_pieces(in_one)?.components)
 }
 
 /// How a text is taken apart.
@@ -98,19 +100,19 @@ fn cut(text: &str, length: usize) -> Vec<&str> {
 
 /// What was found in pieces of a text.
 struct Counted {
-    events: usize,
+    components: ComponentCounts,
     cuts: Cuts,
 }
 
 /// Whether the pieces can be counted by themselves.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 enum Cuts {
-    BetweenEvents,
-    /// As one inside another can make it happen.
-    ThroughAnEvent,
+    BetweenComponents,
+    /// As an event inside another component can make it happen.
+    ThroughAComponent,
 }
 
-/// Counts the events of a text that can be told twice in the same pieces: the
+/// Counts the components of a text that can be told twice in the same pieces: the
 /// ids that have overrides are looked for among the masters.
 fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted> {
     let mut tallies: Vec<Tally> = Vec::new();
@@ -118,14 +120,14 @@ fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted
     let mut overridden = Overridden::default();
     let mut calendars = 0;
     let mut firsts = Vec::with_capacity(tallies.len());
-    let mut events = 0;
+    let mut components = ComponentCounts::default();
     for tally in &mut tallies {
         for (calendar, uid) in tally.overrides.drain(..) {
             overridden.entry(calendars + calendar).or_default().insert(uid);
         }
         firsts.push(calendars);
         calendars += tally.calendars;
-        events += tally.counted;
+        components += tally.counted;
     }
     if !overridden.is_empty() {
         let mut firsts = firsts.into_iter();
@@ -136,10 +138,11 @@ fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted
                 pieces.par_iter().flat_map_iter(|(piece, first)| masters_among(&overridden, piece, *first));
             masters.extend(found.collect::<Vec<_>>());
         })?;
-        events += overridden.values().map(HashSet::len).sum::<usize>() - masters.len();
+        components.events += overridden.values().map(HashSet::len).sum::<usize>() - masters.len();
     }
     let is_cut = tallies.iter().rev().skip(1).any(|tally| tally.is_open);
-    Ok(Counted { events, cuts: if is_cut { Cuts::ThroughAnEvent } else { Cuts::BetweenEvents } })
+    let cuts = if is_cut { Cuts::ThroughAComponent } else { Cuts::BetweenComponents };
+    Ok(Counted { components, cuts })
 }
 
 /// The ids that have overrides, by the number of their calendar.
@@ -148,9 +151,9 @@ type Overridden = HashMap<usize, HashSet<String>>;
 /// Those of the ids that have an event without `RECURRENCE-ID` in a piece.
 fn masters_among<'o>(overridden: &'o Overridden, piece: &str, first: usize) -> Vec<(usize, &'o str)> {
     let mut found = Vec::new();
-    each_event(piece, |event| {
-        if let (false, Some(uid)) = (event.is_override, event.uid) {
-            let calendar = first + event.calendar;
+    each_component(piece, |component| {
+        if let Seen::Event(SeenEvent { is_override: false, uid: Some(uid), calendar }) = component {
+            let calendar = first + calendar;
             let id = overridden.get(&calendar).and_then(|ids| ids.get(&*uid));
             found.extend(id.map(|id| (calendar, id.as_str())));
         }
@@ -163,77 +166,99 @@ fn masters_among<'o>(overridden: &'o Overridden, piece: &str, first: usize) -> V
 struct Tally {
     /// How many calendars begin in it.
     calendars: usize,
-    /// Masters, and overrides without an id.
-    counted: usize,
+    /// Of events the masters, and overrides without an id.
+    counted: ComponentCounts,
     /// The overrides by calendar, counted from the piece's start, and id.
     overrides: Vec<(usize, String)>,
-    /// Whether its last event has no end in it.
+    /// Whether its last component has no end in it.
     is_open: bool,
 }
 
 impl Tally {
     fn of(piece: &str) -> Self {
         let mut tally = Self::default();
-        let end = each_event(piece, |event| match (event.is_override, event.uid) {
-            (false, _) | (true, None) => tally.counted += 1,
-            (true, Some(uid)) => tally.overrides.push((event.calendar, uid.into_owned())),
+        let end = each_component(piece, |component| match component {
+            Seen::Event(SeenEvent { is_override: true, uid: Some(uid), calendar }) => {
+                tally.overrides.push((calendar, uid.into_owned()));
+            }
+            Seen::Event(_) => tally.counted.add(ComponentKind::Event),
+            Seen::Other(kind) => tally.counted.add(kind),
+            Seen::Definition => {}
         });
         Self { calendars: end.calendars, is_open: end.is_open, ..tally }
     }
 }
 
-/// An event as its lines stand.
+/// A component as its lines stand.
+enum Seen<'a> {
+    Event(SeenEvent<'a>),
+    Other(ComponentKind),
+    /// That of a zone, which says what times mean and nothing of its own.
+    Definition,
+}
+
 #[derive(Default)]
-struct Seen<'a> {
+struct SeenEvent<'a> {
     /// The number of its calendar.
     calendar: usize,
     is_override: bool,
     uid: Option<Cow<'a, str>>,
 }
 
+impl Seen<'_> {
+    fn beginning(name: &str, calendar: usize) -> Self {
+        match ComponentKind::of(name) {
+            ComponentKind::Event => Self::Event(SeenEvent { calendar, ..SeenEvent::default() }),
+            _ if name.eq_ignore_ascii_case("VTIMEZONE") => Self::Definition,
+            kind => Self::Other(kind),
+        }
+    }
+}
+
 /// How a text ended.
 struct End {
     /// How many calendars began.
     calendars: usize,
-    /// Whether an event has not ended.
+    /// Whether a component has not ended.
     is_open: bool,
 }
 
-fn each_event<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) -> End {
+fn each_component<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) -> End {
     let mut calendar = 0;
-    let mut event: Option<Seen<'_>> = None;
-    // How many components inside the event are open.
+    let mut open: Option<Seen<'_>> = None;
+    // How many components inside the open one are open.
     let mut inside = 0_usize;
     for line in logical_lines(text) {
         let line = line.raw();
-        match &mut event {
-            None if is(line, "BEGIN", "VEVENT") => event = Some(Seen { calendar, ..Seen::default() }),
-            None if is(line, "BEGIN", "VCALENDAR") => calendar += 1,
-            Some(_) if inside == 0 && is(line, "END", "VEVENT") => {
-                event.take().into_iter().for_each(&mut tell);
-            }
+        match &mut open {
+            None => match name_behind(line, "BEGIN:") {
+                Some(name) if name.eq_ignore_ascii_case("VCALENDAR") => calendar += 1,
+                Some(name) => open = Some(Seen::beginning(name, calendar)),
+                None => {}
+            },
+            Some(_) if inside == 0 && starts_as(line, "END:") => open.take().into_iter().for_each(&mut tell),
             Some(_) if starts_as(line, "BEGIN:") => inside += 1,
-            Some(_) if starts_as(line, "END:") => inside = inside.saturating_sub(1),
-            Some(event) if inside == 0 => {
+            Some(_) if starts_as(line, "END:") => inside -= 1,
+            Some(Seen::Event(event)) if inside == 0 => {
                 if starts_as(line, "RECURRENCE-ID") {
                     event.is_override = true;
                 } else if starts_as(line, "UID") {
                     event.uid = event.uid.take().or_else(|| uid_of(line));
                 }
             }
-            _ => {}
+            Some(_) => {}
         }
     }
-    End { calendars: calendar, is_open: event.is_some() }
+    End { calendars: calendar, is_open: open.is_some() }
+}
+
+/// The name of the component that a line begins.
+fn name_behind<'l>(line: &'l str, keyword: &str) -> Option<&'l str> {
+    starts_as(line, keyword).then(|| line[keyword.len()..].trim())
 }
 
 fn starts_as(line: &str, start: &str) -> bool {
     line.as_bytes().get(..start.len()).is_some_and(|head| head.eq_ignore_ascii_case(start.as_bytes()))
-}
-
-fn is(line: &str, keyword: &str, name: &str) -> bool {
-    starts_as(line, keyword)
-        && line[keyword.len()..].strip_prefix(':').is_some_and(|rest| rest.trim().eq_ignore_ascii_case(name))
 }
 
 fn uid_of(line: &str) -> Option<Cow<'_, str>> {
@@ -268,9 +293,9 @@ mod tests {
         ];
         for (events, expected) in table {
             let text = format!("BEGIN:VCALENDAR\r\n{events}END:VCALENDAR\r\n");
-            assert_eq!(count_events(&text), expected, "{text}");
+            assert_eq!(count_components(&text).events, expected, "{text}");
             assert_eq!(read(parse(&text).roots.remove(0), "").series.len(), expected, "{text}");
-            assert_eq!(count_events(&text.repeat(2)), 2 * expected, "{text}");
+            assert_eq!(count_components(&text.repeat(2)).events, 2 * expected, "{text}");
         }
     }
 
@@ -297,8 +322,8 @@ mod tests {
             assert_eq!(told.concat(), text);
             numbers.insert(told.len());
             let counted = count_pieces(|tell| each_block(text.as_bytes(), &lengths, tell)).unwrap();
-            assert_eq!(counted.cuts, Cuts::BetweenEvents);
-            assert_eq!(counted.events, whole, "in pieces of {length}");
+            assert_eq!(counted.cuts, Cuts::BetweenComponents);
+            assert_eq!(counted.components.events, whole, "in pieces of {length}");
         }
         assert!(numbers.len() > 5, "{numbers:?}");
     }
@@ -310,7 +335,7 @@ mod tests {
     #[test]
     fn what_cannot_be_read_is_an_error() {
         let broken = || Ok(b"BEGIN:VCALENDAR\r\n\xff\r\n".as_slice());
-        assert_eq!(count_events_in(broken).unwrap_err().kind(), io::ErrorKind::InvalidData);
+        assert_eq!(count_components_in(broken).unwrap_err().kind(), io::ErrorKind::InvalidData);
     }
 
     #[test]
@@ -319,6 +344,6 @@ mod tests {
         let text =
             format!("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:a\r\n{inner}END:VEVENT\r\nEND:VCALENDAR\r\n");
         assert!(cut(&text, LENGTHS.piece).len() > 1);
-        assert_eq!(count_events(&text), 1);
+        assert_eq!(count_components(&text).events, 1);
     }
 }

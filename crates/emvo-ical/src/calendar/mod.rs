@@ -9,6 +9,7 @@
 //! What text means on the level of lines is [`crate::content`]'s; what a zone
 //! name means is [`crate::zone`]'s.
 
+mod component_kind;
 mod count;
 mod dates;
 mod duration;
@@ -22,7 +23,8 @@ mod uid;
 mod vendor_mirror;
 mod write;
 
-pub use count::{count_events, count_events_in};
+pub use component_kind::{ComponentCounts, ComponentKind};
+pub use count::{count_components, count_components_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status};
 pub use lenient_times::{Certainty, LenientTimes, lenient_times};
@@ -73,6 +75,7 @@ pub struct Placed<T> {
 /// An event that cannot be placed in time (rules D10, D15): set aside by
 /// anything that writes.
 #[derive(Clone, Debug)]
+#[non_exhaustive]
 pub struct Unsound<'a> {
     /// The event as it stands.
     pub component: Component<'a>,
@@ -126,6 +129,14 @@ impl<'a> Calendar<'a> {
             .filter(|(name, _)| self.property(name).is_none())
             .map(|(name, value)| Property::new(name, &[], value))
             .collect()
+    }
+
+    /// How many components it has, events whose times cannot be read included.
+    pub fn counts(&self) -> ComponentCounts {
+        let mut counts: ComponentCounts =
+            self.others.iter().map(|other| ComponentKind::of(other.it.name())).collect();
+        counts.events += self.series.len() + self.unsound.len();
+        counts
     }
 
     /// Every event, overrides included, in order of series.

@@ -62,6 +62,7 @@ impl Part {
 
 /// One date of a series, or a single event.
 #[derive(Clone, Debug, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Occurrence {
     /// What tells its fields.
     pub part: Part,

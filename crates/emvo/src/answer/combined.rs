@@ -58,7 +58,7 @@ impl Answer for Combined {
 
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
-        let mut text = summary(written.balance, written.fragments);
+        let mut text = summary(&written.account, written.fragments);
         text.push_str(&whole_line(written.whole));
         text.push_str(&fold_lines(&written.folds, detail));
         text.push_str(&change_lines(&written.changes, detail, Examples::One));

@@ -1,6 +1,6 @@
 //! The page and the sheet of a command that writes.
 
-use emvo_core::edit::{Balance, Change, Fold};
+use emvo_core::edit::{Account, Balance, Change, Fold};
 use emvo_report::{Mood, Page, Table, Verdict};
 
 use super::page::{made_by, table};
@@ -10,7 +10,7 @@ use crate::terminal::{counted, grouped};
 
 /// What a command that writes did.
 pub(crate) struct Done<'d> {
-    pub(crate) balance: Balance,
+    pub(crate) account: Account,
     pub(crate) changes: Vec<&'d Change>,
     pub(crate) folds: &'d [Fold],
     pub(crate) remarks: Remarks,
@@ -27,7 +27,7 @@ pub(crate) struct Remarks {
 impl<'d> Done<'d> {
     pub(crate) fn of(written: &'d Written, remarks: Remarks) -> Self {
         Self {
-            balance: written.balance,
+            account: written.account,
             changes: written.changes.iter().collect(),
             folds: &written.folds,
             remarks,
@@ -68,7 +68,7 @@ fn tables(done: &Done<'_>) -> Vec<Table> {
 
 /// The page of a command that writes.
 pub(crate) fn done_page(done: &Done<'_>) -> Page {
-    let Balance { read, written, folded, removed, set_aside, added } = done.balance;
+    let Balance { read, written, folded, removed, set_aside, added, left_behind: _ } = done.account.events;
     let needs_a_look = set_aside > 0 || !done.remarks.by_hand.is_empty();
     Page {
         title: done.remarks.title.clone(),

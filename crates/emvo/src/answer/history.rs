@@ -158,11 +158,11 @@ struct RunJson {
     run: i64,
     at: String,
     command: String,
-    balance: AccountJson,
+    balance: RunAccountJson,
 }
 
 #[derive(Serialize)]
-struct AccountJson {
+struct RunAccountJson {
     read: i64,
     written: i64,
     folded: i64,
@@ -174,7 +174,7 @@ struct AccountJson {
 impl RunJson {
     fn of(run: &Run) -> Self {
         let emvo_ledger::Account { read, written, folded, removed, set_aside, added } = run.account;
-        let balance = AccountJson { read, written, folded, removed, set_aside, added };
+        let balance = RunAccountJson { read, written, folded, removed, set_aside, added };
         Self { run: run.number, at: run.at.clone(), command: run.command.clone(), balance }
     }
 }

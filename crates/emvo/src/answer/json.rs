@@ -3,7 +3,7 @@
 
 use std::io::{self, Write};
 
-use emvo_core::edit::{Balance, Change};
+use emvo_core::edit::{Account, Balance, Change};
 use serde::Serialize;
 
 /// What every document starts with.
@@ -44,8 +44,45 @@ pub(crate) struct BalanceJson {
 
 impl From<Balance> for BalanceJson {
     fn from(balance: Balance) -> Self {
-        let Balance { read, written, folded, removed, set_aside, added } = balance;
+        // An event is never left behind: it is written or the run is refused.
+        let Balance { read, written, folded, removed, set_aside, added, left_behind: _ } = balance;
         Self { read, written, folded, removed, set_aside, added }
+    }
+}
+
+/// What became of everything, kind by kind.
+#[derive(Serialize)]
+pub(crate) struct AccountJson {
+    balance: BalanceJson,
+    components: ComponentsJson,
+}
+
+/// What became of all that is no event.
+#[derive(Serialize)]
+struct ComponentsJson {
+    tasks: ComponentJson,
+    journals: ComponentJson,
+    others: ComponentJson,
+}
+
+#[derive(Serialize)]
+struct ComponentJson {
+    #[serde(flatten)]
+    balance: BalanceJson,
+    left_behind: usize,
+}
+
+impl From<Balance> for ComponentJson {
+    fn from(balance: Balance) -> Self {
+        Self { balance: balance.into(), left_behind: balance.left_behind }
+    }
+}
+
+impl From<Account> for AccountJson {
+    fn from(Account { events, tasks, journals, others }: Account) -> Self {
+        let components =
+            ComponentsJson { tasks: tasks.into(), journals: journals.into(), others: others.into() };
+        Self { balance: events.into(), components }
     }
 }
 

@@ -35,7 +35,7 @@ use anyhow::{Context, bail};
 use emvo_report::{Page, render};
 use serde::Serialize;
 
-pub(crate) use json::{BalanceJson, ChangeJson};
+pub(crate) use json::{AccountJson, ChangeJson};
 
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
 use crate::terminal::{say, say_beside, warn};

@@ -283,21 +283,26 @@ struct CauseJson<'r> {
     todo: Option<String>,
 }
 
+impl From<Counts> for CountsJson {
+    fn from(counts: Counts) -> Self {
+        Self {
+            source_events: counts.source_events,
+            source_occurrences: counts.source_occurrences,
+            matched: counts.matched,
+            retimed: counts.retimed,
+            altered: counts.altered,
+            missing: counts.missing,
+            doubled: counts.doubled,
+            extra: counts.extra,
+            explained: counts.explained,
+        }
+    }
+}
+
 impl<'p> Proof<'p, '_> {
     fn to_json(&self) -> ReconcileJson<'p> {
         let proof = self;
         let found = self.found;
-        let Counts {
-            source_events,
-            source_occurrences,
-            matched,
-            retimed,
-            altered,
-            missing,
-            doubled,
-            extra,
-            explained,
-        } = found.counts;
         let differences = found.differences.iter().map(|one| DifferenceJson {
             kind: one.kind.name(),
             path: &one.path,
@@ -317,17 +322,7 @@ impl<'p> Proof<'p, '_> {
         });
         ReconcileJson {
             window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
-            balance: CountsJson {
-                source_events,
-                source_occurrences,
-                matched,
-                retimed,
-                altered,
-                missing,
-                doubled,
-                extra,
-                explained,
-            },
+            balance: found.counts.into(),
             differences: differences.collect(),
             causes: causes.collect(),
             other_fields: &found.other_fields,

@@ -4,12 +4,12 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::edit::{Balance, Change, Refused};
+use emvo_core::edit::{Account, Balance, Change, Refused};
 use emvo_core::table::CannotCarry;
 use serde::Serialize;
 
 use super::advice::refusal_in_words;
-use super::{BalanceJson, ChangeJson, Detail, Stream};
+use super::{AccountJson, ChangeJson, Detail, Stream};
 use crate::output::Written;
 use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -22,8 +22,35 @@ pub(crate) enum Examples {
     Several,
 }
 
-/// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`
-pub(crate) fn summary(balance: Balance, fragments: usize) -> String {
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`,
+/// with a line for each other kind that there is.
+pub(crate) fn summary(account: &Account, fragments: usize) -> String {
+    let mut lines = vec![styled(STRONG, balance_in_words(account.events, "event", "events"))];
+    for (balance, one, many) in [
+        (account.tasks, "task", "tasks"),
+        (account.journals, "journal", "journals"),
+        (account.others, "other component", "other components"),
+    ] {
+        if !balance.is_empty() {
+            lines.push(styled(STRONG, balance_in_words(balance, one, many)));
+        }
+    }
+    let mut out = lines.join("\n");
+    if account.kinds().iter().all(|(_, balance)| balance.left_behind == 0) {
+        out.push(' ');
+        out.push_str(&styled(GOOD, "Nothing is lost."));
+    }
+    out.push('\n');
+    if fragments > 0 {
+        let lines = counted(fragments, "unreadable part", "unreadable parts");
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
+    }
+    out
+}
+
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside.`
+fn balance_in_words(balance: Balance, one: &str, many: &str) -> String {
     let mut parts = vec![format!("{} written", grouped(balance.written))];
     let mut add = |count: usize, what: &str| {
         if count > 0 {
@@ -33,18 +60,9 @@ pub(crate) fn summary(balance: Balance, fragments: usize) -> String {
     add(balance.folded, "folded");
     add(balance.removed, "removed");
     add(balance.set_aside, "set aside");
+    add(balance.left_behind, "left behind");
     add(balance.added, "of them new");
-    let read = counted(balance.read, "event in", "events in");
-    let mut out = styled(STRONG, format!("{read}; {}.", parts.join(", ")));
-    out.push(' ');
-    out.push_str(&styled(GOOD, "Nothing is lost."));
-    out.push('\n');
-    if fragments > 0 {
-        let lines = counted(fragments, "unreadable part", "unreadable parts");
-        // Writing into a string cannot fail, here and below.
-        let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
-    }
-    out
+    format!("{} in; {}.", counted(balance.read, one, many), parts.join(", "))
 }
 
 /// Events whose texts were cut, and where the whole is.
@@ -170,7 +188,8 @@ fn several_calendars_warning(calendars: usize) -> Option<String> {
 /// What every command that writes answers.
 #[derive(Serialize)]
 pub(crate) struct WrittenJson<'w> {
-    balance: BalanceJson,
+    #[serde(flatten)]
+    account: AccountJson,
     outputs: &'w [String],
     changes: Vec<ChangeJson>,
     /// The number of the run in the ledger, if it is there.
@@ -180,7 +199,7 @@ pub(crate) struct WrittenJson<'w> {
 impl<'w> WrittenJson<'w> {
     pub(crate) fn of(written: &'w Written) -> Self {
         Self {
-            balance: written.balance.into(),
+            account: written.account.into(),
             outputs: &written.paths,
             changes: written.changes.iter().map(ChangeJson::from).collect(),
             run: written.run,

@@ -145,7 +145,7 @@ impl Amending {
             Step::Became(inside, changes) => {
                 Step::Became(parts.before.into_iter().chain(inside).chain(parts.after).collect(), changes)
             }
-            Step::Keep(_) | Step::Removed(_) | Step::Refused(..) => Step::Keep(series),
+            Step::Keep(_) | Step::Folded | Step::Removed(_) | Step::Refused(..) => Step::Keep(series),
         }
     }
 }

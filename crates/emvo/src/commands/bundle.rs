@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::survey::{default_window, survey};
-use emvo_ical::calendar::{count_events, write_with_head};
+use emvo_ical::calendar::{count_components, write_with_head};
 use emvo_ical::recurrence::Ceiling;
 
 use super::{Command, Program};
@@ -116,7 +116,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
             let calendar = as_calendar_file(&path, loaded, reading);
             let mut bytes = Vec::new();
             write_with_head(&calendar, &calendar.missing_head(PRODUCT_ID), &mut bytes);
-            let events = std::str::from_utf8(&bytes).map_or(0, count_events);
+            let events = std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).events);
             if events != calendar.series.len() {
                 bail!(
                     "`{name}` would not be whole in the backup: {events} of {} events",

@@ -71,7 +71,7 @@ impl Command for CheckArgs {
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)
-                    || sources.iter().any(|source| source.set_aside.events() > 0);
+                    || sources.iter().any(|source| source.set_aside.counts().events > 0);
                 Ok(Outcome::needs_a_look_if(needs_a_look))
             },
         )

@@ -10,7 +10,7 @@ use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneResolver};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use hashbrown::{HashMap, HashSet};
 use serde::Serialize;
 
@@ -150,7 +150,7 @@ impl Edit for Converting {
             self.express(&mut edited, path, &zone, scope.reading);
         }
         if self.repeat == Repeat::IntoSeries {
-            roll_all(&mut edited);
+            roll_all(&mut edited, &scope.reading.zones);
         }
         edited
     }
@@ -260,7 +260,7 @@ fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Read
     Edited {
         changes: merged.changes,
         folds: merged.folds,
-        folded: merged.balance.folded,
+        account: merged.account.of_folded(),
         ..Edited::unchanged(merged.calendar, zones)
     }
 }
@@ -275,22 +275,21 @@ fn repeat_rule_of(text: String) -> anyhow::Result<String> {
 }
 
 /// Puts single events together that are series taken apart.
-fn roll_all(edited: &mut Edited<'_>) {
-    let found = roll(&edited.calendar.series, &edited.zones, LEAST_ROLLED);
-    let all = std::mem::take(&mut edited.calendar.series);
-    let mut new = HashMap::new();
-    let mut gone = HashSet::new();
-    for rolled in &found {
-        let series = rolled.series(&all);
+fn roll_all(edited: &mut Edited<'_>, choices: &ZoneChoices) {
+    let (mut new, mut gone) = (HashMap::new(), HashSet::new());
+    for rolled in &roll(&edited.calendar.series, &edited.zones, LEAST_ROLLED) {
+        let series = rolled.series(&edited.calendar.series);
         let before = counted(rolled.members.len(), "single event", "single events");
         let after = rule_in_words(&rolled.rule.to_string(), series.lead().start(), &edited.zones);
-        edited.changes.push(Change::to_series(Some("R13"), &series, before, after));
+        let change = Change::to_series(Some("R13"), &series, before, after);
         gone.extend(rolled.members.iter().skip(1).copied());
-        new.insert(rolled.members[0], series);
+        new.insert(rolled.members[0], (series, change));
     }
-    edited.folded += gone.len();
-    let kept = all.into_iter().enumerate().filter(|(at, _)| !gone.contains(at));
-    edited.calendar.series = kept.map(|(at, one)| new.remove(&at).unwrap_or(one)).collect();
+    edited.edit(choices, |at, one| match new.remove(&at) {
+        Some((series, change)) => Step::Became(vec![series], vec![change]),
+        None if gone.contains(&at) => Step::Folded,
+        None => Step::Keep(one),
+    });
 }
 
 fn field_of(name: &str) -> anyhow::Result<ColumnField> {

@@ -260,7 +260,7 @@ fn combined<'t>(
     let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
     let zones = ZoneResolver::of(&merged.calendar, choices);
     let mut edited = Edited {
-        folded: merged.balance.folded,
+        account: merged.account.of_folded(),
         changes: merged.changes,
         folds: merged.folds,
         ..Edited::unchanged(merged.calendar, zones)

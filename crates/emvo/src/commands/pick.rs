@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use anyhow::{Context, bail};
-use emvo_core::edit::{Edited, Step, sync_definitions};
+use emvo_core::edit::{Count, Edited, Step, sync_definitions};
 use emvo_core::redact::{
     Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown,
 };
@@ -159,9 +159,11 @@ impl Edit for Picking {
         });
         self.kept += edited.calendar.series.len();
         if self.showing.show != Show::All {
-            // Definitions are written anew: a file's own may say more than times.
+            // Definitions are written anew: a file's own may say more than times. What
+            // is no event has no times that the copy could show.
             let bare = bare_calendar(&edited.calendar);
             let series = std::mem::take(&mut edited.calendar.series);
+            edited.account.add(Count::Removed, edited.calendar.counts());
             edited.calendar = Calendar { series, ..bare };
             sync_definitions(&mut edited.calendar, &edited.zones, &BTreeSet::new(), &BTreeSet::new());
         }

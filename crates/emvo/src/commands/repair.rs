@@ -142,23 +142,18 @@ impl Edit for Repairing {
         let mut repaired = repair(calendar, &scope.reading.zones, &self.plan);
         self.plan.options.others.extend(definitions);
         if let Some(spared) = spared {
-            repaired.calendar.series.extend(spared);
-            repaired.calendar.series.sort_by_key(|series| series.lead().rank());
+            let series = &mut repaired.edited.calendar.series;
+            series.extend(spared);
+            series.sort_by_key(|series| series.lead().rank());
         }
         self.left.extend(repaired.left.into_iter().map(|finding| Left::of(path, finding)));
         self.refused.extend(repaired.refused.iter().map(|refusal| format!("{path}: {refusal}")));
-        let zones = ZoneResolver::of(&repaired.calendar, &scope.reading.zones);
-        Edited {
-            changes: repaired.changes,
-            added: repaired.added,
-            folded: repaired.folded,
-            ..Edited::unchanged(repaired.calendar, zones)
-        }
+        repaired.edited
     }
 
     fn end(&mut self, edited: &mut [Vec<Edited<'_>>], _: &Scope<'_>) {
         if let Some(first) = edited.iter_mut().flatten().next() {
-            first.folded += self.joined;
+            first.account.events.folded += self.joined;
             first.changes.splice(0..0, std::mem::take(&mut self.of_files));
         }
     }

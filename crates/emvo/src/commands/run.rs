@@ -98,7 +98,7 @@ fn run_many(plans: &[PathBuf], how: &How, form: Form) -> anyhow::Result<Outcome>
         let plan = Plan::read(path)?;
         let (carried, done) = perform(&plan, how)?;
         progress::plan_done(&path.display().to_string());
-        let (balance, needs_a_look) = (carried.balance(), carried.needs_a_look());
+        let (balance, needs_a_look) = (carried.account().events, carried.needs_a_look());
         Ok(Ended { balance, needs_a_look, is_same: done.outputs.is_empty() })
     };
     let all = ManyRuns { plans, results: plans.par_iter().map(one).collect() };

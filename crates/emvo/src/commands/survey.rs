@@ -84,7 +84,7 @@ fn counts<'s, 't>(
     let mut rows = Vec::new();
     for source in sources {
         for (at, loaded) in source.loaded.iter().enumerate() {
-            let of_file = if at == 0 { source.set_aside.events() } else { 0 };
+            let of_file = if at == 0 { source.set_aside.counts().events } else { 0 };
             let counts = count(loaded);
             rows.push(CalendarCounts { source, loaded, set_aside: of_file + counts.unsound, counts });
         }

@@ -7,7 +7,7 @@ use emvo_core::receipt::ReadLog;
 use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
 use emvo_core::view::CalendarView;
-use emvo_ical::calendar::{self, Calendar, Unsound};
+use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
 use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
@@ -48,8 +48,8 @@ pub(crate) struct Source<'t> {
     pub(crate) charset: Charset,
     /// How a table was read.
     pub(crate) table: TableFacts,
-    /// Events in the file, those that could not be read included.
-    pub(crate) events_read: usize,
+    /// What is in the file, what could not be read included.
+    pub(crate) read: ComponentCounts,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
     /// Its events as they were read, for a receipt.
@@ -97,23 +97,32 @@ pub(crate) struct SetAside<'t> {
 }
 
 impl SetAside<'_> {
-    /// How many events are among it; the rest are fragments.
-    pub(crate) fn events(&self) -> usize {
-        self.rows.len() + self.faults.iter().filter(|fault| is_event(fault)).count()
+    /// How many events, tasks and journals are among it; the rest are fragments.
+    pub(crate) fn counts(&self) -> ComponentCounts {
+        let mut counts: ComponentCounts = self.faults.iter().filter_map(whole_component).collect();
+        counts.events += self.rows.len();
+        counts
     }
 
     /// The lines at which events among it begin.
     pub(crate) fn event_lines(&self) -> impl Iterator<Item = u32> {
-        self.faults.iter().filter(|fault| is_event(fault)).map(|fault| fault.line)
+        let is_event = |fault: &&Fault<'_>| whole_component(fault) == Some(ComponentKind::Event);
+        self.faults.iter().filter(is_event).map(|fault| fault.line)
     }
 
     pub(crate) fn fragments(&self) -> usize {
-        self.faults.iter().filter(|fault| !is_event(fault) && !fault.text.is_empty()).count()
+        self.faults.iter().filter(|fault| whole_component(fault).is_none() && !fault.text.is_empty()).count()
     }
 }
 
-fn is_event(fault: &Fault<'_>) -> bool {
-    matches!(&fault.kind, FaultKind::Unclosed { name } if name.eq_ignore_ascii_case("VEVENT"))
+/// What a fault takes out of a calendar as a whole, if it is what people count.
+fn whole_component(fault: &Fault<'_>) -> Option<ComponentKind> {
+    match &fault.kind {
+        FaultKind::Unclosed { name } => {
+            Some(ComponentKind::of(name)).filter(|kind| *kind != ComponentKind::Other)
+        }
+        _ => None,
+    }
 }
 
 impl<'t> Source<'t> {
@@ -135,8 +144,14 @@ impl<'t> Source<'t> {
 
     /// How many events of it go beside the output, since they cannot be read.
     pub(crate) fn events_set_aside(&self) -> usize {
-        let unsound: usize = self.calendars().map(|calendar| calendar.unsound.len()).sum();
-        self.set_aside.events() + unsound
+        self.counts_set_aside().events
+    }
+
+    /// How many components of it go beside the output, since they cannot be read.
+    pub(crate) fn counts_set_aside(&self) -> ComponentCounts {
+        let mut counts = self.set_aside.counts();
+        counts.events += self.calendars().map(|calendar| calendar.unsound.len()).sum::<usize>();
+        counts
     }
 
     /// The events that cannot be placed in time.
@@ -144,9 +159,10 @@ impl<'t> Source<'t> {
         self.calendars().flat_map(|calendar| &calendar.unsound)
     }
 
-    fn count_events(&self) -> usize {
-        let events = self.calendars().map(|calendar| calendar.series.len() + calendar.unsound.len());
-        events.sum::<usize>() + self.set_aside.events()
+    fn counts(&self) -> ComponentCounts {
+        let mut counts = self.set_aside.counts();
+        self.calendars().for_each(|calendar| counts += calendar.counts());
+        counts
     }
 }
 
@@ -195,7 +211,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     }
     keep_chosen_calendars(&mut sources, &reading.calendars)?;
     for source in &mut sources {
-        source.events_read = source.count_events();
+        source.read = source.counts();
     }
     if reading.tracking == EventTracking::On {
         track_events(sources.iter_mut());
@@ -278,7 +294,7 @@ fn read_calendar_file<'t>(
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
         charset: decoded.charset,
         table: TableFacts::default(),
-        events_read: 0,
+        read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
     })
@@ -296,7 +312,7 @@ fn read_table_file<'t>(
         set_aside: SetAside::default(),
         charset: decoded.charset,
         table: TableFacts::default(),
-        events_read: 0,
+        read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
     };

@@ -217,7 +217,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
 
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
-        let mut text = summary(written.balance, written.fragments);
+        let mut text = summary(&written.account, written.fragments);
         text.push_str(&whole_line(written.whole));
         text.push_str(&self.edit.text(written, detail));
         text.push_str(&output_lines(written));

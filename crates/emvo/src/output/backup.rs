@@ -4,7 +4,7 @@ use std::collections::BTreeSet;
 use std::io::{Cursor, Read, Write};
 
 use anyhow::{Context, bail};
-use emvo_ical::calendar::count_events;
+use emvo_ical::calendar::count_components;
 use serde::{Deserialize, Serialize};
 use zip::write::SimpleFileOptions;
 use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
@@ -83,7 +83,7 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
                 faults.push(format!("{}: its content is not what was kept", calendar.file));
             }
             Ok(bytes) => {
-                let events = std::str::from_utf8(&bytes).map_or(0, count_events);
+                let events = std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).events);
                 if events != calendar.events {
                     faults.push(format!(
                         "{}: {events} events, and {} were kept",

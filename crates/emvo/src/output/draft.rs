@@ -4,10 +4,10 @@
 use std::collections::BTreeMap;
 use std::collections::BTreeSet;
 
-use emvo_core::edit::{Balance, Change, Edited, Fold, Refused};
+use emvo_core::edit::{Account, Change, Count, Edited, Fold, Refused};
 use emvo_core::receipt::Receipt;
 use emvo_core::table::CannotCarry;
-use emvo_ical::calendar::{Calendar, Series, count_events_in, write_to};
+use emvo_ical::calendar::{Calendar, Series, count_components_in, write_to};
 use emvo_ical::content::Component;
 
 use super::batch::Batch;
@@ -38,7 +38,7 @@ pub(crate) enum Shape<'s> {
 /// What was written, and what became of the events.
 #[derive(Default)]
 pub(crate) struct Written {
-    pub(crate) balance: Balance,
+    pub(crate) account: Account,
     pub(crate) paths: Vec<String>,
     /// How many calendars the fullest file holds.
     pub(crate) calendars_in_one_file: usize,
@@ -67,7 +67,8 @@ pub(crate) struct Written {
 impl Written {
     /// Whether something could not be read or not be written as a whole.
     pub(crate) fn is_incomplete(&self) -> bool {
-        self.balance.set_aside + self.fragments + self.whole > 0
+        self.account.kinds().iter().any(|(_, balance)| balance.set_aside > 0)
+            || self.fragments + self.whole > 0
     }
 }
 
@@ -95,10 +96,9 @@ impl Output {
         let mut batch = Batch::new(self.mode, &self.guard, Readers::AsUsual);
         for part in &parts {
             let target = self.target(part.name.as_deref())?;
-            let events = self.add_file(&mut batch, target, &part.calendars, &mut written)?;
-            written.balance.written += events;
+            self.add_file(&mut batch, target, &part.calendars, &mut written)?;
         }
-        written.balance = written.balance.ensure_sum()?;
+        written.account = written.account.ensure_sum()?;
         if let Some((target, bytes)) = beside {
             batch.add(target, bytes);
         }
@@ -116,7 +116,7 @@ impl Output {
                 .collect(),
             folds: written.folds.iter().collect(),
             changes: written.changes.iter().collect(),
-            balance: written.balance,
+            account: written.account,
         };
         let receipt = self.recording.receipt(sources, &record, || batch.records())?;
         written.paths = batch.paths();
@@ -179,8 +179,7 @@ impl Output {
     /// How many bytes some calendars take as one file. What cannot be written at
     /// all is reported when it is written.
     fn size_of(&self, all: &[&Edited<'_>]) -> usize {
-        let bytes = bytes_of(all, self.kind, &self.form, &mut CannotCarry::new());
-        bytes.map_or(0, |(bytes, _)| bytes.len())
+        bytes_of(all, self.kind, &self.form).map_or(0, |encoded| encoded.bytes.len())
     }
 
     /// Adds some calendars as one file; how many events a reader finds in it.
@@ -190,7 +189,7 @@ impl Output {
         target: Target,
         calendars: &[Edited<'_>],
         written: &mut Written,
-    ) -> anyhow::Result<usize> {
+    ) -> anyhow::Result<()> {
         let in_one_file = if self.kind == Kind::Ics { calendars.len() } else { 1 };
         written.calendars_in_one_file = written.calendars_in_one_file.max(in_one_file);
         match target {
@@ -200,15 +199,21 @@ impl Output {
                         .iter()
                         .try_for_each(|one| write_to(&one.calendar, &missing_head(&one.calendar), out))
                 };
-                batch.make(claim, write, |reopen| count_events_in(reopen))
+                let counted = batch.make(claim, write, |reopen| count_components_in(reopen))?;
+                written.account.add(Count::Written, counted);
             }
             target => {
                 let all: Vec<&Edited<'_>> = calendars.iter().collect();
-                let (bytes, events) = bytes_of(&all, self.kind, &self.form, &mut written.cannot_carry)?;
-                batch.add(target, bytes);
-                Ok(events)
+                let encoded = bytes_of(&all, self.kind, &self.form)?;
+                for (name, count) in encoded.cannot_carry {
+                    *written.cannot_carry.entry(name).or_insert(0) += count;
+                }
+                written.account.add(Count::Written, encoded.written);
+                written.account.add(Count::LeftBehind, encoded.left_behind);
+                batch.add(target, encoded.bytes);
             }
         }
+        Ok(())
     }
 }
 
@@ -222,14 +227,14 @@ fn account_of<'a>(
         fragments: sources.iter().map(|source| source.set_aside.fragments()).sum(),
         ..Written::default()
     };
-    written.balance.read = sources.iter().map(|source| source.events_read).sum();
-    written.balance.set_aside = sources.iter().map(Source::events_set_aside).sum();
+    for source in sources {
+        written.account.add(Count::Read, source.read);
+        written.account.add(Count::SetAside, source.counts_set_aside());
+    }
     let mut whole = Vec::new();
     for (source, of_source) in sources.iter().zip(&mut edited) {
         for one in of_source {
-            written.balance.added += one.added;
-            written.balance.removed += one.removed;
-            written.balance.folded += one.folded;
+            written.account += one.account;
             written.changes.append(&mut one.changes);
             written.folds.append(&mut one.folds);
             whole.append(&mut one.whole);
@@ -250,11 +255,20 @@ fn split<'a>(
     let mut count = 0;
     for mut one in all {
         let series = std::mem::take(&mut one.calendar.series);
+        let others = std::mem::take(&mut one.calendar.others);
         let mut of_calendar: BTreeMap<String, Calendar<'a>> = BTreeMap::new();
         for series in series {
             let name = names::part_name(&name_of(&series, &one.calendar, count));
             count += 1;
             of_calendar.entry(name).or_insert_with(|| one.calendar.clone()).series.push(series);
+        }
+        if !others.is_empty() {
+            // What is no event has no title or month to go by: it stays with the
+            // first part of its calendar.
+            let own = || one.calendar.clone();
+            let name = of_calendar.keys().next().cloned();
+            let name = name.unwrap_or_else(|| names::part_name(&one.calendar.name()));
+            of_calendar.entry(name).or_insert_with(own).others = others;
         }
         for (name, calendar) in of_calendar {
             files.entry(name).or_default().push(Edited::unchanged(calendar, one.zones.clone()));

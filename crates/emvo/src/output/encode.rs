@@ -4,7 +4,7 @@ use anyhow::Context;
 use emvo_core::edit::Edited;
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::table::{self, CannotCarry, WriteOptions};
-use emvo_ical::calendar::{Calendar, count_events, write_with_head};
+use emvo_ical::calendar::{Calendar, ComponentCounts, count_components, write_with_head};
 use emvo_ical::content::{Property, encode};
 
 use super::target::Kind;
@@ -27,14 +27,20 @@ impl TableForm {
     }
 }
 
-/// The bytes of some calendars as one file, and how many events a reader finds
-/// in them.
-pub(crate) fn bytes_of(
-    edited: &[&Edited<'_>],
-    kind: Kind,
-    form: &TableForm,
-    cannot_carry: &mut CannotCarry,
-) -> anyhow::Result<(Vec<u8>, usize)> {
+/// Some calendars as one file.
+#[derive(Default)]
+pub(crate) struct Encoded {
+    pub(crate) bytes: Vec<u8>,
+    /// What a reader finds in it.
+    pub(crate) written: ComponentCounts,
+    /// What is no event, where the form has no place for it.
+    pub(crate) left_behind: ComponentCounts,
+    /// What of events the form has no place for.
+    pub(crate) cannot_carry: CannotCarry,
+}
+
+/// The bytes of some calendars as one file, and what a reader finds in them.
+pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> anyhow::Result<Encoded> {
     let all: Vec<_> = edited.iter().map(|one| (&one.calendar, &one.zones)).collect();
     let encoded = |text: Vec<u8>| match &form.encoding {
         None => Ok(text),
@@ -49,19 +55,29 @@ pub(crate) fn bytes_of(
             for one in edited {
                 write_with_head(&one.calendar, &missing_head(&one.calendar), &mut bytes);
             }
-            let written = std::str::from_utf8(&bytes).map_or(0, count_events);
-            Ok((bytes, written))
+            let written = std::str::from_utf8(&bytes).map(count_components).unwrap_or_default();
+            Ok(Encoded { bytes, written, ..Encoded::default() })
         }
         Kind::Csv => {
             let table = table::write(&all, &form.options).context(
                 "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
             )?;
-            for (name, count) in table.cannot_carry {
-                *cannot_carry.entry(name).or_insert(0) += count;
-            }
-            Ok((encoded(table.text)?, table.events))
+            Ok(Encoded {
+                bytes: encoded(table.text)?,
+                written: ComponentCounts::of_events(table.events),
+                left_behind: table.left_behind,
+                cannot_carry: table.cannot_carry,
+            })
         }
-        Kind::JsonLines => Ok(table::write_lines(&all)),
+        Kind::JsonLines => {
+            let lines = table::write_lines(&all);
+            Ok(Encoded {
+                bytes: lines.text,
+                written: ComponentCounts::of_events(lines.events),
+                left_behind: lines.left_behind,
+                cannot_carry: lines.cannot_carry,
+            })
+        }
     }
 }
 

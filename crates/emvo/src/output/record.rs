@@ -4,13 +4,13 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::edit::{Balance, Change, Fold};
+use emvo_core::edit::{Account, Change, Fold};
 use emvo_core::receipt::{
     EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
 };
 use emvo_ical::calendar::Calendar;
 use emvo_ical::zone::ZoneResolver;
-use emvo_ledger::{Account, Ledger};
+use emvo_ledger::Ledger;
 use rayon::prelude::*;
 use ring::digest::{self, SHA256};
 
@@ -32,7 +32,7 @@ pub(crate) struct RunRecord<'d, 'a> {
     pub(crate) written: Vec<(&'d Calendar<'a>, &'d ZoneResolver)>,
     pub(crate) folds: Vec<&'d Fold>,
     pub(crate) changes: Vec<&'d Change>,
-    pub(crate) balance: Balance,
+    pub(crate) account: Account,
 }
 
 impl Recording {
@@ -108,7 +108,10 @@ pub(crate) fn receipt_of(
         receipt: RECEIPT_VERSION,
         command: std::env::args().skip(1).collect(),
         outputs,
-        balance: record.balance,
+        balance: record.account.events,
+        tasks: record.account.tasks,
+        journals: record.account.journals,
+        others: record.account.others,
         ..Receipt::default()
     };
     if tracking == EventTracking::Off {
@@ -116,7 +119,7 @@ pub(crate) fn receipt_of(
     }
     let logs: Vec<&ReadLog> = sources.iter().map(|source| &source.log).collect();
     let mut events = ReadLog::fates(&logs, &record.written, &record.folds, &record.changes);
-    if record.balance.removed == 0 {
+    if record.account.events.removed == 0 {
         // Nothing was left out, so what is gone is part of another event.
         for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
             event.fate = Fate::Folded;
@@ -136,7 +139,7 @@ pub(crate) fn receipt_of(
 fn enter(path: &Path, receipt: &Receipt) -> anyhow::Result<i64> {
     let mut ledger = Ledger::open(path)?;
     let count = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
-    let account = Account {
+    let account = emvo_ledger::Account {
         read: count(receipt.balance.read),
         written: count(receipt.balance.written),
         folded: count(receipt.balance.folded),

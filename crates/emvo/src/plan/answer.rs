@@ -20,7 +20,7 @@ use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
 use crate::answer::written::{Examples, change_lines, summary, warnings_about};
-use crate::answer::{Answer, BalanceJson, ChangeJson, Detail, Reported, report_bytes};
+use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported, report_bytes};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
 
 /// A plan that was carried out, and what was written in the end.
@@ -51,7 +51,7 @@ impl Answer for RunAnswer<'_> {
 impl RunAnswer<'_> {
     fn as_done(&self) -> DonePage<'_> {
         DonePage {
-            balance: self.carried.balance(),
+            account: self.carried.account(),
             changes: self.carried.changes().collect(),
             folds: &[],
             remarks: Remarks {
@@ -144,7 +144,7 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
     let mut out = String::new();
     for one in &carried.destinations {
         let _ = writeln!(out, "{}  {}", styled(STRONG, sanitized(&one.name)), sanitized(&one.path));
-        let _ = write!(out, "  {}", summary(one.written.balance, one.written.fragments));
+        let _ = write!(out, "  {}", summary(&one.written.account, one.written.fragments));
         if one.outside > 0 {
             let events = counted(one.outside, "event lies", "events lie");
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
@@ -247,11 +247,11 @@ fn destinations_table(carried: &CarriedOut) -> Table {
         vec![
             one.name.clone(),
             one.path.clone(),
-            one.balance().read.to_string(),
-            one.balance().written.to_string(),
-            one.balance().folded.to_string(),
-            one.balance().removed.to_string(),
-            one.balance().set_aside.to_string(),
+            one.account().events.read.to_string(),
+            one.account().events.written.to_string(),
+            one.account().events.folded.to_string(),
+            one.account().events.removed.to_string(),
+            one.account().events.set_aside.to_string(),
             verdict.to_owned(),
         ]
     });
@@ -267,7 +267,8 @@ fn differences_table(carried: &CarriedOut) -> Table {
 
 #[derive(Serialize)]
 struct RunJson {
-    balance: BalanceJson,
+    #[serde(flatten)]
+    account: AccountJson,
     outputs: Vec<String>,
     changes: Vec<ChangeJson>,
     run: Option<i64>,
@@ -280,7 +281,8 @@ struct RunJson {
 struct DestinationJson {
     name: String,
     path: String,
-    balance: BalanceJson,
+    #[serde(flatten)]
+    account: AccountJson,
     outside: usize,
     verdict: Option<&'static str>,
     causes: Vec<String>,
@@ -289,7 +291,7 @@ struct DestinationJson {
 
 fn run_json(carried: &CarriedOut, done: Option<&Done>) -> RunJson {
     RunJson {
-        balance: carried.balance().into(),
+        account: carried.account().into(),
         outputs: done.map(|done| done.outputs.clone()).unwrap_or_default(),
         changes: carried.changes().map(ChangeJson::from).collect(),
         run: done.and_then(|done| done.run),
@@ -299,7 +301,7 @@ fn run_json(carried: &CarriedOut, done: Option<&Done>) -> RunJson {
             .map(|one| DestinationJson {
                 name: one.name.clone(),
                 path: one.path.clone(),
-                balance: one.balance().into(),
+                account: one.account().into(),
                 outside: one.outside,
                 verdict: one.proof.as_ref().map(|proof| match proof.verdict {
                     Verdict::Complete => "complete",
@@ -379,7 +381,7 @@ impl Answer for ManyRuns<'_> {
             // Writing into a string cannot fail.
             let _ = writeln!(out, "{}  {line}", sanitized(&path.display().to_string()));
         }
-        let Balance { read, added, written, folded, removed, set_aside } = self.total();
+        let Balance { read, added, written, folded, removed, set_aside, left_behind: _ } = self.total();
         let plans = counted(self.results.len(), "plan", "plans");
         let sum = format!(
             "{plans}: {read} read + {added} new = {written} written + {folded} folded + {removed} removed + {set_aside} set aside"

@@ -1,6 +1,6 @@
 //! A plan carried out in memory: everything is known before anything is written.
 
-use emvo_core::edit::{Balance, Change};
+use emvo_core::edit::{Account, Change};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::Verdict;
 
@@ -24,17 +24,17 @@ pub(crate) struct CarriedOut {
 impl CarriedOut {
     pub(crate) fn needs_a_look(&self) -> bool {
         self.destinations.iter().any(|one| {
-            one.balance().set_aside > 0
+            one.written.is_incomplete()
                 || !one.warnings.is_empty()
                 || one.proof.as_ref().is_some_and(|proof| proof.verdict == Verdict::Incomplete)
         })
     }
 
     /// The sum over all destinations.
-    pub(crate) fn balance(&self) -> Balance {
-        let mut balance = Balance::default();
-        self.destinations.iter().for_each(|one| balance += one.balance());
-        balance
+    pub(crate) fn account(&self) -> Account {
+        let mut account = Account::default();
+        self.destinations.iter().for_each(|one| account += one.account());
+        account
     }
 
     /// What was changed for any destination, in order.
@@ -88,6 +88,9 @@ pub(crate) fn carry_out(plan: &Plan, kept: EventTracking) -> anyhow::Result<Carr
 fn joined(all: Option<Receipt>, one: Option<Receipt>) -> Option<Receipt> {
     let (Some(mut all), Some(one)) = (all.clone(), one.clone()) else { return all.or(one) };
     all.balance += one.balance;
+    all.tasks += one.tasks;
+    all.journals += one.journals;
+    all.others += one.others;
     all.inputs.extend(one.inputs);
     all.outputs.extend(one.outputs);
     all.events.extend(one.events);

@@ -2,7 +2,7 @@
 //! combined, fitted, and proved, all in memory.
 
 use anyhow::Context;
-use emvo_core::edit::{Balance, Change, Edited};
+use emvo_core::edit::{Account, Change, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::{Explanations, Reconciliation, reconcile};
@@ -50,8 +50,8 @@ pub(crate) struct DestinationResult {
 }
 
 impl DestinationResult {
-    pub(crate) fn balance(&self) -> Balance {
-        self.written.balance
+    pub(crate) fn account(&self) -> Account {
+        self.written.account
     }
 }
 
@@ -73,9 +73,7 @@ pub(super) fn house_reading(plan: &Plan) -> Reading {
 struct Prepared<'t> {
     inputs: Vec<MergeInput<'t>>,
     changes: Vec<Change>,
-    added: usize,
-    folded: usize,
-    removed: usize,
+    account: Account,
     outside: usize,
 }
 
@@ -141,7 +139,7 @@ impl<'t> DestinationRun<'_, 't> {
                     // Which of them are private is only known from here on.
                     placed.changes.iter_mut().for_each(|change| change.title.clear());
                 }
-                prepared.folded += placed.folded;
+                prepared.account.events.folded += placed.folded;
                 prepared.changes.append(&mut placed.changes);
             }
             found.look_at(&loaded.calendar);
@@ -152,7 +150,7 @@ impl<'t> DestinationRun<'_, 't> {
             for mut series in all {
                 if self.plan.window.is_some_and(|window| !has_date_in(&series, &zones, window)) {
                     prepared.outside += 1;
-                    prepared.removed += 1;
+                    prepared.account.events.removed += 1;
                     continue;
                 }
                 let steps = apply_incoming(&mut series, &of_plan.incoming);
@@ -188,10 +186,9 @@ impl<'t> DestinationRun<'_, 't> {
             options: CheckOptions::default(),
             ..RepairPlan::default()
         };
-        let repaired = repair(calendar, &of_plan.reading.zones, &how);
+        let repaired = repair(calendar, &of_plan.reading.zones, &how).edited;
         prepared.changes.extend(repaired.changes);
-        prepared.added += repaired.added;
-        prepared.folded += repaired.folded;
+        prepared.account += repaired.account;
         repaired.calendar
     }
 
@@ -217,15 +214,11 @@ impl<'t> DestinationRun<'_, 't> {
         let choices = house_reading(self.plan).zones;
         let zones = ZoneResolver::of(&merged.calendar, &choices);
         let mut changes = prepared.changes;
+        let mut account = prepared.account;
+        account += merged.account.of_folded();
         changes.extend(merged.changes);
-        let mut edited = Edited {
-            changes,
-            folds: merged.folds,
-            added: prepared.added,
-            folded: prepared.folded + merged.balance.folded,
-            removed: prepared.removed,
-            ..Edited::unchanged(merged.calendar, zones)
-        };
+        let mut edited =
+            Edited { changes, folds: merged.folds, account, ..Edited::unchanged(merged.calendar, zones) };
         if let (Some(fitting), Some(window)) = (&destination.fitting, window) {
             let options = fitting.options(window, Ceiling::default());
             warnings.extend(fit(&mut edited, &options, &choices).iter().map(unfit_in_words));
@@ -303,5 +296,5 @@ fn hide_private(
     calendar.series = all.iter().filter_map(|series| shown(series, &showing)).collect();
     let left_out = before - calendar.series.len();
     found.private_omitted += left_out;
-    prepared.removed += left_out;
+    prepared.account.events.removed += left_out;
 }

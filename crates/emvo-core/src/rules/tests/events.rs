@@ -234,7 +234,7 @@ pub(super) fn fixtures() -> Vec<Row> {
 
 fn after(fixture: &Fixture, id: &str) -> String {
     let repaired = fixture.repaired(id);
-    let lead = repaired.calendar.series[0].lead();
+    let lead = repaired.edited.calendar.series[0].lead();
     format!("{} {}", lead.span(), lead.title().unwrap_or_default())
 }
 
@@ -305,7 +305,7 @@ fn a_length_is_given_only_where_it_is_said() {
         ..RepairPlan::default()
     };
     let fixture = with("");
-    assert_eq!(repair(fixture.calendar(), &fixture.choices(), &plan(None)).changes, []);
+    assert_eq!(repair(fixture.calendar(), &fixture.choices(), &plan(None)).edited.changes, []);
     let given = repair(fixture.calendar(), &fixture.choices(), &plan(Some("PT45M")));
-    assert_eq!(given.calendar.series[0].lead().span(), "2026-09-07 08:00–08:45 Europe/Helsinki");
+    assert_eq!(given.edited.calendar.series[0].lead().span(), "2026-09-07 08:00–08:45 Europe/Helsinki");
 }

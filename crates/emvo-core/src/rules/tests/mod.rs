@@ -167,9 +167,9 @@ fn what_only_a_person_can_decide_stays_as_it_is() {
     for (id, fault, ..) in fixtures().into_iter().filter(|(id, ..)| SHOWN_ONLY.contains(id)) {
         assert!(fault.of_rule(id).iter().all(|finding| finding.edit.is_none()), "{id}");
         let repaired = fault.repaired(id);
-        assert_eq!(repaired.changes, [], "{id}");
+        assert_eq!(repaired.edited.changes, [], "{id}");
         assert!(!repaired.left.is_empty(), "{id}: what is left has to be told");
-        assert_eq!(bytes_of(&repaired.calendar), bytes_of(&fault.calendar()), "{id}");
+        assert_eq!(bytes_of(&repaired.edited.calendar), bytes_of(&fault.calendar()), "{id}");
     }
 }
 
@@ -177,9 +177,13 @@ fn what_only_a_person_can_decide_stays_as_it_is() {
 fn a_repaired_calendar_is_clean_and_reads_back() {
     for (id, fault) in rows_with_repair() {
         let repaired = fault.repaired(id);
-        assert!(!repaired.changes.is_empty() && repaired.refused.is_empty(), "{id}: {:?}", repaired.refused);
+        assert!(
+            !repaired.edited.changes.is_empty() && repaired.refused.is_empty(),
+            "{id}: {:?}",
+            repaired.refused
+        );
         assert_eq!(repaired.left.len(), 0, "{id}: {:?}", repaired.left);
-        let bytes = bytes_of(&repaired.calendar);
+        let bytes = bytes_of(&repaired.edited.calendar);
         assert_ne!(bytes, bytes_of(&fault.calendar()), "{id}: told, but not done");
         let text = String::from_utf8(bytes).unwrap();
         let back = read(parse(&text).roots.remove(0), "fixture");
@@ -187,14 +191,18 @@ fn a_repaired_calendar_is_clean_and_reads_back() {
             fault.findings(&back).into_iter().filter(|finding| finding.rule.as_str() == id).collect();
         assert_eq!(found.len(), 0, "{id}: {found:?}\n{text}");
         let before = fault.calendar().series.len();
-        assert_eq!(back.series.len(), before + repaired.added - repaired.folded, "{id}");
+        assert_eq!(
+            back.series.len(),
+            before + repaired.edited.account.events.added - repaired.edited.account.events.folded,
+            "{id}"
+        );
         // Repairing again changes nothing.
         let again = Fixture {
             lines: text.replace("BEGIN:VCALENDAR\r\n", "").replace("END:VCALENDAR\r\n", ""),
             ..fault
         }
         .repaired(id);
-        assert_eq!(again.changes, [], "{id}");
+        assert_eq!(again.edited.changes, [], "{id}");
     }
 }
 
@@ -216,7 +224,7 @@ fn dates(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Vec<[Moment; 2]> {
 fn repairs_keep_every_date_unless_that_is_their_point() {
     for (id, fault) in rows_with_repair() {
         let before = dates(&fault.calendar(), &fault.choices());
-        let after = dates(&fault.repaired(id).calendar, &fault.choices());
+        let after = dates(&fault.repaired(id).edited.calendar, &fault.choices());
         assert!(!before.is_empty(), "{id}: no date to compare");
         if MOVING.contains(&id) {
             assert_ne!(before, after, "{id} is not among those that move dates");
@@ -251,7 +259,7 @@ fn evidence_decides_and_is_told() {
     let mapped = Fixture { map: Some(("Our time", "Europe/Mariehamn")), ..Fixture::of(private) };
     assert_eq!(mapped.of_rule("Z01")[0].message, "`Our time` means Europe/Mariehamn, as was said");
     assert_eq!(
-        mapped.repaired("Z01").calendar.series[0].lead().start().to_string(),
+        mapped.repaired("Z01").edited.calendar.series[0].lead().start().to_string(),
         "2026-09-07 08:00 Europe/Mariehamn"
     );
 
@@ -277,9 +285,9 @@ fn an_alias_with_another_definition_waits_for_consent() {
         RuleChoice { only: ["Z01", "Z04"].map(|id| rule(id).unwrap().id()).into(), ..RuleChoice::default() };
     let plan = RepairPlan { rules, consent: Consent::All, ..RepairPlan::default() };
     let repaired = repair(fixture.calendar(), &fixture.choices(), &plan);
-    assert_eq!(repaired.calendar.series[0].lead().start().to_string(), "2026-09-07 08:00 Europe/Kyiv");
+    assert_eq!(repaired.edited.calendar.series[0].lead().start().to_string(), "2026-09-07 08:00 Europe/Kyiv");
     assert_eq!(repaired.left.len(), 0, "{:?}", repaired.left);
-    let rules: Vec<_> = repaired.changes.iter().filter_map(|change| change.rule).collect();
+    let rules: Vec<_> = repaired.edited.changes.iter().filter_map(|change| change.rule).collect();
     assert_eq!(rules, ["Z04", "Z01"]);
 }
 
@@ -293,7 +301,11 @@ fn answers_go_before_consent() {
         let only = [id].into();
         let rules = RuleChoice { only, ..RuleChoice::default() };
         let plan = RepairPlan { rules, consent, answers, ..RepairPlan::default() };
-        assert_eq!(repair(fault.calendar(), &fault.choices(), &plan).changes.len(), changes, "{answer}");
+        assert_eq!(
+            repair(fault.calendar(), &fault.choices(), &plan).edited.changes.len(),
+            changes,
+            "{answer}"
+        );
     }
 }
 

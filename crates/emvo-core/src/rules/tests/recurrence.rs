@@ -157,7 +157,7 @@ pub(super) fn fixtures() -> Vec<Row> {
 
 fn dates(fixture: &Fixture, id: &str) -> (Vec<String>, Vec<String>) {
     let choices = fixture.choices();
-    (shown(&fixture.calendar(), &choices), shown(&fixture.repaired(id).calendar, &choices))
+    (shown(&fixture.calendar(), &choices), shown(&fixture.repaired(id).edited.calendar, &choices))
 }
 
 /// The dates of a calendar as people see them, without their zone.
@@ -311,7 +311,7 @@ fn a_start_off_its_rule_is_kept_or_moved_as_chosen() {
         ..RepairPlan::default()
     };
     let moved = repair(fixture.calendar(), &fixture.choices(), &plan);
-    assert_eq!(shown(&moved.calendar, &fixture.choices()), ["2026-01-06 08:00", "2026-01-13 08:00"]);
+    assert_eq!(shown(&moved.edited.calendar, &fixture.choices()), ["2026-01-06 08:00", "2026-01-13 08:00"]);
 }
 
 #[test]
@@ -322,11 +322,11 @@ fn what_cannot_be_written_out_is_bounded_or_stands_alone() {
 
     let two = weekly("BYDAY=MO\nRRULE:FREQ=WEEKLY;BYDAY=TH\n");
     let repaired = two.repaired("R09");
-    assert_eq!((repaired.calendar.series.len(), repaired.added), (2, 1));
+    assert_eq!((repaired.edited.calendar.series.len(), repaired.edited.account.events.added), (2, 1));
     let (was, is) = dates(&two, "R09");
     assert_eq!((was.len(), was), (is.len(), is));
     let shared = weekly("BYDAY=MO\nRRULE:FREQ=WEEKLY;BYDAY=MO,TH\n").repaired("R09");
-    assert_eq!((shared.changes.len(), shared.refused.len()), (0, 1), "{:?}", shared.refused);
+    assert_eq!((shared.edited.changes.len(), shared.refused.len()), (0, 1), "{:?}", shared.refused);
 }
 
 #[test]
@@ -336,8 +336,8 @@ fn overrides_without_a_series_become_single_events() {
             + &event("RECURRENCE-ID:20260126T060000Z\nDTSTART:20260126T110000Z\n"),
     );
     let repaired = lone.repaired("R07");
-    assert_eq!((repaired.calendar.series.len(), repaired.added), (2, 1));
-    let uids: BTreeSet<_> = repaired.calendar.series.iter().map(Series::uid).collect();
+    assert_eq!((repaired.edited.calendar.series.len(), repaired.edited.account.events.added), (2, 1));
+    let uids: BTreeSet<_> = repaired.edited.calendar.series.iter().map(Series::uid).collect();
     assert_eq!(uids.len(), 2);
     let (was, is) = dates(&lone, "R07");
     assert_eq!(was, is);
@@ -352,5 +352,5 @@ fn an_override_that_reaches_on_is_the_series_from_there() {
         ["2026-01-05 08:00", "2026-01-12 08:00", "2026-01-19 10:00", "2026-01-26 10:00", "2026-02-02 10:00"]
     );
     assert_eq!(was, is);
-    assert_eq!(fixture.repaired("R08").calendar.series[1].overrides().len(), 0);
+    assert_eq!(fixture.repaired("R08").edited.calendar.series[1].overrides().len(), 0);
 }

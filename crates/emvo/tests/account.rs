@@ -1,0 +1,159 @@
+//! What is no event is accounted for like events are: tasks, journals and every
+//! other component, through each command that writes.
+#![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
+
+mod harness;
+
+use harness::{Case, calendar};
+use serde_json::Value;
+
+fn event(uid: &str, title: &str, day: &str) -> String {
+    format!(
+        "BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:{day}T080000Z\nDTEND:{day}T090000Z\nEND:VEVENT\n"
+    )
+}
+
+const TASK: &str = "BEGIN:VTODO\nUID:ropes\nSUMMARY:Order ropes\nBEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:x\nTRIGGER:-PT5M\nEND:VALARM\nEND:VTODO\n";
+const OTHER_TASK: &str = "BEGIN:VTODO\nUID:rafts\nSUMMARY:Check life rafts\nEND:VTODO\n";
+const JOURNAL: &str = "BEGIN:VJOURNAL\nUID:fog\nSUMMARY:Fog all day\nEND:VJOURNAL\n";
+const BUSY: &str = "BEGIN:VFREEBUSY\nUID:busy\nFREEBUSY:20260907T080000Z/PT1H\nEND:VFREEBUSY\n";
+
+/// A desk with two events and four things that are none.
+fn desk() -> Case {
+    let events = event("a", "Handover", "20260907") + &event("b", "Harbour watch", "20261007");
+    let all = events + TASK + OTHER_TASK + JOURNAL + BUSY;
+    Case::new()
+        .file("desk.ics", calendar(&all))
+        .file("gone.ics", calendar(&event("b", "Harbour watch", "20261007")))
+        .file("one-a-file.toml", "events_per_file = 1\n")
+}
+
+/// What the answer says of tasks, journals and others: read, written, folded,
+/// removed, set aside, left behind.
+fn components(answer: &Value) -> [[u64; 6]; 3] {
+    ["tasks", "journals", "others"].map(|kind| {
+        let of_kind = &answer["components"][kind];
+        ["read", "written", "folded", "removed", "set_aside", "left_behind"]
+            .map(|key| of_kind[key].as_u64().unwrap_or_else(|| panic!("{kind} {key}: {answer}")))
+    })
+}
+
+/// The texts of all files of the case that are not inputs.
+fn written(case: &Case, inputs: &[String]) -> String {
+    let mut names = case.names();
+    names.retain(|name| !inputs.contains(name));
+    let mut texts = String::new();
+    for name in names {
+        if case.path(&name).is_dir() {
+            for entry in std::fs::read_dir(case.path(&name)).unwrap() {
+                texts += &std::fs::read_to_string(entry.unwrap().path()).unwrap();
+            }
+        } else {
+            texts += &case.read(&name);
+        }
+    }
+    texts
+}
+
+#[test]
+fn every_command_that_writes_a_calendar_keeps_what_is_no_event() {
+    for command in [
+        "convert desk.ics -o out.ics",
+        "convert desk.ics --limits one-a-file.toml -o out.ics",
+        "convert desk.ics --unroll -o out.ics",
+        "convert desk.ics --roll -o out.ics",
+        "merge desk.ics -o out.ics",
+        "merge gone.ics --into desk.ics -o out.ics",
+        "repair desk.ics -o out.ics",
+        "amend desk.ics --add-category Crew -o out.ics",
+        "retime desk.ics --shift 1h -o out.ics",
+        "drop desk.ics --title Handover -o out.ics",
+        "retract gone.ics --out-of desk.ics -o out.ics",
+        "pick desk.ics --title Handover -o out.ics",
+        "pick desk.ics --split-by month -o parts/",
+        "pick desk.ics --split-by 1 -o parts/",
+    ] {
+        let case = desk();
+        let inputs = case.names();
+        let mut words: Vec<&str> = command.split(' ').collect();
+        words.extend(["--json", "--no-ledger"]);
+        let answer = case.json(&words);
+        let kept = [[2, 2, 0, 0, 0, 0], [1, 1, 0, 0, 0, 0], [1, 1, 0, 0, 0, 0]];
+        assert_eq!(components(&answer), kept, "{command}");
+        let texts = written(&case, &inputs).replace("\r\n", "\n");
+        for component in [TASK, OTHER_TASK, JOURNAL, BUSY] {
+            assert_eq!(texts.matches(component).count(), 1, "{command}: {component}");
+        }
+    }
+}
+
+#[test]
+fn what_a_form_has_no_place_for_is_left_behind_and_said() {
+    for form in ["out.csv", "out.jsonl"] {
+        let case = desk();
+        let answer = case.json(&["convert", "desk.ics", "-o", form, "--json", "--no-ledger"]);
+        assert_eq!(
+            components(&answer),
+            [[2, 0, 0, 0, 0, 2], [1, 0, 0, 0, 0, 1], [1, 0, 0, 0, 0, 1]],
+            "{form}"
+        );
+        let run = case.emvo(&["convert", "desk.ics", "-o", form, "--overwrite", "--no-ledger"]);
+        assert!(run.stdout.contains("2 tasks in; 0 written, 2 left behind."), "{}", run.stdout);
+        assert!(!run.stdout.contains("Nothing is lost"), "{}", run.stdout);
+        assert!(run.stderr.contains("1 VFREEBUSY, 1 VJOURNAL, 2 VTODO"), "{}", run.stderr);
+    }
+}
+
+#[test]
+fn json_lines_say_what_of_events_they_have_no_place_for() {
+    let lines = "BEGIN:VEVENT\nUID:a\nSUMMARY:Drill\nDTSTART:20260901T080000Z\nATTENDEE:mailto:elsa@example.org\nX-DECK:4\nEND:VEVENT\n";
+    let case = Case::new().file("drill.ics", calendar(lines));
+    let run = case.emvo(&["convert", "drill.ics", "-o", "out.jsonl", "--no-ledger"]);
+    assert!(run.stderr.contains("no place for 1 ATTENDEE, 1 X-DECK"), "{}", run.stderr);
+}
+
+#[test]
+fn the_same_task_in_two_calendars_is_one_and_told_as_folded() {
+    let case = Case::new()
+        .file("one.ics", calendar(&(event("a", "Handover", "20260907") + TASK + JOURNAL)))
+        .file("two.ics", calendar(&(event("b", "Muster", "20260908") + TASK + OTHER_TASK)));
+    let answer = case.json(&["merge", "one.ics", "two.ics", "-o", "out.ics", "--json", "--no-ledger"]);
+    assert_eq!(components(&answer), [[3, 2, 1, 0, 0, 0], [1, 1, 0, 0, 0, 0], [0; 6]]);
+    let receipt = ["merge", "one.ics", "two.ics", "-o", "again.ics", "--receipt", "r.json", "--no-ledger"];
+    assert_eq!(case.emvo(&receipt).status, 0);
+    let receipt: Value = serde_json::from_str(&case.read("r.json")).unwrap();
+    assert_eq!(receipt["tasks"]["folded"], 1);
+    assert_eq!(receipt["others"], Value::Null, "nothing is said of what is not there");
+}
+
+#[test]
+fn a_task_without_an_end_is_set_aside_as_a_task() {
+    let text = calendar(&(event("a", "Handover", "20260907") + TASK))
+        .replace("END:VTODO\r\n", "")
+        .replace("END:VTODO\n", "");
+    let case = Case::new().file("cut.ics", text);
+    let run = case.emvo(&["repair", "cut.ics", "-o", "out.ics", "--no-ledger"]);
+    assert_eq!(run.status, 1, "{}{}", run.stdout, run.stderr);
+    assert!(run.stdout.contains("1 task in; 0 written, 1 set aside."), "{}", run.stdout);
+    assert!(case.read("out.set-aside.ics").contains("SUMMARY:Order ropes"));
+}
+
+#[test]
+fn a_copy_that_shows_times_alone_says_that_it_holds_no_tasks() {
+    let case = desk();
+    let answer = case.json(&["pick", "desk.ics", "--show", "when", "-o", "out.ics", "--json", "--no-ledger"]);
+    assert_eq!(components(&answer), [[2, 0, 0, 2, 0, 0], [1, 0, 0, 1, 0, 0], [1, 0, 0, 1, 0, 0]]);
+    assert!(!case.read("out.ics").contains("ropes"));
+}
+
+#[test]
+fn a_plan_accounts_for_tasks_in_each_destination() {
+    let case = desk();
+    case.put("plan.toml", "[[source]]\npath = \"desk.ics\"\ninto = \"quay\"\n\n[[destination]]\nname = \"quay\"\npath = \"quay.ics\"\n");
+    let run = case.emvo(&["run", "plan.toml", "--json", "--no-ledger"]);
+    let answer: Value =
+        serde_json::from_str(&run.stdout).unwrap_or_else(|_| panic!("{}{}", run.stdout, run.stderr));
+    let kept = [[2, 2, 0, 0, 0, 0], [1, 1, 0, 0, 0, 0], [1, 1, 0, 0, 0, 0]];
+    assert_eq!(components(&answer), kept);
+    assert_eq!(components(&answer["destinations"][0]), kept);
+}
