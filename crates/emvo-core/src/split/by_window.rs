@@ -138,8 +138,14 @@ pub fn starting_in_window<'a>(
         !(found.list.is_empty() && found.cancelled.is_empty())
     };
     if !series.master().is_some_and(Event::repeats) {
-        let inside = touches().then(|| series.clone());
-        return Ok(Parts { inside, ..Parts::default() });
+        let whole = Some(series.clone());
+        return Ok(match touches() {
+            true => Parts { inside: whole, ..Parts::default() },
+            false if series.lead().start().date() < window.from => {
+                Parts { before: whole, ..Parts::default() }
+            }
+            false => Parts { after: whole, ..Parts::default() },
+        });
     }
     let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]
         .map(|date| on_own_clock(day_of(date) * SECONDS_A_DAY, series, zones));

@@ -136,7 +136,7 @@ pub fn closest(name: &str, count: usize) -> Vec<&'static str> {
     ranked.sort_unstable();
     let mut names: Vec<_> = Vec::new();
     for (distance, name) in ranked {
-        if distance <= 2 + wanted.len() / 3 && !names.contains(&name) && names.len() < count {
+        if distance <= 1 + wanted.len() / 4 && !names.contains(&name) && names.len() < count {
             names.push(name);
         }
     }

@@ -13,6 +13,7 @@ use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
+use crate::job::args::day;
 use crate::job::{Edit, EditArgs, Scope};
 use crate::outcome::Outcome;
 use crate::output::Written;
@@ -27,7 +28,7 @@ pub(crate) struct DropArgs {
     #[arg(long, value_enum, value_name = "REACH", help_heading = "How much")]
     reach: Option<ReachArg>,
     /// The day of the date that goes, as people see it
-    #[arg(long, value_name = "DATE", help_heading = "How much")]
+    #[arg(long, value_name = "DATE", value_parser = day, help_heading = "How much")]
     on: Option<Date>,
 }
 

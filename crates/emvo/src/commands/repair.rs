@@ -19,7 +19,7 @@ use crate::answer::repairs::{Left, LeftJson, left_table, left_text, made_text};
 use crate::answer::written::{Examples, change_lines, marked_lines};
 use crate::answer::{Detail, sheet};
 use crate::input::{Loaded, ReadFiles, Source};
-use crate::job::args::RuleArgs;
+use crate::job::args::{RuleArgs, day};
 use crate::job::resolve::{consent_of, rule_named};
 use crate::job::select::{Chosen, series_with};
 use crate::job::{Edit, EditArgs, Scope};
@@ -49,7 +49,7 @@ pub(crate) struct RepairArgs {
     #[arg(long, value_name = "LENGTH", help_heading = "Rules")]
     length: Option<String>,
     /// How far a rule of exceptions without end is written out (R10)
-    #[arg(long, value_name = "DATE", help_heading = "Rules")]
+    #[arg(long, value_name = "DATE", value_parser = day, help_heading = "Rules")]
     horizon: Option<Date>,
 }
 

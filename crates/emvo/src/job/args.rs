@@ -65,10 +65,10 @@ pub(crate) enum OrderArg {
 #[command(next_help_heading = "Window")]
 pub(crate) struct WindowArgs {
     /// The first day, as 2026-09-01
-    #[arg(long, value_name = "DATE")]
+    #[arg(long, value_name = "DATE", value_parser = day)]
     pub(crate) from: Option<Date>,
     /// The last day, itself included
-    #[arg(long, value_name = "DATE")]
+    #[arg(long, value_name = "DATE", value_parser = day)]
     pub(crate) until: Option<Date>,
     /// How many occurrences of one series are looked at
     #[arg(long, value_name = "N", default_value_t = 100_000)]
@@ -136,7 +136,7 @@ pub(crate) struct FitArgs {
     pub(crate) limits: Option<PathBuf>,
     /// The last day of series that the destination wants to end, if not the end of
     /// the second year after the latest start
-    #[arg(long, value_name = "DATE", requires = "limits")]
+    #[arg(long, value_name = "DATE", value_parser = day, requires = "limits")]
     pub(crate) horizon: Option<Date>,
 }
 
@@ -205,4 +205,9 @@ pub(crate) struct ListArgs {
     /// Replace an existing file
     #[arg(long)]
     pub(crate) overwrite: bool,
+}
+
+/// Reads a day as it is typed.
+pub(crate) fn day(text: &str) -> Result<Date, &'static str> {
+    text.parse().map_err(|_| "write a day that exists, such as 2026-10-05")
 }

@@ -1,6 +1,6 @@
 //! The selectors that commands share, as typed and as meant.
 
-use anyhow::Context as _;
+use anyhow::anyhow;
 use emvo_core::rules::{CheckOptions, Context, RuleChoice, RuleId, check};
 use emvo_core::select::{Extension, Repetition, Selection, TextMatch};
 use emvo_ical::calendar::Series;
@@ -61,8 +61,12 @@ impl SelectArgs {
             texts
                 .iter()
                 .map(|text| {
-                    TextMatch::parse(text)
-                        .with_context(|| format!("{option} `{text}` is not a regular expression"))
+                    TextMatch::parse(text).map_err(|error| {
+                        // The last line says what is wrong, those before point at the place.
+                        let error = error.to_string();
+                        let why = error.lines().last().unwrap_or_default().trim_start_matches("error: ");
+                        anyhow!("{option} `{text}` is not a regular expression: {why}")
+                    })
                 })
                 .collect::<anyhow::Result<Vec<_>>>()
         };
