@@ -109,6 +109,34 @@ pub struct Account {
     pub journals: Balance,
     /// Every other component, but the definitions of zones.
     pub others: Balance,
+    /// What the components say and no output says.
+    pub statements: StatementCounts,
+}
+
+/// Counts of statements that are not where the outputs are.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct StatementCounts {
+    /// In no output: an event became part of one that does not say them.
+    pub left_behind: usize,
+    /// In no output, as was asked: one of two events gave way to the other.
+    pub gave_way: usize,
+    /// In no output, since what was written has no place for them.
+    pub unplaced: usize,
+    /// Texts that were cut; the whole is set aside.
+    pub cut: usize,
+    /// Parts of events or files that cannot be read, and are set aside.
+    pub fragments: usize,
+}
+
+/// Whether everything that was read is where people will look for it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Wholeness {
+    /// All of it is in the outputs, but for what was asked to go.
+    Whole,
+    /// Something gave way to something else, as was asked, and is told.
+    Exchanged,
+    /// Something is set aside, left behind, cut or without a place.
+    Partial,
 }
 
 /// A balance whose two sides differ: a fault of Emvo's own.
@@ -148,6 +176,21 @@ impl Account {
             tasks: of(self.tasks),
             journals: of(self.journals),
             others: of(self.others),
+            statements: StatementCounts::default(),
+        }
+    }
+
+    /// Whether everything that was read is where people will look for it: the one
+    /// place that decides whether anything may be called "not lost".
+    pub fn wholeness(&self) -> Wholeness {
+        let StatementCounts { left_behind, gave_way, unplaced, cut, fragments } = self.statements;
+        let is_aside = |(_, balance): (_, Balance)| balance.set_aside + balance.left_behind > 0;
+        if left_behind + unplaced + cut + fragments > 0 || self.kinds().into_iter().any(is_aside) {
+            Wholeness::Partial
+        } else if gave_way > 0 {
+            Wholeness::Exchanged
+        } else {
+            Wholeness::Whole
         }
     }
 
@@ -174,6 +217,17 @@ impl AddAssign for Account {
         self.tasks += other.tasks;
         self.journals += other.journals;
         self.others += other.others;
+        self.statements += other.statements;
+    }
+}
+
+impl AddAssign for StatementCounts {
+    fn add_assign(&mut self, other: Self) {
+        self.left_behind += other.left_behind;
+        self.gave_way += other.gave_way;
+        self.unplaced += other.unplaced;
+        self.cut += other.cut;
+        self.fragments += other.fragments;
     }
 }
 

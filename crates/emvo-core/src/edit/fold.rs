@@ -5,6 +5,7 @@ use std::sync::Arc;
 use emvo_ical::calendar::EventTime;
 
 use super::Change;
+use crate::identity::Statement;
 
 /// An event that became part of another.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -25,6 +26,8 @@ pub struct Fold {
     pub other_uid: Option<Box<str>>,
     /// Whether the two calendars give themselves the same name.
     pub names: Names,
+    /// What it said and the event that stays does not.
+    pub left: Box<[Statement]>,
 }
 
 /// How two calendars are called.
@@ -61,8 +64,12 @@ pub enum FoldKind {
     Copy,
     /// Same id, an older version.
     OlderVersion,
-    /// Same id as an event that the destination keeps.
+    /// A changed date that joined its series.
+    Joined,
+    /// Same id as an event of the destination, which stays as it is.
     Clash,
+    /// Same id on both sides; it gave way to the other, as was asked.
+    GaveWay,
     /// Another id, the same event.
     Duplicate,
     /// A single event at a date of a series.
@@ -75,7 +82,7 @@ impl FoldKind {
     /// The rule behind it.
     pub fn rule(self) -> &'static str {
         match self {
-            Self::Copy | Self::OlderVersion | Self::Clash => "U02",
+            Self::Copy | Self::OlderVersion | Self::Joined | Self::Clash | Self::GaveWay => "U02",
             Self::Duplicate => "U03",
             Self::InSeries => "U05",
             Self::Answered => "U04",

@@ -18,14 +18,16 @@ mod account;
 mod change;
 mod definitions;
 mod fold;
+mod left_behind;
 mod moved_rule;
 mod refusal;
 mod times;
 
-pub use account::{Account, Balance, Count, Imbalance};
+pub use account::{Account, Balance, Count, Imbalance, StatementCounts, Wholeness};
 pub use change::{Change, spans};
 pub use definitions::{names_in_use, sync_definitions};
 pub use fold::{Fold, FoldKind, Names};
+pub use left_behind::{LeftBehind, WhyLeft};
 pub(crate) use moved_rule::{RuleEnd, later, move_rules, until_at};
 pub use refusal::Refusal;
 pub(crate) use times::{

@@ -6,10 +6,9 @@ use jiff::civil::Date;
 
 use super::shared::number_of;
 use super::text::normalised;
-use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Event, EventTime, Series, Status};
+use emvo_ical::calendar::{Event, EventTime, Series};
 use emvo_ical::content::Property;
-use emvo_ical::recurrence::{Ceiling, Occurrences, Window, occurrences_of};
+use emvo_ical::recurrence::{Ceiling, Occurrences, Window, occurrences_of, own_end};
 use emvo_ical::zone::ZoneResolver;
 
 /// What two events must share before they are worth comparing: title, start
@@ -31,6 +30,11 @@ pub(crate) enum Moment {
 }
 
 impl Moment {
+    /// When an event ends; a length in hours is exact, across a changeover too.
+    pub(crate) fn of_end(event: &Event<'_>, zones: &ZoneResolver) -> Self {
+        Self::of(&own_end(event, zones), zones)
+    }
+
     pub(crate) fn of(time: &EventTime, zones: &ZoneResolver) -> Self {
         zones.instant(time).map_or_else(|| Self::Unbound(Box::new(time.clone())), Self::Instant)
     }
@@ -40,8 +44,8 @@ impl Fingerprint {
     /// The fingerprint of an event as a number, made without keeping it. `None`
     /// without a title, which leaves too little to go by.
     pub(crate) fn number(event: &Event<'_>, zones: &ZoneResolver) -> Option<u64> {
-        let (title, end) = (event.title()?, event.end());
-        let moments = (Moment::of(event.start(), zones), Moment::of(&end, zones));
+        let title = event.title()?;
+        let moments = (Moment::of(event.start(), zones), Moment::of_end(event, zones));
         Some(number_of(&(normalised(&title), moments)))
     }
 
@@ -50,34 +54,9 @@ impl Fingerprint {
         Self {
             title: normalised(&event.title().unwrap_or_default()).into_owned(),
             start: Moment::of(event.start(), zones),
-            end: Moment::of(&event.end(), zones),
+            end: Moment::of_end(event, zones),
         }
     }
-}
-
-/// The first thing in which two events contradict each other, if any: a place,
-/// a description or an address filled on both sides and different, one
-/// cancelled, people without anyone in common.
-pub fn contradiction(first: &Event<'_>, second: &Event<'_>) -> Option<&'static str> {
-    for (field, shown) in
-        [(Field::Location, "place"), (Field::Description, "description"), (Field::Url, "address")]
-    {
-        let name = field.property();
-        if let (Some(first), Some(second)) = (first.text(name), second.text(name))
-            && normalised(&first) != normalised(&second)
-        {
-            return Some(shown);
-        }
-    }
-    if (first.status() == Status::Cancelled) != (second.status() == Status::Cancelled) {
-        return Some("cancellation");
-    }
-    let (one, two) = (people(first), people(second));
-    (!one.is_empty() && !two.is_empty() && one.is_disjoint(&two)).then_some("people")
-}
-
-fn people(event: &Event<'_>) -> BTreeSet<String> {
-    event.people().map(|property| property.value().trim().to_lowercase()).collect()
 }
 
 /// Whether two series stand for the same dates with the same titles, however

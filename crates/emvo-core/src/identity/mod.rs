@@ -1,9 +1,11 @@
 //! When two events are one: ids, versions, duplicates.
 //!
-//! Owns derived ids (rule U01), which of two versions is newer (U02), and
-//! whether two events under different ids say the same (U03). What to do about
+//! Owns derived ids (rule U01), which of two versions is newer (U02),
+//! which ids are used again (U08), whether two events under different ids say the
+//! same (U03), and what one of them says more. What to do about
 //! it is for [`crate::merge`] to decide.
 
+mod contradiction;
 mod derive;
 mod difference;
 mod duplicates;
@@ -11,15 +13,20 @@ mod field_value;
 mod look_alikes;
 mod shared;
 mod text;
+mod unsaid;
+mod used_again;
 mod version;
 
+pub use contradiction::{OwnStamps, contradiction, is_placeholder, series_contradiction};
 pub(crate) use derive::is_derived;
 pub use derive::{derived_uid, derived_uid_of_parts};
 pub use difference::{Difference, differences};
-pub use duplicates::{Fingerprint, contradiction, same_dates};
+pub use duplicates::{Fingerprint, same_dates};
 pub(crate) use duplicates::{Moment, recurrence_properties};
 pub(crate) use field_value::field_number;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
 pub(crate) use shared::{Numbered, SameNumber, number_of};
 pub use text::normalised;
+pub use unsaid::{Statement, unsaid};
+pub use used_again::IdsUsedAgain;
 pub use version::{Provenance, Revision, VersionKey};

@@ -5,13 +5,20 @@
 //! two come from:
 //!
 //! ```text
-//! one id in                  title and start        then
-//! two inputs, once in each   one of them agrees     versions: `Drill 08:00`, `Drill 09:00`
-//! two inputs, several times  both agree             versions
-//! one input                  both agree             versions
-//! one input                  one agrees, and the    versions
-//!                            revision number differs
+//! one id in                   and besides                        then
+//! two inputs, once in each    title or start agree, and one of   versions: `Drill 08:00`,
+//!                             them is newer                      `Drill 09:00`
+//! two inputs, several times   both agree, and one is newer       versions
+//! one input                   both agree, and one is newer       versions
+//! one input                   one agrees, and the revision       versions
+//!                             number is higher
+//! two inputs that use ids     one agrees, and the revision       versions
+//! again (U08)                 number is higher
 //! ```
+//!
+//! Newer means a higher `SEQUENCE` or a later stamp: without such evidence nobody
+//! knows which of the two is right. Two that are as new as each other are one if
+//! nothing in them contradicts.
 //!
 //! Everything else is two events, and both stay.
 
@@ -53,6 +60,8 @@ pub enum Provenance {
     /// some systems export all dates of a series so, and no two of them may be
     /// taken for versions of one.
     AmongMany,
+    /// Different inputs that use ids again for other events (U08).
+    IdsUsedAgain,
 }
 
 /// What tells whether two events under one id are versions of one. Taken once,
@@ -97,26 +106,26 @@ impl VersionKey {
         !self.has_derived_id
     }
 
-    /// Whether two events under one id are versions of one.
-    ///
-    /// Across inputs title or start must agree, or both where an input has
-    /// several events under the id; inside one input both, or one of them with
-    /// another revision number. A derived id is nobody's promise that two events
-    /// are one: under it there are copies and duplicates, but no versions.
-    pub fn is_version_of(&self, other: &Self, provenance: Provenance) -> bool {
-        if self.has_derived_id {
+    /// Whether this is a newer version of another event under its id, by the table
+    /// above. A derived id is nobody's promise that two events are one: under it
+    /// there are copies and duplicates, but no versions.
+    pub fn is_newer_version_of(&self, older: &Self, provenance: Provenance) -> bool {
+        if self.has_derived_id || self.revision <= older.revision {
             return false;
         }
-        let same_start = self.start == other.start;
-        let same_title = self.title == other.title;
+        let agree = [self.start == older.start, self.title == older.title];
+        let has_higher_number = self.revision.sequence > older.revision.sequence;
         match provenance {
-            Provenance::OtherInput => same_title || same_start,
-            Provenance::AmongMany => same_title && same_start,
-            Provenance::SameInput => {
-                (same_title && same_start)
-                    || (self.revision.sequence != other.revision.sequence && (same_title || same_start))
-            }
+            _ if agree == [true, true] => true,
+            Provenance::OtherInput => agree.contains(&true),
+            Provenance::AmongMany => false,
+            Provenance::SameInput | Provenance::IdsUsedAgain => has_higher_number && agree.contains(&true),
         }
+    }
+
+    /// Whether neither is newer, and title and start agree.
+    pub fn is_tied_with(&self, other: &Self) -> bool {
+        self.revision == other.revision && self.start == other.start && self.title == other.title
     }
 
     /// Whether they may be copies of one text at all.

@@ -1,9 +1,9 @@
 //! The same event under different ids becomes one (U03).
 
 use super::group::MergeGroup;
-use super::{Merge, union};
+use super::{Apart, Entry, Merge};
 use crate::edit::FoldKind;
-use crate::identity::{Fingerprint, Numbered, contradiction, same_dates};
+use crate::identity::{Fingerprint, Numbered, is_placeholder};
 
 impl Merge<'_> {
     /// Folds duplicates, the first of a group that may stay first.
@@ -25,21 +25,33 @@ impl Merge<'_> {
 }
 
 impl MergeGroup<'_, '_> {
-    fn fold_duplicates(&mut self) -> Vec<usize> {
+    fn fold_duplicates(&mut self) -> Vec<()> {
         // Numbers can meet by chance, and events with one fingerprint can still
         // contradict each other.
         let mut apart: Vec<(Fingerprint, usize)> = Vec::new();
-        for at in self.places().collect::<Vec<_>>() {
+        for at in self.in_order_of_content() {
             let Some(fingerprint) = self.fingerprint(at) else { continue };
             let is_same = |(known, there): &(Fingerprint, usize)| {
                 *known == fingerprint && self.are_duplicates(*there, at)
             };
             match apart.iter().position(is_same) {
-                Some(place) => apart[place].1 = self.fold_pair(apart[place].1, at),
+                Some(place) => {
+                    if let Some(folded) = self.take(at) {
+                        self.unite(FoldKind::Duplicate, folded, apart[place].1);
+                    }
+                }
                 None => apart.push((fingerprint, at)),
             }
         }
         Vec::new()
+    }
+
+    /// The destination's own first, then what says most: which of several stays
+    /// must not depend on the order of the inputs.
+    fn in_order_of_content(&self) -> Vec<usize> {
+        let mut places: Vec<usize> = self.places().collect();
+        places.sort_by(|one, two| self.by_content(*one, *two));
+        places
     }
 
     /// What the events that this one may be a duplicate of share with it. An
@@ -55,29 +67,11 @@ impl MergeGroup<'_, '_> {
         if Some(one.source) == self.terms.destination && one.source == two.source {
             return false;
         }
-        contradiction(one.series.lead(), two.series.lead()).is_none()
-            && same_dates(
-                (&one.series, &self.terms.books[one.source]),
-                (&two.series, &self.terms.books[two.source]),
-                self.terms.options.ceiling,
-            )
-    }
-
-    /// Folds the second event of a pair into the first, or the first into the
-    /// second where that says more. Returns which one stays.
-    fn fold_pair(&mut self, there: usize, at: usize) -> usize {
-        let richness = |at: usize| self.series(at).map_or(0, union::richness);
-        let (stays, goes) =
-            if self.may_change(there) && richness(at) > richness(there) { (at, there) } else { (there, at) };
-        let Some(folded) = self.take(goes) else { return stays };
-        if self.may_change(stays)
-            && let Some(entry) = self.entry_mut(stays)
-            && let Some(gained) = union::take_in(&mut entry.series, &folded.series)
-        {
-            let lead = entry.series.lead().clone();
-            self.change(FoldKind::Duplicate.rule(), &lead, gained.before, gained.after);
-        }
-        self.fold(FoldKind::Duplicate, &folded, stays);
-        stays
+        let is_destinations = |entry: &Entry<'_>| Some(entry.source) == self.terms.destination;
+        let is_kept =
+            |one: &Entry<'_>, two: &Entry<'_>| one.apart == Apart::FromDestination && is_destinations(two);
+        // "Busy" in two calendars is two people's time.
+        let are_two_people = one.source != two.source && is_placeholder(one.series.lead());
+        !is_kept(one, two) && !is_kept(two, one) && !are_two_people && self.terms.are_one(one, two)
     }
 }

@@ -1,8 +1,10 @@
 //! Events that are settled among themselves, many groups side by side.
 
+use std::cmp::Ordering;
+
 use rayon::prelude::*;
 
-use super::{Entry, Merge, Terms};
+use super::{Entry, Merge, Terms, union};
 use crate::edit::{Change, Fold, FoldKind};
 use crate::identity::Numbered;
 use emvo_ical::calendar::{Event, Series};
@@ -21,13 +23,13 @@ pub(super) struct MergeGroup<'m, 'a> {
 
 impl<'a> Merge<'a> {
     /// Settles events with the same number among themselves, told in order of
-    /// the first event of each group. Returns the places of those that are left
-    /// to be settled otherwise.
-    pub(super) fn settle(
+    /// the first event of each group. Returns what is left to be settled
+    /// otherwise.
+    pub(super) fn settle<T: Send>(
         &mut self,
         numbered: &Numbered,
-        settle: impl Fn(&mut MergeGroup<'_, 'a>) -> Vec<usize> + Sync,
-    ) -> Vec<usize> {
+        settle: impl Fn(&mut MergeGroup<'_, 'a>) -> Vec<T> + Sync,
+    ) -> Vec<T> {
         let mut left = Vec::new();
         let groups = numbered.in_order();
         self.folds.reserve_exact(groups.iter().map(|group| group.len() - 1).sum());
@@ -37,7 +39,7 @@ impl<'a> Merge<'a> {
                 .map(|group| group.places().map(|at| (at, self.kept[at].take())).collect())
                 .collect();
             let terms = &self.terms;
-            let settled: Vec<(MergeGroup<'_, 'a>, Vec<usize>)> = taken
+            let settled: Vec<(MergeGroup<'_, 'a>, Vec<T>)> = taken
                 .into_par_iter()
                 .with_min_len(32)
                 .map(|members| {
@@ -94,9 +96,35 @@ impl<'a> MergeGroup<'_, 'a> {
         self.entry(at).map(|entry| &entry.series)
     }
 
+    /// The destination's own first, then what says most, then by the words: an
+    /// order that does not depend on that of the inputs.
+    pub(super) fn by_content(&self, one: usize, two: usize) -> Ordering {
+        let richness = |at: usize| self.series(at).map_or(0, union::richness);
+        let lines = |at: usize| {
+            let events = self.series(at).into_iter().flat_map(Series::events);
+            events.flat_map(|event| event.component().properties()).map(|line| line.logical())
+        };
+        let first = self.may_change(one).cmp(&self.may_change(two));
+        first.then_with(|| richness(two).cmp(&richness(one))).then_with(|| lines(one).cmp(lines(two)))
+    }
+
     /// Whether an event may be changed: the destination's own may not.
     pub(super) fn may_change(&self, at: usize) -> bool {
         self.entry(at).is_some_and(|entry| Some(entry.source) != self.terms.destination)
+    }
+
+    /// Folds an event into another, which takes over what it says more, where it
+    /// may be changed.
+    pub(super) fn unite(&mut self, kind: FoldKind, folded: Entry<'a>, into: usize) {
+        let books = &self.terms.books;
+        if self.may_change(into)
+            && let Some(entry) = self.entry_mut(into)
+            && let Some(gained) = union::take_in(books, entry, &folded)
+        {
+            let lead = entry.series.lead().clone();
+            self.change(kind.rule(), &lead, gained.before, gained.after);
+        }
+        self.fold(kind, &folded, into);
     }
 
     /// Tells that an event became part of another.

@@ -5,9 +5,9 @@ use std::cmp::Ordering;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
-use super::{Entry, Merge, union};
+use super::{Apart, Entry, Merge, union};
 use crate::edit::FoldKind;
-use crate::identity::{Moment, contradiction, normalised, number_of};
+use crate::identity::{Moment, contradiction, is_placeholder, normalised, number_of};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Part, Window, occurrences_of};
 
@@ -45,11 +45,14 @@ impl Merge<'_> {
 
     fn settle_pair(&mut self, series: usize, single: usize) {
         let (Some(one), Some(two)) = (&self.kept[series], &self.kept[single]) else { return };
-        if !self.may_change(single) || contradiction(one.series.lead(), two.series.lead()).is_some() {
+        let is_apart = [one, two].iter().any(|entry| entry.apart == Apart::FromDestination);
+        let stamps = [&self.terms.stamps[one.source], &self.terms.stamps[two.source]];
+        let contradicts = contradiction(one.series.lead(), two.series.lead(), stamps).is_some();
+        if !self.may_change(single) || is_apart || contradicts || is_placeholder(two.series.lead()) {
             return;
         }
         if says_more(two.series.lead(), &one.series) {
-            self.in_series.push((series, single));
+            self.asked.push((series, single, "at a date of a series, and says more than it"));
             return;
         }
         if let Some(folded) = self.kept[single].take() {
@@ -115,7 +118,7 @@ impl Merge<'_> {
 
     fn moments(&self, entry: &Entry<'_>) -> (Moment, Moment) {
         let (lead, zones) = (entry.series.lead(), &self.terms.books[entry.source]);
-        (Moment::of(lead.start(), zones), Moment::of(&lead.end(), zones))
+        (Moment::of(lead.start(), zones), Moment::of_end(lead, zones))
     }
 
     /// Whether a single event has this title and these moments.
@@ -147,7 +150,5 @@ fn range_of(singles: &[Single], place: impl Fn(&Single) -> Ordering) -> &[Single
 
 /// Whether a single event says anything that its series does not.
 fn says_more(single: &Event<'_>, series: &Series<'_>) -> bool {
-    let mut copy = Series::of(series.lead().clone());
-    let single = Series::of(single.clone());
-    union::take_in(&mut copy, &single).is_some()
+    union::take_event(&mut series.lead().clone(), single).is_some()
 }

@@ -5,9 +5,9 @@ use hashbrown::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
-use super::{Merge, union};
+use super::{Apart, Duplicates, Entry, Merge, union};
 use crate::edit::FoldKind;
-use crate::identity::{Numbered, Sides, likeness, number_of, without_copy_marks};
+use crate::identity::{Moment, Numbered, Sides, is_placeholder, likeness, number_of, without_copy_marks};
 use emvo_ical::calendar::Event;
 
 /// Upper bound on events of one title on a day that are compared; more of
@@ -87,7 +87,7 @@ impl Merge<'_> {
             let Some(folded) = self.kept[goes].take() else { continue };
             if self.may_change(stays)
                 && let Some(entry) = self.kept[stays].as_mut()
-                && let Some(gained) = union::take_in(&mut entry.series, &folded.series)
+                && let Some(gained) = union::take_in(&self.terms.books, entry, &folded)
             {
                 let lead = entry.series.lead().clone();
                 self.change(Some("U04"), &lead, gained.before, gained.after);
@@ -112,11 +112,7 @@ impl Merge<'_> {
             })
         });
         let mut pairs: Vec<(usize, usize, String)> = pairs.collect();
-        pairs.extend(
-            self.in_series
-                .iter()
-                .map(|(one, two)| (*one, *two, "at a date of a series, and says more than it".to_owned())),
-        );
+        pairs.extend(self.asked.iter().map(|(one, two, reason)| (*one, *two, (*reason).to_owned())));
         pairs.sort();
         let mut seen = HashSet::new();
         pairs.retain(|(one, two, _)| seen.insert((*one, *two)));
@@ -139,11 +135,40 @@ impl Merge<'_> {
         if !self.may_change(one) && !self.may_change(two) {
             return None;
         }
+        if sides == Sides::Different
+            && let Some(reason) = self.same_time(first, second)
+        {
+            return Some(reason);
+        }
         likeness(
             (first.series.lead(), &self.terms.books[first.source]),
             (second.series.lead(), &self.terms.books[second.source]),
             sides,
         )
+    }
+
+    /// Two events of one title at one time that are not one, and why. Placeholders
+    /// are two people's times.
+    fn same_time(&self, one: &Entry<'_>, two: &Entry<'_>) -> Option<String> {
+        let moments = |entry: &Entry<'_>| {
+            let (lead, zones) = (entry.series.lead(), &self.terms.books[entry.source]);
+            (Moment::of(lead.start(), zones), Moment::of_end(lead, zones))
+        };
+        let (first, second) = (moments(one), moments(two));
+        let is_apart = [one, two].iter().any(|entry| entry.apart == Apart::FromDestination);
+        // A single event at a date of a series has its own question.
+        let is_one_of_many = one.series.repeats() != two.series.repeats();
+        if first.0 != second.0 || is_placeholder(one.series.lead()) || is_apart || is_one_of_many {
+            return None;
+        }
+        if first.1 != second.1 {
+            return Some("the same title and start, another end".to_owned());
+        }
+        match self.terms.contradiction(one, two) {
+            Some(field) => Some(format!("the same title and time, another {field}")),
+            None if self.terms.options.duplicates == Duplicates::Keep => None,
+            None => Some("the same title and time, other dates".to_owned()),
+        }
     }
 
     fn side(&self, at: usize) -> Option<PairedEvent> {

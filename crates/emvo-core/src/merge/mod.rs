@@ -6,11 +6,13 @@
 //! other fault is left to the rules.
 
 mod calendar;
+mod clash;
 mod duplicates;
 mod group;
 mod in_series;
 mod incoming;
 mod look_alikes;
+mod overrides;
 mod union;
 mod versions;
 mod zones;
@@ -19,10 +21,12 @@ pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};
 pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
 pub(crate) use zones::refer_to;
 
+use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::advice::Advice;
 use crate::edit::{Account, Change, Count, Fold, FoldKind, Names};
+use crate::identity::{IdsUsedAgain, OwnStamps, contradiction, same_dates, series_contradiction, unsaid};
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
@@ -136,6 +140,17 @@ pub struct Merged<'a> {
 struct Entry<'a> {
     series: Series<'a>,
     source: usize,
+    apart: Apart,
+}
+
+/// Whether an event may become part of another.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+enum Apart {
+    /// It may.
+    #[default]
+    No,
+    /// It was asked to stay beside the destination's event of its id.
+    FromDestination,
 }
 
 /// What is the same for all events: the inputs by number, and what was asked.
@@ -144,6 +159,10 @@ struct Terms {
     labels: Vec<Arc<str>>,
     /// What the calendars call themselves, if they do.
     names: Vec<Option<Arc<str>>>,
+    /// Own properties that are ids or stamps by the habit of each input.
+    stamps: Vec<OwnStamps>,
+    /// Which inputs use ids again for other events.
+    used_again: IdsUsedAgain,
     /// The number of the destination among the inputs.
     destination: Option<usize>,
     options: MergeOptions,
@@ -156,8 +175,8 @@ struct Merge<'a> {
     account: Account,
     folds: Vec<Fold>,
     changes: Vec<Change>,
-    /// Series and single events at a date of theirs that say more.
-    in_series: Vec<(usize, usize)>,
+    /// Pairs that nothing tells apart or makes one, for a person to look at.
+    asked: Vec<(usize, usize, &'static str)>,
 }
 
 /// Combines calendars into one. `existing` is what the destination already
@@ -169,18 +188,27 @@ pub fn merge<'a>(
 ) -> Merged<'a> {
     let destination = existing.is_some().then_some(0);
     let mut calendars = Vec::new();
-    let terms = Terms { books: Vec::new(), labels: Vec::new(), names: Vec::new(), destination, options };
+    let terms = Terms {
+        books: Vec::new(),
+        labels: Vec::new(),
+        names: Vec::new(),
+        stamps: Vec::new(),
+        used_again: IdsUsedAgain::default(),
+        destination,
+        options,
+    };
     let mut merge = Merge {
         terms,
         kept: Vec::new(),
         account: Account::default(),
         folds: Vec::new(),
         changes: Vec::new(),
-        in_series: Vec::new(),
+        asked: Vec::new(),
     };
     for input in existing.into_iter().chain(inputs) {
         merge.account.add(Count::Read, input.calendar.counts());
         merge.account.events.set_aside += input.calendar.unsound.len();
+        merge.terms.stamps.push(OwnStamps::of(&input.calendar.series));
         merge.terms.books.push(input.zones);
         merge.terms.labels.push(input.label.into());
         merge.terms.names.push(input.calendar.states_name().then(|| input.calendar.name().into()));
@@ -199,11 +227,47 @@ pub fn merge<'a>(
 }
 
 impl Terms {
+    /// An event with what its zone names mean.
+    fn side<'e, 'a>(&'e self, entry: &'e Entry<'a>) -> (&'e Series<'a>, &'e ZoneResolver) {
+        (&entry.series, &self.books[entry.source])
+    }
+
+    /// The first field in which two events contradict each other, if any.
+    fn contradiction(&self, one: &Entry<'_>, two: &Entry<'_>) -> Option<Cow<'static, str>> {
+        let stamps = [&self.stamps[one.source], &self.stamps[two.source]];
+        series_contradiction(self.side(one), self.side(two), stamps)
+    }
+
+    /// Whether two events under one id are one: their leads say the same, and the
+    /// dates that both have changed are at one time, or one of them is newer.
+    /// Which dates are changed is settled date by date.
+    fn are_one_but_for_dates(&self, one: &Entry<'_>, two: &Entry<'_>) -> bool {
+        let stamps = [&self.stamps[one.source], &self.stamps[two.source]];
+        let first = Series::of(one.series.lead().clone());
+        let second = Series::of(two.series.lead().clone());
+        let [first_zones, second_zones] = [one, two].map(|entry| &self.books[entry.source]);
+        contradiction(first.lead(), second.lead(), stamps).is_none()
+            && same_dates((&first, first_zones), (&second, second_zones), self.options.ceiling)
+            && overrides::can_be_settled((&one.series, first_zones), (&two.series, second_zones))
+    }
+
+    /// Whether two events are one whatever their ids: the same dates, and nothing
+    /// that contradicts. Titles and times of the leads are for the caller.
+    fn are_one(&self, one: &Entry<'_>, two: &Entry<'_>) -> bool {
+        self.contradiction(one, two).is_none()
+            && same_dates(self.side(one), self.side(two), self.options.ceiling)
+    }
+
     fn fold(&self, kind: FoldKind, folded: &Entry<'_>, stays: &Entry<'_>) -> Fold {
         let (lead, uid, into) = (folded.series.lead(), folded.series.uid_text(), stays.series.uid_text());
         let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
+        let left = match kind {
+            FoldKind::Copy => Vec::new(),
+            _ => unsaid(self.side(folded), self.side(stays)),
+        };
         Fold {
             kind,
+            left: left.into(),
             title: lead.title().unwrap_or_default().into(),
             start: lead.start().clone(),
             from: self.labels[folded.source].clone(),

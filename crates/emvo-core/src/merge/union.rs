@@ -1,9 +1,12 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
+use super::Entry;
+use super::overrides::{self, Precedence};
 use emvo_ical::calendar::fields::{Field, Weight};
-use emvo_ical::calendar::{Classification, Event, Series};
+use emvo_ical::calendar::{Classification, Event, Series, VendorMirror, vendor_mirror_of};
 use emvo_ical::content::{Item, Property, escape_text};
+use emvo_ical::zone::ZoneResolver;
 
 /// What an event took over, for the report.
 pub(super) struct Gained {
@@ -23,14 +26,29 @@ pub(super) fn richness(series: &Series<'_>) -> usize {
         .sum()
 }
 
-/// Takes over into `series` what its duplicate says besides: categories,
-/// reminders, people, the stricter privacy, busy rather than free, fields that
-/// it lacks. `None` if there was nothing.
-pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option<Gained> {
-    let other = duplicate.master().or(duplicate.overrides().first())?;
+/// Takes over into an event what its duplicate says besides, changed dates
+/// included: date by date, those of both. `None` if there was nothing.
+pub(super) fn take_in<'a>(books: &[ZoneResolver], into: &mut Entry<'a>, from: &Entry<'a>) -> Option<Gained> {
+    let changed = into.series.overrides().len();
+    let lead = into.series.events_mut().next()?;
+    let gained = take_event(lead, from.series.lead());
+    overrides::take_over(books, into, from, Precedence::Newer);
+    let dates = into.series.overrides().len() - changed;
+    if dates == 0 {
+        return gained;
+    }
+    let dates = if dates == 1 { "a changed date".to_owned() } else { format!("{dates} changed dates") };
+    Some(match gained {
+        Some(Gained { before, after }) => Gained { before, after: format!("{after}, {dates}") },
+        None => Gained { before: "as it was".to_owned(), after: format!("with {dates}") },
+    })
+}
+
+/// The same for one event: categories, reminders, people, the stricter privacy,
+/// busy rather than free, fields that it lacks.
+pub(super) fn take_event(event: &mut Event<'_>, other: &Event<'_>) -> Option<Gained> {
     let mut gained = Vec::new();
     let mut before = Vec::new();
-    let event = series.events_mut().next()?;
     take_categories(event, other, &mut gained);
     if other.classification() > event.classification() {
         let class =
@@ -43,14 +61,46 @@ pub(super) fn take_in(series: &mut Series<'_>, duplicate: &Series<'_>) -> Option
         before.push("free".to_owned());
         gained.push("busy".to_owned());
         event.edit(|component| component.set(Property::new("TRANSP", &[], "OPAQUE")));
+        event.update_vendor_mirrors(VendorMirror::Busy);
     }
     take_lines(event, other, &mut gained);
+    take_answers(event, other, &mut gained);
     take_components(event, other, &mut gained);
     if gained.is_empty() {
         return None;
     }
     let before = if before.is_empty() { "as it was".to_owned() } else { before.join(", ") };
     Some(Gained { before, after: format!("with {}", gained.join(", ")) })
+}
+
+/// What a person answered, where the event has the person without it.
+fn take_answers(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
+    for line in other.people() {
+        let is_same = |known: &Property<'_>| {
+            known.is(line.name()) && known.value().trim().eq_ignore_ascii_case(line.value().trim())
+        };
+        for name in ["PARTSTAT", "ROLE"] {
+            let Some(said) = line.parameter(name) else { continue };
+            let lacks = |known: &Property<'_>| {
+                let own = known.parameter(name);
+                said != "NEEDS-ACTION" && own.is_none_or(|own| own.eq_ignore_ascii_case("NEEDS-ACTION"))
+            };
+            let wanted = |known: &Property<'_>| is_same(known) && lacks(known);
+            if !event.people().any(wanted) {
+                continue;
+            }
+            event.edit(|component| {
+                for item in component.items_mut() {
+                    if let Item::Property(known) = item
+                        && wanted(known)
+                    {
+                        *item = Item::Property(known.with_parameter(name, Some(&said)));
+                    }
+                }
+            });
+            gained.push(format!("{name} {said}"));
+        }
+    }
 }
 
 fn take_categories(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
@@ -73,13 +123,8 @@ fn is_own(property: &Property<'_>) -> bool {
     })
 }
 
-/// Whether an event may have a known property several times.
-fn may_repeat(property: &Property<'_>) -> bool {
-    Field::of_property(property.name()).is_some() && !Field::stands_once(property.name())
-}
-
 /// Lines whose name the event lacks altogether, and further lines of names that
-/// may stand there several times.
+/// may stand there several times; of a system's own names nobody knows how often.
 fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
     let own = event.component();
     let says = |line: &Property<'_>| {
@@ -87,13 +132,15 @@ fn take_lines(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>
         own.properties_named(line.name()).any(|known| known.value().to_lowercase() == value)
     };
     let is_new = |line: &&Property<'_>| {
-        if is_own(line) {
-            return false;
-        }
-        if may_repeat(line) {
-            return !says(line);
-        }
-        !own.has(line.name()) && !line.value().trim().is_empty()
+        let is_filled = !line.value().trim().is_empty();
+        let may_repeat = !Field::stands_once(line.name());
+        is_filled
+            && !is_own(line)
+            && if may_repeat && vendor_mirror_of(line).is_none() {
+                !says(line)
+            } else {
+                !own.has(line.name())
+            }
     };
     let new: Vec<_> = other.component().properties().filter(is_new).collect();
     for line in new {

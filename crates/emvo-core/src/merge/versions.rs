@@ -1,24 +1,33 @@
 //! One event an id: copies, versions, clashes with the destination (U01, U02).
 
-use std::cmp::Reverse;
+use std::cmp::Ordering;
 use std::collections::BTreeMap;
 
 use super::group::MergeGroup;
-use super::{Clash, Entry, Merge};
+use super::overrides::{self, Precedence};
+use super::{Apart, Entry, Merge};
 use crate::edit::FoldKind;
 use crate::identity::{
-    Difference, Numbered, Provenance, VersionKey, derived_uid, differences, is_derived, number_of,
+    IdsUsedAgain, Moment, Numbered, Provenance, Revision, VersionKey, derived_uid, derived_uid_of_parts,
+    is_derived, number_of,
 };
+use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Calendar, Series, Uid};
+use emvo_ical::content::Property;
+use emvo_ical::recurrence::{Recurrence, on_clock_of};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 /// An event under an id that several have, and the inputs that have it just so.
-struct Candidate {
-    at: usize,
-    key: VersionKey,
-    sources: Vec<usize>,
+pub(super) struct Candidate {
+    pub(super) at: usize,
+    pub(super) key: VersionKey,
+    pub(super) sources: Vec<usize>,
 }
+
+/// A question about so many ids that two inputs use again is one that a person
+/// can answer; more are a habit.
+const FEW: usize = 2;
 
 impl<'a> Merge<'a> {
     /// Takes the series out of the calendars, in order, one an id.
@@ -32,7 +41,7 @@ impl<'a> Merge<'a> {
                 self.give_uid(series, &mut unnamed);
             }
             let all = std::mem::take(&mut calendar.series).into_iter();
-            self.kept.extend(all.map(|series| Some(Entry { series, source })));
+            self.kept.extend(all.map(|series| Some(Entry { series, source, apart: Apart::No })));
         }
         let others = self.settle_ids();
         self.give_derived_uids(others);
@@ -50,21 +59,41 @@ impl<'a> Merge<'a> {
 
     /// Settles the events under each id. Returns those that are events of their
     /// own under an id that is taken.
-    fn settle_ids(&mut self) -> Vec<usize> {
+    fn settle_ids(&mut self) -> Vec<Other> {
         let uid = |at: usize| Some(number_of(&self.kept[at].as_ref()?.series.uid()?));
         let numbered = Numbered::of(self.kept.len(), uid);
+        self.terms.used_again = self.ids_used_again(&numbered);
         #[allow(clippy::redundant_closure_for_method_calls, reason = "the method itself is for one lifetime")]
         self.settle(&numbered, |group| group.settle_ids())
     }
 
+    /// The days on which the event of each id starts, input by input; an id that
+    /// one input has for several events is no sign.
+    fn ids_used_again(&self, numbered: &Numbered) -> IdsUsedAgain {
+        let groups = numbered.groups().filter(|group| group.len() > 1);
+        IdsUsedAgain::among(groups.filter_map(|group| {
+            let entries = group.places().filter_map(|at| self.kept[at].as_ref());
+            let masters = entries.filter(|entry| entry.series.master().is_some());
+            let starts: Vec<_> =
+                masters.map(|entry| (entry.source, entry.series.lead().start().date())).collect();
+            let mut sources = HashSet::new();
+            starts.iter().all(|(source, _)| sources.insert(*source)).then_some(starts)
+        }))
+    }
+
     /// Events of their own under an id that is taken. Combined a second time
     /// each meets itself under its derived id and is folded.
-    fn give_derived_uids(&mut self, others: Vec<usize>) {
+    fn give_derived_uids(&mut self, others: Vec<Other>) {
         if others.is_empty() {
             return;
         }
+        let rules: HashMap<usize, &'static str> = others.iter().map(|other| (other.at, other.rule)).collect();
+        let questions = others.iter().filter_map(|other| Some((other.asked?, other.at)));
+        self.asked.extend(questions.map(|(one, two)| {
+            (one, two, "the same id for other dates or another title, and nothing says which is newer")
+        }));
         let pending: Vec<(usize, Option<Entry<'a>>)> =
-            others.into_iter().map(|at| (at, self.kept[at].take())).collect();
+            others.into_iter().map(|other| (other.at, self.kept[other.at].take())).collect();
         let derived = self.kept.par_iter().with_min_len(1024).enumerate().filter_map(|(at, entry)| {
             let uid = entry.as_ref()?.series.uid().filter(is_derived)?;
             Some((uid.into_owned(), at))
@@ -76,11 +105,11 @@ impl<'a> Merge<'a> {
         let renamed = pending.into_par_iter().with_min_len(64).filter_map(|(at, entry)| {
             let mut entry = entry?;
             let before = entry.series.uid_text().into_owned();
-            entry.series.set_uid(&derived_uid(entry.series.lead(), 0));
+            entry.series.set_uid(&uid_of_other(&before, &entry.series, 0));
             Some((at, before, entry))
         });
         for (at, before, entry) in renamed.collect::<Vec<_>>() {
-            self.place_derived(at, &before, entry, &mut taken);
+            self.place_derived(at, rules[&at], &before, entry, &mut taken);
         }
     }
 
@@ -89,6 +118,7 @@ impl<'a> Merge<'a> {
     fn place_derived(
         &mut self,
         at: usize,
+        rule: &'static str,
         before: &str,
         mut entry: Entry<'a>,
         taken: &mut HashMap<Uid<'static>, usize>,
@@ -99,7 +129,7 @@ impl<'a> Merge<'a> {
                 taken.extend(entry.series.uid().map(|uid| (uid.into_owned(), at)));
                 let before = format!("UID {before}, which another event has");
                 self.change(
-                    Some("U02"),
+                    Some(rule),
                     entry.series.lead(),
                     before,
                     format!("UID {}", entry.series.uid_text()),
@@ -111,13 +141,23 @@ impl<'a> Merge<'a> {
                 self.fold(FoldKind::Copy, &entry, there);
                 return;
             }
-            entry.series.set_uid(&derived_uid(entry.series.lead(), salt));
+            let next = uid_of_other(before, &entry.series, salt);
+            entry.series.set_uid(&next);
         }
     }
 }
 
-impl MergeGroup<'_, '_> {
-    fn settle_ids(&mut self) -> Vec<usize> {
+/// An event of its own under an id that is taken.
+pub(super) struct Other {
+    at: usize,
+    /// The rule that says so.
+    rule: &'static str,
+    /// Whose id it has, if a person should look at the two.
+    asked: Option<usize>,
+}
+
+impl<'a> MergeGroup<'_, 'a> {
+    fn settle_ids(&mut self) -> Vec<Other> {
         let mut others = Vec::new();
         for members in self.by_uid() {
             let of_destination = |at: &usize| {
@@ -125,15 +165,32 @@ impl MergeGroup<'_, '_> {
             };
             let (own, incoming): (Vec<_>, Vec<_>) = members.iter().copied().partition(of_destination);
             let many = self.has_many(&members);
-            let incoming = self.join_overrides(incoming);
-            let winners = self.fold_versions(&incoming, many);
+            let is_whole = |at: &usize| self.series(*at).is_some_and(|series| series.master().is_some());
+            let (whole, parts): (Vec<_>, Vec<_>) = incoming.into_iter().partition(is_whole);
+            let mut winners = self.fold_versions(&whole, many);
+            self.join_overrides(parts, &mut winners);
+            let stays = own.first().or(winners.first()).copied();
             if own.is_empty() {
-                others.extend(winners.into_iter().skip(1));
+                winners = winners.split_off(1.min(winners.len()));
             } else {
-                others.extend(winners.into_iter().filter(|at| !self.clashes(*at, &own, many)));
+                winners.retain(|at| !self.clashes(*at, &own, many));
             }
+            others.extend(winners.into_iter().map(|at| self.other(at, stays, many)));
         }
         others
+    }
+
+    /// An event that stays beside the first one of its id.
+    fn other(&self, at: usize, first: Option<usize>, many: bool) -> Other {
+        let sources = first.and_then(|first| self.source_of(first)).zip(self.source_of(at));
+        let count = sources.map_or(0, |(one, two)| self.terms.used_again.between(one, two));
+        // What one input has twice, or uses again and again, is its habit and asks
+        // nobody.
+        let is_question = sources.is_some_and(|(one, two)| one != two) && !many && count <= FEW;
+        let is_apart = self.entry(at).is_some_and(|entry| entry.apart == Apart::FromDestination);
+        let asked = first.filter(|_| is_question && !is_apart);
+        let rule = if count > 0 || asked.is_some() { "U08" } else { "U02" };
+        Other { at, rule, asked }
     }
 
     /// Its events by id, in order of the first of each: numbers can meet by
@@ -162,127 +219,121 @@ impl MergeGroup<'_, '_> {
         masters.into_iter().any(|at| !sources.insert(self.source_of(*at)))
     }
 
-    /// Overrides that came without their series join the first one of their id.
-    fn join_overrides(&mut self, members: Vec<usize>) -> Vec<usize> {
-        let is_whole = |at: &usize| self.series(*at).is_some_and(|series| series.master().is_some());
-        let (whole, parts): (Vec<_>, Vec<_>) = members.into_iter().partition(is_whole);
-        let Some(&target) = whole.first().or(parts.first()) else { return Vec::new() };
-        for at in parts.into_iter().filter(|at| *at != target) {
+    /// Overrides that came without their series join the one that has their date,
+    /// else the first; without any series they join each other.
+    fn join_overrides(&mut self, mut parts: Vec<usize>, winners: &mut Vec<usize>) {
+        parts.sort_by(|one, two| self.by_age(*one, *two));
+        for at in parts {
+            let Some(target) = self.series_of(at, winners) else {
+                winners.push(at);
+                continue;
+            };
             let Some(part) = self.take(at) else { continue };
+            let books = &self.terms.books;
             if let Some(entry) = self.entry_mut(target) {
-                let known: Vec<_> =
-                    entry.series.overrides().iter().filter_map(|event| event.replaces().cloned()).collect();
-                for event in part.series.overrides() {
-                    if event.replaces().is_some_and(|replaces| !known.contains(replaces)) {
-                        entry.series.add_override(event.clone());
-                    }
-                }
+                overrides::take_over(books, entry, &part, Precedence::Newer);
             }
-            self.fold(FoldKind::OlderVersion, &part, target);
+            self.fold(FoldKind::Joined, &part, target);
         }
-        if whole.is_empty() { vec![target] } else { whole }
     }
 
-    /// Folds versions into the newest, copies into the first. What stays, in
-    /// order.
+    fn series_of(&self, part: usize, winners: &[usize]) -> Option<usize> {
+        let part = self.entry(part)?;
+        let slot = part.series.lead().replaces()?;
+        let has_date = |at: &&usize| {
+            self.entry(**at).is_some_and(|entry| {
+                let zones = &self.terms.books[entry.source];
+                entry.series.master().is_some_and(|master| {
+                    on_clock_of(slot, master.start(), zones)
+                        .is_some_and(|slot| Recurrence::of(master, zones).has(slot))
+                })
+            })
+        };
+        winners.iter().find(has_date).or(winners.first()).copied()
+    }
+
+    /// Newest first, then by what they say.
+    fn by_age(&self, one: usize, two: usize) -> Ordering {
+        let revision = |at: usize| self.series(at).map(|series| Revision::of(series.lead()));
+        revision(two).cmp(&revision(one)).then_with(|| self.by_content(one, two))
+    }
+
+    /// Folds versions into the newest, copies into the first. What stays, newest
+    /// first.
     ///
     /// The newest go first, and an older one is folded only into one that it is
     /// a version of itself: no chain of likenesses takes an event away.
     fn fold_versions(&mut self, members: &[usize], many: bool) -> Vec<usize> {
-        let mut newest_first: Vec<Candidate> = members.iter().filter_map(|at| self.candidate(*at)).collect();
-        newest_first.sort_by_key(|candidate| Reverse(candidate.key.revision()));
+        let mut newest_first: Vec<usize> = members.to_vec();
+        newest_first.sort_by(|one, two| self.by_age(*one, *two));
+        let newest_first: Vec<Candidate> = newest_first.iter().filter_map(|at| self.candidate(*at)).collect();
         let mut winners = Winners::default();
         for candidate in newest_first {
             let are_versions = |winner: &Candidate| self.are_versions(winner, &candidate, many);
-            match winners.find(&candidate, many, are_versions) {
-                None => winners.push(candidate),
-                Some(place) => {
-                    let into = winners.list[place].at;
-                    let kind = if self.are_copies(&winners.list[place], &candidate) {
-                        winners.add_sources(place, &candidate.sources);
-                        FoldKind::Copy
-                    } else {
-                        FoldKind::OlderVersion
-                    };
-                    if let Some(folded) = self.take(candidate.at) {
-                        self.fold(kind, &folded, into);
-                    }
+            let Some(place) = winners.find(&candidate, many, are_versions) else {
+                winners.push(candidate);
+                continue;
+            };
+            let into = winners.list[place].at;
+            let is_copy = self.are_copies(&winners.list[place], &candidate);
+            if is_copy {
+                winners.add_sources(place, &candidate.sources);
+            }
+            let is_tied = winners.list[place].key.is_tied_with(&candidate.key);
+            let Some(folded) = self.take(candidate.at) else { continue };
+            if is_copy {
+                self.fold(FoldKind::Copy, &folded, into);
+            } else if is_tied {
+                self.unite(FoldKind::Copy, folded, into);
+            } else {
+                let books = &self.terms.books;
+                if let Some(entry) = self.entry_mut(into) {
+                    overrides::take_over(books, entry, &folded, Precedence::Newer);
                 }
+                self.fold(FoldKind::OlderVersion, &folded, into);
             }
         }
-        let mut winners: Vec<usize> = winners.list.into_iter().map(|winner| winner.at).collect();
-        winners.sort_unstable();
-        winners
+        winners.list.into_iter().map(|winner| winner.at).collect()
     }
 
-    fn candidate(&self, at: usize) -> Option<Candidate> {
+    pub(super) fn candidate(&self, at: usize) -> Option<Candidate> {
         let entry = self.entry(at)?;
         Some(Candidate { at, key: VersionKey::of(&entry.series), sources: vec![entry.source] })
     }
 
-    fn are_copies(&self, one: &Candidate, two: &Candidate) -> bool {
-        one.key.may_be_copy_of(&two.key)
+    pub(super) fn are_copies(&self, one: &Candidate, two: &Candidate) -> bool {
+        one.key.is_tied_with(&two.key)
             && self.series(one.at).zip(self.series(two.at)).is_some_and(|(one, two)| is_same(one, two))
     }
 
-    fn are_versions(&self, winner: &Candidate, other: &Candidate, many: bool) -> bool {
+    pub(super) fn are_used_again(&self, sources: &[usize], others: &[Candidate]) -> bool {
+        let others = others.iter().flat_map(|other| &other.sources);
+        sources.iter().any(|one| others.clone().any(|two| self.terms.used_again.between(*one, *two) > 0))
+    }
+
+    pub(super) fn are_versions(&self, winner: &Candidate, other: &Candidate, many: bool) -> bool {
         let origin = if winner.sources.iter().any(|source| other.sources.contains(source)) {
             Provenance::SameInput
         } else if many {
             Provenance::AmongMany
+        } else if self.are_used_again(&winner.sources, std::slice::from_ref(other)) {
+            Provenance::IdsUsedAgain
         } else {
             Provenance::OtherInput
         };
-        winner.key.is_version_of(&other.key, origin) || self.are_copies(winner, other)
+        winner.key.is_newer_version_of(&other.key, origin)
+            || self.are_copies(winner, other)
+            || self.are_tied_and_one(winner, other)
     }
 
-    /// Settles an incoming event against the destination's under its id. False
-    /// if it is an event of its own.
-    fn clashes(&mut self, at: usize, own: &[usize], many: bool) -> bool {
-        let Some(incoming) = self.candidate(at) else { return true };
-        let own: Vec<Candidate> = own.iter().filter_map(|there| self.candidate(*there)).collect();
-        let alike = own.iter().find(|there| self.are_copies(there, &incoming));
-        // Where the id stands for one event on both sides, it is that event,
-        // however much of it was edited.
-        let meant = || {
-            if many {
-                own.iter().find(|there| self.are_versions(there, &incoming, many))
-            } else {
-                own.first()
-            }
-        };
-        let Some(there) = alike.or_else(meant) else { return false };
-        let (kind, is_replaced) = match self.terms.options.clash {
-            _ if alike.is_some() => (FoldKind::Copy, false),
-            Clash::Existing => (FoldKind::Clash, false),
-            Clash::Incoming => (FoldKind::Clash, true),
-            Clash::Newest => (FoldKind::OlderVersion, incoming.key.revision() > there.key.revision()),
-            Clash::Both => return false,
-        };
-        let there = there.at;
-        let Some(incoming) = self.take(at) else { return true };
-        if is_replaced {
-            self.tell_replaced(there, &incoming);
-        }
-        let folded = if is_replaced { self.replace(there, incoming) } else { Some(incoming) };
-        if let Some(folded) = folded {
-            self.fold(kind, &folded, there);
-        }
-        true
-    }
-
-    /// What the destination's event had and has, field by field.
-    fn tell_replaced(&mut self, there: usize, incoming: &Entry<'_>) {
-        let Some(old) = self.entry(there) else { return };
-        let fields = differences(&old.series, &incoming.series);
-        if fields.is_empty() {
-            return;
-        }
-        let side = |of: fn(&Difference) -> &str| {
-            fields.iter().map(|field| format!("{} {}", field.field, of(field))).collect::<Vec<_>>().join(", ")
-        };
-        let (before, after) = (side(|field| &field.first), side(|field| &field.second));
-        self.change("U02", incoming.series.lead(), before, after);
+    /// Two that nothing tells apart in age, and that can be one.
+    fn are_tied_and_one(&self, one: &Candidate, two: &Candidate) -> bool {
+        one.key.is_tied_with(&two.key)
+            && self.entry(one.at).zip(self.entry(two.at)).is_some_and(|(one, two)| {
+                let end =
+                    |entry: &Entry<'_>| Moment::of_end(entry.series.lead(), &self.terms.books[entry.source]);
+                end(one) == end(two) && self.terms.are_one_but_for_dates(one, two)
+            })
     }
 }
 
@@ -347,6 +398,18 @@ impl Winners {
         }
         winner.sources.extend(sources);
     }
+}
+
+/// An id for an event of its own: from the id that it had and all that it says
+/// but stamps, so that it does not depend on what else there is.
+fn uid_of_other(before: &str, series: &Series<'_>, salt: u32) -> Uid<'static> {
+    let is_said = |line: &&Property<'_>| {
+        Field::of_property(line.name()).is_none_or(|field| field.weight() != Weight::Stamp)
+    };
+    let lines = series.events().flat_map(|event| event.component().properties().filter(is_said));
+    let lines: Vec<_> = lines.map(Property::logical).collect();
+    let parts: Vec<&str> = [before].into_iter().chain(lines.iter().map(|line| &**line)).collect();
+    derived_uid_of_parts(&parts, salt)
 }
 
 fn is_same(one: &Series<'_>, two: &Series<'_>) -> bool {

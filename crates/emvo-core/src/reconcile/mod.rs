@@ -8,6 +8,7 @@ mod account;
 mod causes;
 mod event_fields;
 mod explained;
+mod habits;
 mod pairing;
 mod record;
 mod records;

@@ -19,17 +19,16 @@
 //! with itself. Only then does round 8 look for the nearest `Watch`, which leaves
 //! id 9 for id 2: one hour late. In the other order 08:00 could have taken 20:00.
 
-use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::event_fields::EventFields;
+use super::habits::Habits;
 use super::record::Record;
 use super::records::Records;
 use crate::identity::{Moment, Numbered, Provenance, SameNumber, VersionKey, contradiction, number_of};
-use emvo_ical::calendar::{Event, Uid};
 use emvo_ical::day::clock_seconds;
 
 /// How far a displaced occurrence is looked for: farther than a day, so that a
@@ -165,14 +164,15 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 paired.entry(same_words_and_times(self.source, at)).or_default().push(at);
             }
         }
+        let habits = Habits::of(self.source.sides);
         self.explain(|pairing, at| {
             let others = paired.get(&same_words_and_times(pairing.source, at));
-            others.is_some_and(|others| others.iter().any(|other| pairing.is_same_event(at, *other)))
+            others.is_some_and(|others| others.iter().any(|other| pairing.is_same_event(at, *other, &habits)))
         });
-        let (accounted, many) = (self.accounted_by_uid(), self.uids_of_many());
+        let accounted = self.accounted_by_uid();
         self.explain(|pairing, at| {
             let mut newer = accounted.get(pairing.source.uid(at)).into_iter().flatten();
-            newer.any(|(_, other)| pairing.is_older_version(at, *other, &many))
+            newer.any(|(_, other)| pairing.is_older_version(at, *other, &habits))
         });
     }
 
@@ -195,40 +195,30 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         by_uid
     }
 
-    fn is_same_event(&self, at: usize, other: usize) -> bool {
+    fn is_same_event(&self, at: usize, other: usize, habits: &Habits<'_>) -> bool {
         let (one, two) = (self.source.series(at), self.source.series(other));
-        !std::ptr::eq(one, two) && contradiction(one.lead(), two.lead()).is_none()
+        let side = |at: usize| self.source.list[at].side as usize;
+        let stamps = [at, other].map(|at| &habits.stamps[side(at)]);
+        !std::ptr::eq(one, two) && contradiction(one.lead(), two.lead(), stamps).is_none()
     }
 
-    /// The ids under which some source has several events.
-    fn uids_of_many(&self) -> HashSet<Cow<'c, str>> {
-        let mut many = HashSet::new();
-        for side in self.source.sides {
-            let series = &side.calendar.series;
-            let uid = |at: usize| series[at].master().and_then(Event::uid).map(Uid::into_text);
-            // Few share one, and numbers can meet by chance.
-            let shared = Numbered::of(series.len(), |at| Some(number_of(&uid(at)?))).shared();
-            let mut seen = HashSet::new();
-            many.extend(shared.into_iter().filter_map(uid).filter(|uid| !seen.insert(uid.clone())));
-        }
-        many
-    }
-
-    fn is_older_version(&self, at: usize, other: usize, many: &HashSet<Cow<'_, str>>) -> bool {
+    fn is_older_version(&self, at: usize, other: usize, habits: &Habits<'_>) -> bool {
         let (older, newer) = (self.source.series(at), self.source.series(other));
         let uid = self.source.uid(at);
         if std::ptr::eq(older, newer) || uid.is_empty() {
             return false;
         }
-        let origin = if self.source.list[at].side == self.source.list[other].side {
+        let [one, two] = [at, other].map(|at| self.source.list[at].side as usize);
+        let origin = if one == two {
             Provenance::SameInput
-        } else if many.contains(uid) {
+        } else if habits.uids_of_many.contains(uid) {
             Provenance::AmongMany
+        } else if habits.used_again.between(one, two) > 0 {
+            Provenance::IdsUsedAgain
         } else {
             Provenance::OtherInput
         };
-        let (older, newer) = (VersionKey::of(older), VersionKey::of(newer));
-        older.is_version_of(&newer, origin) && older.revision() <= newer.revision()
+        VersionKey::of(newer).is_newer_version_of(&VersionKey::of(older), origin)
     }
 
     /// A result occurrence left over that says what a paired one says.

@@ -5,8 +5,8 @@ use hashbrown::HashMap;
 
 use super::Context;
 use crate::identity::{
-    Fingerprint, Numbered, Sides, contradiction, derived_uid, likeness, number_of, same_dates,
-    without_copy_marks,
+    Fingerprint, Numbered, OwnStamps, Sides, derived_uid, likeness, number_of, same_dates,
+    series_contradiction, without_copy_marks,
 };
 use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
@@ -102,13 +102,14 @@ impl Context<'_, '_> {
     fn find_duplicates(&self) -> HashMap<usize, usize> {
         let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
+        let stamps = &OwnStamps::of(&self.calendar.series);
         for at in self.places_sharing(|series| Fingerprint::number(series.lead(), self.zones)) {
             let series = &self.calendar.series[at];
             let group = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
             let is_twin = |there: &&usize| {
                 let other = &self.calendar.series[**there];
                 other.uid() != series.uid()
-                    && contradiction(other.lead(), series.lead()).is_none()
+                    && series_contradiction((other, self.zones), (series, self.zones), [stamps; 2]).is_none()
                     && same_dates((other, self.zones), (series, self.zones), Ceiling::default())
             };
             match group.iter().find(is_twin) {

@@ -120,7 +120,9 @@ fn fold_lines(folds: &[Fold], detail: Detail) -> String {
         let what = match kind {
             FoldKind::Copy => "the same event under the same id",
             FoldKind::OlderVersion => "an older version under the same id",
-            FoldKind::Clash => "under an id that the destination has: the destination's stays (--clash)",
+            FoldKind::Joined => "a changed date that came by itself, joined to its series",
+            FoldKind::Clash => "under an id that the destination has, whose event stays as it is",
+            FoldKind::GaveWay => "under an id of both sides: it gave way to the other, as --clash asks",
             FoldKind::Duplicate => "the same event under another id",
             FoldKind::InSeries => "a single event at a date of a series, with nothing of its own",
             FoldKind::Answered => "the same, as the sheet says",

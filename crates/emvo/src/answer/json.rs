@@ -79,7 +79,7 @@ impl From<Balance> for ComponentJson {
 }
 
 impl From<Account> for AccountJson {
-    fn from(Account { events, tasks, journals, others }: Account) -> Self {
+    fn from(Account { events, tasks, journals, others, statements: _ }: Account) -> Self {
         let components =
             ComponentsJson { tasks: tasks.into(), journals: journals.into(), others: others.into() };
         Self { balance: events.into(), components }

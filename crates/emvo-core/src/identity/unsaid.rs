@@ -1,0 +1,147 @@
+//! What one event says and another, that is to stand for it, does not.
+
+use super::duplicates::Moment;
+use super::text::normalised;
+use emvo_ical::calendar::fields::{Comparison, Field, Weight};
+use emvo_ical::calendar::{Event, Series, vendor_mirror_of};
+use emvo_ical::content::{Component, Property};
+use emvo_ical::zone::ZoneResolver;
+use serde::{Deserialize, Serialize};
+
+/// One thing that an event says.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+pub struct Statement {
+    /// The field by its name, or the property's, or the inner component's.
+    pub field: String,
+    /// What it says, for people.
+    pub value: String,
+}
+
+impl Statement {
+    fn of(field: &str, value: impl Into<String>) -> Self {
+        Self { field: field.to_owned(), value: value.into() }
+    }
+}
+
+/// The statements of a series that another does not make. Ids and stamps say
+/// nothing; where the other is busy or private, that covers free and public.
+pub fn unsaid(
+    (one, one_zones): (&Series<'_>, &ZoneResolver),
+    (other, other_zones): (&Series<'_>, &ZoneResolver),
+) -> Vec<Statement> {
+    let mut found = Vec::new();
+    let compared = |event: &Event<'_>, there: &Event<'_>, found: &mut Vec<Statement>| {
+        if !event.component().says_the_same_as(there.component()) {
+            times_unsaid((event, one_zones), (there, other_zones), found);
+            words_unsaid(event, there, found);
+        }
+    };
+    if let Some(master) = one.master() {
+        compared(master, other.lead(), &mut found);
+    }
+    for event in one.overrides() {
+        let slot = event.replaces().map(|slot| Moment::of(slot, one_zones));
+        let same_date =
+            |there: &&Event<'_>| there.replaces().map(|slot| Moment::of(slot, other_zones)) == slot;
+        match other.overrides().iter().find(same_date) {
+            Some(there) => compared(event, there, &mut found),
+            None => {
+                let title = event.title().unwrap_or_default();
+                found.push(Statement::of("overrides", format!("{} {title}", event.span()).trim_end()));
+            }
+        }
+    }
+    found
+}
+
+fn times_unsaid(
+    (one, one_zones): (&Event<'_>, &ZoneResolver),
+    (other, other_zones): (&Event<'_>, &ZoneResolver),
+    found: &mut Vec<Statement>,
+) {
+    let mut tell = |field: Field, is_said: bool, value: &dyn Fn() -> String| {
+        if !is_said {
+            found.push(Statement::of(field.name(), value()));
+        }
+    };
+    let same_start = Moment::of(one.start(), one_zones) == Moment::of(other.start(), other_zones);
+    tell(Field::Start, same_start, &|| one.start().to_string());
+    let same_end = Moment::of_end(one, one_zones) == Moment::of_end(other, other_zones);
+    tell(Field::End, same_end, &|| one.end().to_string());
+    for rule in one.rules() {
+        let is_said = other.rules().any(|there| there.trim().eq_ignore_ascii_case(rule.trim()));
+        tell(Field::Repeat, is_said, &|| rule.clone().into_owned());
+    }
+    for field in [Field::Exceptions, Field::ExtraDates] {
+        let there: Vec<Moment> =
+            other.dates(field.property()).iter().map(|date| Moment::of(date, other_zones)).collect();
+        for date in one.dates(field.property()) {
+            tell(field, there.contains(&Moment::of(&date, one_zones)), &|| date.to_string());
+        }
+    }
+}
+
+fn words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statement>) {
+    for line in one.component().properties().filter(|line| !line.value().trim().is_empty()) {
+        let field = Field::of_property(line.name());
+        match field {
+            Some(Field::Category) => {}
+            Some(field) if matches!(field.weight(), Weight::When | Weight::Stamp) => {}
+            Some(field) => {
+                if !says(other, field, line, one) {
+                    found.push(Statement::of(field.name(), line.text()));
+                }
+            }
+            None if vendor_mirror_of(line).is_some() => {}
+            None => {
+                let mut there = other.component().properties_named(line.name());
+                if !there.any(|there| normalised(&there.text()) == normalised(&line.text())) {
+                    found.push(Statement::of(&line.name().to_ascii_uppercase(), line.text()));
+                }
+            }
+        }
+    }
+    let there = other.categories();
+    for category in one.categories().into_iter().filter(|category| !there.contains(category)) {
+        found.push(Statement::of(Field::Category.name(), category));
+    }
+    for inner in one.component().components() {
+        if !other.component().components().any(|there| there.says_the_same_as(inner)) {
+            found.push(inner_statement(inner));
+        }
+    }
+}
+
+fn inner_statement(inner: &Component<'_>) -> Statement {
+    if inner.is("VALARM") {
+        let trigger = inner.property("TRIGGER").map(|trigger| trigger.value().into_owned());
+        return Statement::of(Field::Reminders.name(), trigger.unwrap_or_default());
+    }
+    Statement::of(inner.name(), inner.text("SUMMARY").unwrap_or_default())
+}
+
+/// Whether an event says in a field what a line of another says there.
+fn says(there: &Event<'_>, field: Field, line: &Property<'_>, of: &Event<'_>) -> bool {
+    match (field, field.comparison()) {
+        (Field::Busy, _) => there.is_busy() || !of.is_busy(),
+        (Field::Private, _) => there.classification() >= of.classification(),
+        (Field::Status, _) => there.status() == of.status(),
+        (Field::Attendees, _) => {
+            let mut lines = there.component().properties_named(line.name());
+            lines.any(|known| {
+                let same = known.value().trim().eq_ignore_ascii_case(line.value().trim());
+                let as_much =
+                    |name: &str| line.parameter(name).is_none_or(|own| known.parameter(name) == Some(own));
+                same && ["PARTSTAT", "ROLE"].into_iter().all(as_much)
+            })
+        }
+        (_, Comparison::Text | Comparison::Texts) => {
+            let mut lines = there.component().properties_named(line.name());
+            lines.any(|known| normalised(&known.text()) == normalised(&line.text()))
+        }
+        _ => {
+            let mut lines = there.component().properties_named(line.name());
+            lines.any(|known| known.value().trim().eq_ignore_ascii_case(line.value().trim()))
+        }
+    }
+}
