@@ -79,9 +79,9 @@ fn what_a_clash_replaces_is_told_field_by_field() {
     let case = Case::new()
         .file("own.ics", calendar(&event("1", "Drill", "20260901T080000", "LOCATION:Quay 1\n")))
         .file("in.ics", calendar(&event("1", "Drill", "20260901T090000", "LOCATION:Quay 2\n")));
-    let merge = |clash: &str| {
+    let merge = |clash: &str, status: i32| {
         case.json_ends(
-            0,
+            status,
             &[
                 "merge",
                 "in.ics",
@@ -96,7 +96,7 @@ fn what_a_clash_replaces_is_told_field_by_field() {
             ],
         )
     };
-    let answer = merge("incoming");
+    let answer = merge("incoming", 0);
     assert_eq!(
         answer["changes"][0]["before"],
         "start 2026-09-01 08:00 UTC, end 2026-09-01 09:00 UTC, location Quay 1"
@@ -105,8 +105,25 @@ fn what_a_clash_replaces_is_told_field_by_field() {
         answer["changes"][0]["after"],
         "start 2026-09-01 09:00 UTC, end 2026-09-01 10:00 UTC, location Quay 2"
     );
-    let answer = merge("existing");
+    let fields = |answer: &serde_json::Value| -> Vec<String> {
+        let all = answer["statements"]["left_behind"].as_array().unwrap().iter();
+        all.map(|one| format!("{} {}", one["field"].as_str().unwrap(), one["value"].as_str().unwrap()))
+            .collect()
+    };
+    assert_eq!(
+        fields(&answer),
+        ["start 2026-09-01 08:00 UTC", "end 2026-09-01 09:00 UTC", "location Quay 1"],
+        "what gave way is kept beside the output"
+    );
+    assert!(
+        case.read("out.left-behind.csv").contains("location,Quay 1,\"it gave way to another, as asked\"")
+    );
+    let answer = merge("existing", 1);
     assert_eq!(answer["changes"].as_array().unwrap().len(), 0);
+    assert_eq!(
+        fields(&answer),
+        ["start 2026-09-01 09:00 UTC", "end 2026-09-01 10:00 UTC", "location Quay 2"]
+    );
     assert!(case.read("out.ics").contains("LOCATION:Quay 1"));
 }
 

@@ -116,7 +116,8 @@ fn unrolled_series_have_every_date_as_an_event() {
     let case = Case::with_demo_exports();
     for output in ["flat.csv", "flat.ics"] {
         let run = case.emvo(&["convert", CREW, "--unroll", "-o", output]);
-        assert_eq!(run.status, 0, "{}", run.shown());
+        // A table has no place for a task.
+        assert_eq!(run.status, i32::from(output == "flat.csv"), "{}", run.shown());
         assert!(
             run.stdout.starts_with("14 events in; 467 written, 453 of them new.\n1 task in;"),
             "{}",

@@ -39,7 +39,9 @@ fn the_clash_policy_decides_about_ids_that_are_there() {
         let case = case();
         let merge = ["merge", "coming.ics", "--into", "there.ics", "--clash", clash, "-o", "out.ics"];
         let run = case.emvo(&merge);
-        assert_eq!(run.status, 0, "{clash}: {}", run.shown());
+        // The destination's event stays, and what the incoming one says more is nowhere.
+        assert_eq!(run.status, i32::from(clash == "existing"), "{clash}: {}", run.shown());
+        assert_eq!(run.stdout.contains("Nothing is lost"), clash == "both", "{clash}: {}", run.shown());
         let rest = ["Pilot 2026-06-02T08:00:00", "Bunkering 2026-06-03T08:00:00"];
         assert_eq!(starts(&case, "out.ics"), [drills, &rest].concat(), "{clash}");
         // Pressed twice it changes nothing.
@@ -55,7 +57,7 @@ fn options_are_for_the_incoming_events_alone() {
     let options = ["--add-category", "From Skarvik, 2026", "--name", "Norrsund; all", "--duplicates", "keep"];
     let run =
         case.emvo(&[&["merge", "coming.ics", "--into", "there.ics", "-o", "out.ics"], &options[..]].concat());
-    assert_eq!(run.status, 0, "{}", run.shown());
+    assert_eq!(run.status, 1, "{}", run.shown());
     let text = case.read("out.ics");
     assert!(text.contains("NAME:Norrsund\\; all\r\nX-WR-CALNAME:Norrsund\\; all\r\n"), "{text}");
     assert_eq!(text.matches("CATEGORIES:From Skarvik\\, 2026\r\n").count(), 2, "the two that came: {text}");

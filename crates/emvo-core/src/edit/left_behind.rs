@@ -53,13 +53,12 @@ impl Fold {
     pub fn left_behind(&self) -> impl Iterator<Item = LeftBehind> + '_ {
         let why = match self.kind {
             FoldKind::OlderVersion => None,
-            FoldKind::GaveWay => Some(WhyLeft::GaveWay),
+            // Who chooses one of two, or calls them the same, gives up the other.
+            FoldKind::GaveWay | FoldKind::Answered => Some(WhyLeft::GaveWay),
             FoldKind::Clash => Some(WhyLeft::DestinationStays),
-            FoldKind::Copy
-            | FoldKind::Joined
-            | FoldKind::Duplicate
-            | FoldKind::InSeries
-            | FoldKind::Answered => Some(WhyLeft::OtherStays),
+            FoldKind::Copy | FoldKind::Joined | FoldKind::Duplicate | FoldKind::InSeries => {
+                Some(WhyLeft::OtherStays)
+            }
         };
         why.into_iter().flat_map(move |why| {
             self.left.iter().map(move |statement| LeftBehind {

@@ -33,7 +33,7 @@ pub fn unsaid(
     let compared = |event: &Event<'_>, there: &Event<'_>, found: &mut Vec<Statement>| {
         if !event.component().says_the_same_as(there.component()) {
             times_unsaid((event, one_zones), (there, other_zones), found);
-            words_unsaid(event, there, found);
+            add_words_unsaid(event, there, found);
         }
     };
     if let Some(master) = one.master() {
@@ -48,9 +48,17 @@ pub fn unsaid(
             None => {
                 let title = event.title().unwrap_or_default();
                 found.push(Statement::of("overrides", format!("{} {title}", event.span()).trim_end()));
+                add_words_unsaid(event, other.lead(), &mut found);
             }
         }
     }
+    found
+}
+
+/// The statements of an event besides its times that another does not make.
+pub fn words_unsaid(one: &Event<'_>, other: &Event<'_>) -> Vec<Statement> {
+    let mut found = Vec::new();
+    add_words_unsaid(one, other, &mut found);
     found
 }
 
@@ -81,7 +89,7 @@ fn times_unsaid(
     }
 }
 
-fn words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statement>) {
+fn add_words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statement>) {
     for line in one.component().properties().filter(|line| !line.value().trim().is_empty()) {
         let field = Field::of_property(line.name());
         match field {

@@ -60,9 +60,9 @@ impl<'a> MergeGroup<'_, 'a> {
             return;
         }
         let (Some(mut incoming), Some(own)) = (self.take(at), self.take(there)) else { return };
-        overrides::take_over(&self.terms.books, &mut incoming, &own, Precedence::Going);
+        let gave_way = overrides::take_over(&self.terms.books, &mut incoming, &own, Precedence::Going);
         self.replace(there, incoming);
-        self.fold(FoldKind::Joined, &own, there);
+        self.fold_besides(FoldKind::Clash, &own, there, gave_way);
     }
 
     /// The incoming event takes the place of the destination's. One that is but a
@@ -75,21 +75,23 @@ impl<'a> MergeGroup<'_, 'a> {
         if is_of_series && !has_series(&incoming) {
             let Some(entry) = self.entry_mut(there) else { return };
             let before = entry.series.lead().clone();
-            overrides::take_over(books, entry, &incoming, precedence);
+            let gave_way = overrides::take_over(books, entry, &incoming, precedence);
             let dates = counted_dates(&incoming);
             self.change("U02", &before, "as the destination has it".to_owned(), format!("with {dates}"));
-            self.fold(FoldKind::Joined, &incoming, there);
+            let kind = if gave_way.is_empty() { FoldKind::Joined } else { FoldKind::GaveWay };
+            self.fold_besides(kind, &incoming, there, gave_way);
             return;
         }
         self.tell_replaced(there, &incoming);
         let mut incoming = incoming;
+        let mut gave_way = Vec::new();
         if precedence == Precedence::Newer
             && let Some(own) = self.entry(there)
         {
-            overrides::take_over(books, &mut incoming, own, Precedence::Newer);
+            gave_way = overrides::take_over(books, &mut incoming, own, Precedence::Newer);
         }
         if let Some(folded) = self.replace(there, incoming) {
-            self.fold(FoldKind::GaveWay, &folded, there);
+            self.fold_besides(FoldKind::GaveWay, &folded, there, gave_way);
         }
     }
 

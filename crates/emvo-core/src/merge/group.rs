@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::{Entry, Merge, Terms, union};
 use crate::edit::{Change, Fold, FoldKind};
-use crate::identity::Numbered;
+use crate::identity::{Numbered, Statement};
 use emvo_ical::calendar::{Event, Series};
 
 /// The number of groups that are taken out of the events at once.
@@ -129,8 +129,19 @@ impl<'a> MergeGroup<'_, 'a> {
 
     /// Tells that an event became part of another.
     pub(super) fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
+        self.fold_besides(kind, folded, into, Vec::new());
+    }
+
+    /// The same, where something of the event that stays gave way as well.
+    pub(super) fn fold_besides(
+        &mut self,
+        kind: FoldKind,
+        folded: &Entry<'a>,
+        into: usize,
+        gave_way: Vec<Statement>,
+    ) {
         let Some(stays) = self.entry(into) else { return };
-        let fold = self.terms.fold(kind, folded, stays);
+        let fold = self.terms.fold(kind, folded, stays, gave_way);
         self.folds.push(fold);
     }
 

@@ -112,7 +112,9 @@ impl Merge<'_> {
             })
         });
         let mut pairs: Vec<(usize, usize, String)> = pairs.collect();
-        pairs.extend(self.asked.iter().map(|(one, two, reason)| (*one, *two, (*reason).to_owned())));
+        pairs.extend(
+            self.asked.iter().map(|(one, two, reason)| (*one.min(two), *one.max(two), (*reason).to_owned())),
+        );
         pairs.sort();
         let mut seen = HashSet::new();
         pairs.retain(|(one, two, _)| seen.insert((*one, *two)));
@@ -135,16 +137,15 @@ impl Merge<'_> {
         if !self.may_change(one) && !self.may_change(two) {
             return None;
         }
-        if sides == Sides::Different
-            && let Some(reason) = self.same_time(first, second)
-        {
-            return Some(reason);
-        }
-        likeness(
+        let found = likeness(
             (first.series.lead(), &self.terms.books[first.source]),
             (second.series.lead(), &self.terms.books[second.source]),
             sides,
-        )
+        );
+        match sides {
+            Sides::Different => found.or_else(|| self.same_time(first, second)),
+            Sides::Same => found,
+        }
     }
 
     /// Two events of one title at one time that are not one, and why. Placeholders

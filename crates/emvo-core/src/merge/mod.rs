@@ -26,7 +26,9 @@ use std::sync::Arc;
 
 use crate::advice::Advice;
 use crate::edit::{Account, Change, Count, Fold, FoldKind, Names};
-use crate::identity::{IdsUsedAgain, OwnStamps, contradiction, same_dates, series_contradiction, unsaid};
+use crate::identity::{
+    IdsUsedAgain, OwnStamps, Statement, contradiction, same_dates, series_contradiction, unsaid, words_unsaid,
+};
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
@@ -258,13 +260,16 @@ impl Terms {
             && same_dates(self.side(one), self.side(two), self.options.ceiling)
     }
 
-    fn fold(&self, kind: FoldKind, folded: &Entry<'_>, stays: &Entry<'_>) -> Fold {
+    fn fold(&self, kind: FoldKind, folded: &Entry<'_>, stays: &Entry<'_>, gave_way: Vec<Statement>) -> Fold {
         let (lead, uid, into) = (folded.series.lead(), folded.series.uid_text(), stays.series.uid_text());
         let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
-        let left = match kind {
+        let mut left = match kind {
             FoldKind::Copy => Vec::new(),
+            // It stands where the series has a date, so its times are there.
+            FoldKind::InSeries => words_unsaid(lead, stays.series.lead()),
             _ => unsaid(self.side(folded), self.side(stays)),
         };
+        left.extend(gave_way);
         Fold {
             kind,
             left: left.into(),
@@ -285,7 +290,7 @@ impl Terms {
 impl<'a> Merge<'a> {
     fn fold(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let Some(stays) = self.kept[into].as_ref() else { return };
-        let fold = self.terms.fold(kind, folded, stays);
+        let fold = self.terms.fold(kind, folded, stays, Vec::new());
         self.folds.push(fold);
         self.account.events.folded += 1;
     }

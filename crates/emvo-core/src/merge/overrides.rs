@@ -13,7 +13,7 @@
 use std::cmp::Ordering;
 
 use super::{Entry, union};
-use crate::identity::{Moment, OwnStamps, Revision, contradiction, normalised};
+use crate::identity::{Moment, OwnStamps, Revision, Statement, contradiction, normalised, unsaid};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Recurrence, on_clock_of};
@@ -24,6 +24,8 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 pub(super) enum Precedence {
     /// The newer one's; they are united where neither is.
     Newer,
+    /// Both, united: under other ids nothing says which is newer.
+    Both,
     /// That of the series that goes.
     Going,
 }
@@ -34,14 +36,15 @@ fn place_of(slot: &Moment, series: &Series<'_>, zones: &ZoneResolver) -> Option<
     series.overrides().iter().position(is_it)
 }
 
-/// Takes the changed dates of a series that goes into the one that stays. What
-/// cannot be taken in stays unsaid there.
+/// Takes the changed dates of a series that goes into the one that stays; what
+/// gave way to them there. What cannot be taken in stays unsaid.
 pub(super) fn take_over<'a>(
     books: &[ZoneResolver],
     into: &mut Entry<'a>,
     from: &Entry<'a>,
     precedence: Precedence,
-) {
+) -> Vec<Statement> {
+    let mut gave_way = Vec::new();
     let [own, other] = [&books[into.source], &books[from.source]];
     for event in from.series.overrides() {
         let Some(slot) = event.replaces().map(|slot| Moment::of(slot, other)) else { continue };
@@ -59,7 +62,7 @@ pub(super) fn take_over<'a>(
         let is_replaced = match (precedence, by_age) {
             (Precedence::Going, _) | (Precedence::Newer, Ordering::Greater) => true,
             (Precedence::Newer, Ordering::Less) => false,
-            (Precedence::Newer, Ordering::Equal) => {
+            (Precedence::Newer, Ordering::Equal) | (Precedence::Both, _) => {
                 if is_at_the_same_time(event, other, there, own)
                     && contradiction(event, there, [&OwnStamps::default(); 2]).is_none()
                 {
@@ -69,9 +72,12 @@ pub(super) fn take_over<'a>(
             }
         };
         if is_replaced && let Some(adopted) = adopted(event, &into.series, own, other) {
-            into.series.overrides_mut()[place] = adopted;
+            let old = std::mem::replace(&mut into.series.overrides_mut()[place], adopted);
+            let new = Series::of(into.series.overrides()[place].clone());
+            gave_way.extend(unsaid((&Series::of(old), own), (&new, own)));
         }
     }
+    gave_way
 }
 
 /// Whether of two changes of one date one is newer, or both say the same.
@@ -88,6 +94,18 @@ pub(super) fn can_be_settled(
                 && normalised(&event.title().unwrap_or_default())
                     == normalised(&other.title().unwrap_or_default())
                 && contradiction(event, other, [&OwnStamps::default(); 2]).is_none())
+    })
+}
+
+/// Whether both have changed some date, and one change is newer than the other.
+pub(super) fn are_of_other_age(
+    (one, one_zones): (&Series<'_>, &ZoneResolver),
+    (two, two_zones): (&Series<'_>, &ZoneResolver),
+) -> bool {
+    one.overrides().iter().any(|event| {
+        let slot = event.replaces().map(|slot| Moment::of(slot, one_zones));
+        let place = slot.and_then(|slot| place_of(&slot, two, two_zones));
+        place.is_some_and(|place| Revision::of(event) != Revision::of(&two.overrides()[place]))
     })
 }
 

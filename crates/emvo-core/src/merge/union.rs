@@ -32,7 +32,7 @@ pub(super) fn take_in<'a>(books: &[ZoneResolver], into: &mut Entry<'a>, from: &E
     let changed = into.series.overrides().len();
     let lead = into.series.events_mut().next()?;
     let gained = take_event(lead, from.series.lead());
-    overrides::take_over(books, into, from, Precedence::Newer);
+    overrides::take_over(books, into, from, Precedence::Both);
     let dates = into.series.overrides().len() - changed;
     if dates == 0 {
         return gained;

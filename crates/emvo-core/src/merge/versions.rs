@@ -5,11 +5,11 @@ use std::collections::BTreeMap;
 
 use super::group::MergeGroup;
 use super::overrides::{self, Precedence};
-use super::{Apart, Entry, Merge};
+use super::{Apart, Entry, Merge, union};
 use crate::edit::FoldKind;
 use crate::identity::{
-    IdsUsedAgain, Moment, Numbered, Provenance, Revision, VersionKey, derived_uid, derived_uid_of_parts,
-    is_derived, number_of,
+    IdsUsedAgain, Moment, Numbered, Provenance, Revision, Statement, VersionKey, derived_uid,
+    derived_uid_of_parts, is_derived, number_of,
 };
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Calendar, Series, Uid};
@@ -229,11 +229,10 @@ impl<'a> MergeGroup<'_, 'a> {
                 continue;
             };
             let Some(part) = self.take(at) else { continue };
-            let books = &self.terms.books;
-            if let Some(entry) = self.entry_mut(target) {
-                overrides::take_over(books, entry, &part, Precedence::Newer);
-            }
-            self.fold(FoldKind::Joined, &part, target);
+            let gave_way = self.take_dates(target, &part);
+            // Where one of two changes of a date is newer, the other is a version.
+            let kind = if gave_way.is_empty() { FoldKind::Joined } else { FoldKind::OlderVersion };
+            self.fold_besides(kind, &part, target, gave_way);
         }
     }
 
@@ -284,16 +283,41 @@ impl<'a> MergeGroup<'_, 'a> {
             if is_copy {
                 self.fold(FoldKind::Copy, &folded, into);
             } else if is_tied {
-                self.unite(FoldKind::Copy, folded, into);
+                self.unite_versions(&folded, into);
             } else {
-                let books = &self.terms.books;
-                if let Some(entry) = self.entry_mut(into) {
-                    overrides::take_over(books, entry, &folded, Precedence::Newer);
-                }
-                self.fold(FoldKind::OlderVersion, &folded, into);
+                let gave_way = self.take_dates(into, &folded);
+                self.fold_besides(FoldKind::OlderVersion, &folded, into, gave_way);
             }
         }
         winners.list.into_iter().map(|winner| winner.at).collect()
+    }
+
+    /// Two that nothing tells apart in age become one; their changed dates are
+    /// settled by their own age.
+    fn unite_versions(&mut self, folded: &Entry<'a>, into: usize) {
+        let gave_way = self.take_dates(into, folded);
+        let is_settled_by_age = !gave_way.is_empty()
+            || self.entry(into).is_some_and(|stays| {
+                overrides::are_of_other_age(self.terms.side(folded), self.terms.side(stays))
+            });
+        let kind = if is_settled_by_age { FoldKind::OlderVersion } else { FoldKind::Copy };
+        let gained = self.entry_mut(into).and_then(|entry| {
+            let event = entry.series.events_mut().next()?;
+            let gained = union::take_event(event, folded.series.lead())?;
+            Some((event.clone(), gained))
+        });
+        if let Some((event, gained)) = gained {
+            self.change(kind.rule(), &event, gained.before, gained.after);
+        }
+        self.fold_besides(kind, folded, into, gave_way);
+    }
+
+    /// Takes over the changed dates of a series by their age; what gave way.
+    fn take_dates(&mut self, into: usize, from: &Entry<'a>) -> Vec<Statement> {
+        let books = &self.terms.books;
+        self.entry_mut(into)
+            .map(|entry| overrides::take_over(books, entry, from, Precedence::Newer))
+            .unwrap_or_default()
     }
 
     pub(super) fn candidate(&self, at: usize) -> Option<Candidate> {

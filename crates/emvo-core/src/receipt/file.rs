@@ -3,7 +3,7 @@
 use serde::{Deserialize, Serialize};
 
 use super::provenance::{ChangeRecord, EventRecord, Fate};
-use crate::edit::{Balance, Change};
+use crate::edit::{Balance, Change, LeftBehind};
 
 /// The form of receipts that this version writes.
 pub const RECEIPT_VERSION: u32 = 1;
@@ -32,6 +32,9 @@ pub struct Receipt {
     /// The account of all other components, if there are any.
     #[serde(default, skip_serializing_if = "Balance::is_empty")]
     pub others: Balance,
+    /// What is in no output, one statement each.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub left_behind: Vec<LeftBehind>,
     /// What became of each event.
     pub events: Vec<EventRecord>,
     /// Changes that are no event's, such as to the definition of a zone.

@@ -94,6 +94,8 @@ pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
     if how.private == Private::Omit && own_class > Classification::Public {
         return None;
     }
+    let uid = series.uid_text().into_owned();
+    let is_bare = how.show != Show::All || (how.private == Private::Mask && hidden(series.lead()));
     let mut new = series.clone();
     if how.private == Private::Omit {
         omit_overrides(&mut new, hidden)?;
@@ -102,6 +104,10 @@ pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
         let is_masked = how.private == Private::Mask && hidden(event);
         if is_masked {
             *event = bare(event, &[], "Private")?;
+            if !is_bare && !uid.is_empty() {
+                // Of a series that is shown one date alone is masked, and stays its.
+                event.edit(|component| component.put_first(Property::text_of("UID", &uid)));
+            }
         } else if let Show::Only(fields) = &how.show {
             *event = bare(event, fields, if event.is_busy() { "Busy" } else { "Free" })?;
         } else if how.attachments == Attachments::Drop && event.component().property("ATTACH").is_some() {
@@ -110,7 +116,6 @@ pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
             });
         }
     }
-    let is_bare = how.show != Show::All || (how.private == Private::Mask && new.events().any(hidden));
     if how.uids == Uids::Fresh || is_bare {
         new.set_uid(&fresh_uid(series));
     }

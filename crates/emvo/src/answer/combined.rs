@@ -10,7 +10,8 @@ use serde::Serialize;
 
 use super::done::{Done, Remarks, done_page, done_sheet};
 use super::written::{
-    Examples, WrittenJson, change_lines, output_lines, stream_beside, summary, warnings_about, whole_line,
+    Examples, WrittenJson, change_lines, left_behind_lines, output_lines, stream_beside, summary,
+    warnings_about,
 };
 use super::{Answer, Detail, Reported, Stream};
 use crate::output::Written;
@@ -58,9 +59,9 @@ impl Answer for Combined {
 
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
-        let mut text = summary(&written.account, written.fragments);
-        text.push_str(&whole_line(written.whole));
+        let mut text = summary(written);
         text.push_str(&fold_lines(&written.folds, detail));
+        text.push_str(&left_behind_lines(written, detail));
         text.push_str(&change_lines(&written.changes, detail, Examples::One));
         text.push_str(&look_alike_lines(&self.look_alikes, self.review));
         text.push_str(&output_lines(written));

@@ -1,6 +1,6 @@
 //! The page and the sheet of a command that writes.
 
-use emvo_core::edit::{Account, Balance, Change, Fold};
+use emvo_core::edit::{Account, Balance, Change, Fold, LeftBehind, Wholeness};
 use emvo_report::{Mood, Page, Table, Verdict};
 
 use super::page::{made_by, table};
@@ -13,6 +13,7 @@ pub(crate) struct Done<'d> {
     pub(crate) account: Account,
     pub(crate) changes: Vec<&'d Change>,
     pub(crate) folds: &'d [Fold],
+    pub(crate) left_behind: Vec<&'d LeftBehind>,
     pub(crate) remarks: Remarks,
 }
 
@@ -30,6 +31,7 @@ impl<'d> Done<'d> {
             account: written.account,
             changes: written.changes.iter().collect(),
             folds: &written.folds,
+            left_behind: written.left_behind.iter().collect(),
             remarks,
         }
     }
@@ -62,6 +64,15 @@ fn tables(done: &Done<'_>) -> Vec<Table> {
             }),
         ),
     ];
+    tables.push(table(
+        "What is in no output",
+        "",
+        &["when", "title", "field", "what it said", "why"],
+        done.left_behind.iter().map(|one| {
+            let why = one.why.in_words().to_owned();
+            vec![one.start.clone(), one.title.clone(), one.field.clone(), one.value.clone(), why]
+        }),
+    ));
     tables.extend(done.remarks.tables.clone());
     tables
 }
@@ -69,13 +80,19 @@ fn tables(done: &Done<'_>) -> Vec<Table> {
 /// The page of a command that writes.
 pub(crate) fn done_page(done: &Done<'_>) -> Page {
     let Balance { read, written, folded, removed, set_aside, added, left_behind: _ } = done.account.events;
-    let needs_a_look = set_aside > 0 || !done.remarks.by_hand.is_empty();
+    let wholeness = done.account.wholeness();
+    let needs_a_look = wholeness == Wholeness::Partial || !done.remarks.by_hand.is_empty();
     Page {
         title: done.remarks.title.clone(),
         subtitle: String::new(),
         verdict: Verdict {
             mood: if needs_a_look { Mood::Wait } else { Mood::Good },
-            word: "Nothing is lost".to_owned(),
+            word: match wholeness {
+                Wholeness::Whole => "Nothing is lost",
+                Wholeness::Exchanged => "Exchanged as asked",
+                Wholeness::Partial => "Not all of it is in the result",
+            }
+            .to_owned(),
             sentence: format!(
                 "{} in and {} new are {} written, {} folded, {} removed and {} set aside.",
                 counted(read, "event", "events"),
@@ -124,5 +141,10 @@ pub(crate) fn done_sheet(done: &Done<'_>) -> anyhow::Result<Vec<u8>> {
             (format!("{} {}", fold.start, fold.from), format!("{} {}", fold.into_uid(), fold.into));
         ["folded".to_owned(), rule, fold.uid.to_string(), fold.title.to_string(), before, after]
     });
-    sheet(["fate", "rule", "uid", "title", "before", "after"], changes.chain(folds))
+    let left = done.left_behind.iter().map(|one| {
+        let before = format!("{} {}", one.field, one.value);
+        let after = one.why.in_words().to_owned();
+        ["left behind".to_owned(), String::new(), one.uid.clone(), one.title.clone(), before, after]
+    });
+    sheet(["fate", "rule", "uid", "title", "before", "after"], changes.chain(folds).chain(left))
 }

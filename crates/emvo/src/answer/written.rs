@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::edit::{Account, Balance, Change, Refused};
+use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
 use emvo_core::table::CannotCarry;
 use serde::Serialize;
 
@@ -22,35 +22,73 @@ pub(crate) enum Examples {
     Several,
 }
 
-/// `1,204 events in; 1,180 written, 20 folded, 4 set aside. Nothing is lost.`,
-/// with a line for each other kind that there is.
-pub(crate) fn summary(account: &Account, fragments: usize) -> String {
-    let mut lines = vec![styled(STRONG, balance_in_words(account.events, "event", "events"))];
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside.`, with a line for each
+/// other kind that there is; `Nothing is lost.` where that is so, and what is not
+/// in the output where it is not.
+pub(crate) fn summary(written: &Written) -> String {
+    let account = &written.account;
+    let aside = &written.set_aside_paths;
+    let mut lines = vec![styled(STRONG, balance_in_words(account.events, "event", "events", aside))];
     for (balance, one, many) in [
         (account.tasks, "task", "tasks"),
         (account.journals, "journal", "journals"),
         (account.others, "other component", "other components"),
     ] {
         if !balance.is_empty() {
-            lines.push(styled(STRONG, balance_in_words(balance, one, many)));
+            lines.push(styled(STRONG, balance_in_words(balance, one, many, aside)));
         }
     }
     let mut out = lines.join("\n");
-    if account.kinds().iter().all(|(_, balance)| balance.left_behind == 0) {
-        out.push(' ');
-        out.push_str(&styled(GOOD, "Nothing is lost."));
+    if account.wholeness() == Wholeness::Whole {
+        out.extend([" ", &styled(GOOD, "Nothing is lost.")]);
     }
     out.push('\n');
+    let StatementCounts { fragments, cut, left_behind, gave_way, .. } = account.statements;
     if fragments > 0 {
         let lines = counted(fragments, "unreadable part", "unreadable parts");
         // Writing into a string cannot fail, here and below.
         let _ = writeln!(out, "{} {lines} of events or files set aside, too", styled(WARNING, "!"));
     }
+    if cut > 0 {
+        let events = counted(cut, "event has a shorter text", "events have shorter texts");
+        let _ = writeln!(out, "{} {events} to fit; each is set aside whole as well", styled(WARNING, "!"));
+    }
+    let place = written.left_behind_path.as_deref().map_or_else(String::new, |path| format!(" ({path})"));
+    if left_behind > 0 {
+        let fields = fields_in_words(written, |why| why != WhyLeft::GaveWay);
+        let line = format!("folded events said more than the ones that stay: {fields}{place}");
+        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(&line));
+    }
+    if gave_way > 0 {
+        let fields = fields_in_words(written, |why| why == WhyLeft::GaveWay);
+        let _ = writeln!(out, "  {}", sanitized(&format!("gave way, as asked: {fields}{place}")));
+    }
     out
 }
 
-/// `1,204 events in; 1,180 written, 20 folded, 4 set aside.`
-fn balance_in_words(balance: Balance, one: &str, many: &str) -> String {
+/// `2 description, 1 reminders`.
+fn fields_in_words(written: &Written, is_due: impl Fn(WhyLeft) -> bool) -> String {
+    let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+    for one in written.left_behind.iter().filter(|one| is_due(one.why)) {
+        *counts.entry(&one.field).or_insert(0) += 1;
+    }
+    let parts: Vec<_> = counts.iter().map(|(field, count)| format!("{} {field}", grouped(*count))).collect();
+    parts.join(", ")
+}
+
+/// Each statement that is in no output; only where all is asked for.
+pub(crate) fn left_behind_lines(written: &Written, detail: Detail) -> String {
+    let mut out = String::new();
+    let shown = if detail == Detail::All { written.left_behind.as_slice() } else { &[] };
+    for LeftBehind { title, start, field, value, why, .. } in shown {
+        let line = format!("{start}  {title}: {field} {value}");
+        let _ = writeln!(out, "  {}  {}", sanitized(&line), styled(DIM, why.in_words()));
+    }
+    out
+}
+
+/// `1,204 events in; 1,180 written, 20 folded, 4 set aside (out.set-aside.ics).`
+fn balance_in_words(balance: Balance, one: &str, many: &str, aside: &[String]) -> String {
     let mut parts = vec![format!("{} written", grouped(balance.written))];
     let mut add = |count: usize, what: &str| {
         if count > 0 {
@@ -58,20 +96,12 @@ fn balance_in_words(balance: Balance, one: &str, many: &str) -> String {
         }
     };
     add(balance.folded, "folded");
-    add(balance.removed, "removed");
-    add(balance.set_aside, "set aside");
+    add(balance.removed, "removed as asked");
+    let place = if aside.is_empty() { String::new() } else { format!(" ({})", sanitized(&aside.join(", "))) };
+    add(balance.set_aside, &format!("set aside{place}"));
     add(balance.left_behind, "left behind");
     add(balance.added, "of them new");
     format!("{} in; {}.", counted(balance.read, one, many), parts.join(", "))
-}
-
-/// Events whose texts were cut, and where the whole is.
-pub(crate) fn whole_line(count: usize) -> String {
-    if count == 0 {
-        return String::new();
-    }
-    let events = counted(count, "event has a shorter text", "events have shorter texts");
-    format!("{} {events} to fit; each is set aside whole as well\n", styled(WARNING, "!"))
 }
 
 /// `wrote out.ics`, a line a file.
@@ -190,6 +220,7 @@ fn several_calendars_warning(calendars: usize) -> Option<String> {
 pub(crate) struct WrittenJson<'w> {
     #[serde(flatten)]
     account: AccountJson,
+    statements: StatementsJson<'w>,
     outputs: &'w [String],
     changes: Vec<ChangeJson>,
     /// The number of the run in the ledger, if it is there.
@@ -200,9 +231,43 @@ impl<'w> WrittenJson<'w> {
     pub(crate) fn of(written: &'w Written) -> Self {
         Self {
             account: written.account.into(),
+            statements: StatementsJson::of(written),
             outputs: &written.paths,
             changes: written.changes.iter().map(ChangeJson::from).collect(),
             run: written.run,
         }
+    }
+}
+
+/// What is in no output.
+#[derive(Serialize)]
+pub(crate) struct StatementsJson<'w> {
+    left_behind: Vec<LeftBehindJson<'w>>,
+    unplaced: &'w CannotCarry,
+}
+
+#[derive(Serialize)]
+struct LeftBehindJson<'w> {
+    uid: &'w str,
+    title: &'w str,
+    start: &'w str,
+    field: &'w str,
+    value: &'w str,
+    why: &'static str,
+    into: &'w str,
+}
+
+impl<'w> StatementsJson<'w> {
+    pub(crate) fn of(written: &'w Written) -> Self {
+        let row = |one: &'w LeftBehind| LeftBehindJson {
+            uid: &one.uid,
+            title: &one.title,
+            start: &one.start,
+            field: &one.field,
+            value: &one.value,
+            why: one.why.in_words(),
+            into: &one.into,
+        };
+        Self { left_behind: written.left_behind.iter().map(row).collect(), unplaced: &written.cannot_carry }
     }
 }

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::collections::BTreeSet;
 
-use emvo_core::edit::{Account, Change, Count, Edited, Fold, Refused};
+use emvo_core::edit::{Account, Change, Count, Edited, Fold, LeftBehind, Refused, Wholeness, WhyLeft};
 use emvo_core::receipt::Receipt;
 use emvo_core::table::CannotCarry;
 use emvo_ical::calendar::{Calendar, Series, count_components_in, write_to};
@@ -13,6 +13,7 @@ use emvo_ical::content::Component;
 use super::batch::Batch;
 use super::encode::bytes_of;
 use super::encode::missing_head;
+use super::left_behind::left_behind_file;
 use super::limits::Fitting;
 use super::limits::Spread;
 use super::part::Part;
@@ -42,10 +43,12 @@ pub(crate) struct Written {
     pub(crate) paths: Vec<String>,
     /// How many calendars the fullest file holds.
     pub(crate) calendars_in_one_file: usize,
-    /// Unreadable parts of events or files that were set aside.
-    pub(crate) fragments: usize,
-    /// Events set aside whole, because a text of theirs was cut.
-    pub(crate) whole: usize,
+    /// What is in no output, one statement each.
+    pub(crate) left_behind: Vec<LeftBehind>,
+    /// The file that lists it.
+    pub(crate) left_behind_path: Option<String>,
+    /// The files for what cannot be read.
+    pub(crate) set_aside_paths: Vec<String>,
     /// What was changed, in order.
     pub(crate) changes: Vec<Change>,
     /// Which events became part of which, in order.
@@ -65,10 +68,9 @@ pub(crate) struct Written {
 }
 
 impl Written {
-    /// Whether something could not be read or not be written as a whole.
+    /// Whether something is not where people will look for it.
     pub(crate) fn is_incomplete(&self) -> bool {
-        self.account.kinds().iter().any(|(_, balance)| balance.set_aside > 0)
-            || self.fragments + self.whole > 0
+        self.account.wholeness() == Wholeness::Partial
     }
 }
 
@@ -104,11 +106,24 @@ impl Output {
         }
         for (format, bytes) in set_aside::set_aside_files(sources, &whole)? {
             match self.set_aside_claim(format)? {
-                Some(claim) => batch.add(Target::File(claim), bytes),
+                Some(claim) => {
+                    written.set_aside_paths.push(claim.shown().to_owned());
+                    batch.add(Target::File(claim), bytes);
+                }
                 None => warn("something was set aside and is nowhere kept: --set-aside PATH keeps it"),
             }
         }
+        if !written.left_behind.is_empty() {
+            match self.left_behind_claim()? {
+                Some(claim) => {
+                    written.left_behind_path = Some(claim.shown().to_owned());
+                    batch.add(Target::File(claim), left_behind_file(&written.left_behind)?);
+                }
+                None => warn("what is left behind is nowhere kept: name an output, or --set-aside PATH"),
+            }
+        }
         let record = RunRecord {
+            left_behind: &written.left_behind,
             written: parts
                 .iter()
                 .flat_map(|part| &part.calendars)
@@ -210,6 +225,7 @@ impl Output {
                 }
                 written.account.add(Count::Written, encoded.written);
                 written.account.add(Count::LeftBehind, encoded.left_behind);
+                written.account.statements.unplaced += encoded.unplaced;
                 batch.add(target, encoded.bytes);
             }
         }
@@ -223,10 +239,9 @@ fn account_of<'a>(
     sources: &[Source<'_>],
     mut edited: Vec<Vec<Edited<'a>>>,
 ) -> (Written, Vec<Component<'a>>, Vec<Vec<Edited<'a>>>) {
-    let mut written = Written {
-        fragments: sources.iter().map(|source| source.set_aside.fragments()).sum(),
-        ..Written::default()
-    };
+    let mut written = Written::default();
+    let fragments = sources.iter().map(|source| source.set_aside.fragments());
+    written.account.statements.fragments = fragments.sum();
     for source in sources {
         written.account.add(Count::Read, source.read);
         written.account.add(Count::SetAside, source.counts_set_aside());
@@ -242,7 +257,12 @@ fn account_of<'a>(
             written.refused.extend(refused.map(|refused| (source.path.clone(), refused)));
         }
     }
-    written.whole = whole.len();
+    written.left_behind = written.folds.iter().flat_map(Fold::left_behind).collect();
+    let gave_way = written.left_behind.iter().filter(|one| one.why == WhyLeft::GaveWay).count();
+    let counts = &mut written.account.statements;
+    counts.cut = whole.len();
+    counts.gave_way = gave_way;
+    counts.left_behind = written.left_behind.len() - gave_way;
     (written, whole, edited)
 }
 

@@ -3,7 +3,8 @@
 use anyhow::Context;
 use emvo_core::edit::Edited;
 use emvo_core::product::PRODUCT_ID;
-use emvo_core::table::{self, CannotCarry, WriteOptions};
+use emvo_core::table::{self, CannotCarry, ColumnField, WriteOptions, WrittenTable};
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, ComponentCounts, count_components, write_with_head};
 use emvo_ical::content::{Property, encode};
 
@@ -35,8 +36,29 @@ pub(crate) struct Encoded {
     pub(crate) written: ComponentCounts,
     /// What is no event, where the form has no place for it.
     pub(crate) left_behind: ComponentCounts,
-    /// What of events the form has no place for.
+    /// What the form has no place for, by name.
     pub(crate) cannot_carry: CannotCarry,
+    /// How much of that events say.
+    pub(crate) unplaced: usize,
+}
+
+impl Encoded {
+    /// A table of these bytes. What was asked to be left out wants no place.
+    fn of_table(bytes: Vec<u8>, table: WrittenTable, asked: &[ColumnField]) -> Self {
+        let is_asked = |name: &str| {
+            Field::of_property(name).is_some_and(|field| asked.iter().any(|one| one.field() == Some(field)))
+        };
+        let unasked = table.cannot_carry.iter().filter(|(name, _)| !is_asked(name));
+        let all: usize = unasked.map(|(_, count)| count).sum();
+        let ComponentCounts { tasks, journals, others, .. } = table.left_behind;
+        Self {
+            bytes,
+            written: ComponentCounts::of_events(table.events),
+            left_behind: table.left_behind,
+            unplaced: all - (tasks + journals + others),
+            cannot_carry: table.cannot_carry,
+        }
+    }
 }
 
 /// The bytes of some calendars as one file, and what a reader finds in them.
@@ -59,24 +81,16 @@ pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> 
             Ok(Encoded { bytes, written, ..Encoded::default() })
         }
         Kind::Csv => {
-            let table = table::write(&all, &form.options).context(
+            let mut table = table::write(&all, &form.options).context(
                 "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
             )?;
-            Ok(Encoded {
-                bytes: encoded(table.text)?,
-                written: ComponentCounts::of_events(table.events),
-                left_behind: table.left_behind,
-                cannot_carry: table.cannot_carry,
-            })
+            let bytes = encoded(std::mem::take(&mut table.text))?;
+            Ok(Encoded::of_table(bytes, table, &form.options.leave_out))
         }
         Kind::JsonLines => {
-            let lines = table::write_lines(&all);
-            Ok(Encoded {
-                bytes: lines.text,
-                written: ComponentCounts::of_events(lines.events),
-                left_behind: lines.left_behind,
-                cannot_carry: lines.cannot_carry,
-            })
+            let mut lines = table::write_lines(&all);
+            let bytes = std::mem::take(&mut lines.text);
+            Ok(Encoded::of_table(bytes, lines, &[]))
         }
     }
 }

@@ -29,6 +29,7 @@ use crate::input::{ReadAs, ReadFiles};
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
 pub(crate) enum Role {
     SetAside,
+    LeftBehind,
     Receipt,
     Review,
     Cancellations,
@@ -44,6 +45,7 @@ impl fmt::Display for Role {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
         f.write_str(match self {
             Self::SetAside => "the file for what cannot be read",
+            Self::LeftBehind => "the file for what is left behind",
             Self::Receipt => "the receipt",
             Self::Review => "the review sheet",
             Self::Cancellations => "the list of cancellations",

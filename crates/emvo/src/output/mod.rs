@@ -10,6 +10,7 @@ mod batch;
 mod draft;
 mod encode;
 mod guard;
+mod left_behind;
 mod limits;
 mod named_file;
 mod names;

@@ -39,6 +39,13 @@ pub(super) fn set_aside_beside(output: &Path, format: Format) -> PathBuf {
     output.with_file_name(name)
 }
 
+/// The file for what is in no output: `out.left-behind.csv` beside `out.ics`.
+pub(super) fn left_behind_beside(output: &Path) -> PathBuf {
+    let mut name = output.file_stem().map_or_else(|| OsString::from("output"), OsString::from);
+    name.push(".left-behind.csv");
+    output.with_file_name(name)
+}
+
 /// The same for an output that is a folder.
 pub(super) fn set_aside_in(folder: &Path, format: Format) -> PathBuf {
     folder.join(format!("all.set-aside.{}", format.name()))

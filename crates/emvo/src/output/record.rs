@@ -4,7 +4,7 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::edit::{Account, Change, Fold};
+use emvo_core::edit::{Account, Change, Fold, LeftBehind};
 use emvo_core::receipt::{
     EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
 };
@@ -33,6 +33,7 @@ pub(crate) struct RunRecord<'d, 'a> {
     pub(crate) folds: Vec<&'d Fold>,
     pub(crate) changes: Vec<&'d Change>,
     pub(crate) account: Account,
+    pub(crate) left_behind: &'d [LeftBehind],
 }
 
 impl Recording {
@@ -112,6 +113,7 @@ pub(crate) fn receipt_of(
         tasks: record.account.tasks,
         journals: record.account.journals,
         others: record.account.others,
+        left_behind: record.left_behind.to_vec(),
         ..Receipt::default()
     };
     if tracking == EventTracking::Off {

@@ -135,6 +135,20 @@ impl Output {
     }
 }
 
+impl Output {
+    /// The place for what is in no output: beside it. `None` where there is nothing
+    /// to be beside.
+    pub(super) fn left_behind_claim(&self) -> anyhow::Result<Option<Claim>> {
+        let (path, folder) = match (&self.place, &self.set_aside) {
+            (Place::File(path), _) => (names::left_behind_beside(path), self.folder),
+            (Place::Folder(folder), _) => (names::left_behind_beside(&folder.join("all")), Folder::Make),
+            (Place::Stdout, SetAsidePlace::Named(path)) => (names::left_behind_beside(path), self.folder),
+            (Place::Stdout, SetAsidePlace::Beside) => return Ok(None),
+        };
+        Ok(Some(self.guard.claim(&path, Role::LeftBehind, self.existing, folder)?))
+    }
+}
+
 /// What to write: as was asked for, else by the output's extension. Into a folder
 /// go calendars.
 fn kind_for(place: &Place, asked: Option<Kind>) -> anyhow::Result<Kind> {

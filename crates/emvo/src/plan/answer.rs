@@ -19,7 +19,7 @@ use crate::answer::advice::{chain_in_words, to_do};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
-use crate::answer::written::{Examples, change_lines, summary, warnings_about};
+use crate::answer::written::{Examples, StatementsJson, change_lines, summary, warnings_about};
 use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported, report_bytes};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
 
@@ -54,6 +54,7 @@ impl RunAnswer<'_> {
             account: self.carried.account(),
             changes: self.carried.changes().collect(),
             folds: &[],
+            left_behind: self.carried.destinations.iter().flat_map(|one| &one.written.left_behind).collect(),
             remarks: Remarks {
                 title: self.plan.name.clone(),
                 by_hand: self.carried.follow_up.clone(),
@@ -144,7 +145,7 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
     let mut out = String::new();
     for one in &carried.destinations {
         let _ = writeln!(out, "{}  {}", styled(STRONG, sanitized(&one.name)), sanitized(&one.path));
-        let _ = write!(out, "  {}", summary(&one.written.account, one.written.fragments));
+        let _ = write!(out, "  {}", summary(&one.written));
         if one.outside > 0 {
             let events = counted(one.outside, "event lies", "events lie");
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
@@ -266,30 +267,31 @@ fn differences_table(carried: &CarriedOut) -> Table {
 }
 
 #[derive(Serialize)]
-struct RunJson {
+struct RunJson<'r> {
     #[serde(flatten)]
     account: AccountJson,
     outputs: Vec<String>,
     changes: Vec<ChangeJson>,
     run: Option<i64>,
-    destinations: Vec<DestinationJson>,
+    destinations: Vec<DestinationJson<'r>>,
     follow_up: Vec<String>,
     stale: Vec<String>,
 }
 
 #[derive(Serialize)]
-struct DestinationJson {
+struct DestinationJson<'r> {
     name: String,
     path: String,
     #[serde(flatten)]
     account: AccountJson,
+    statements: StatementsJson<'r>,
     outside: usize,
     verdict: Option<&'static str>,
     causes: Vec<String>,
     warnings: Vec<String>,
 }
 
-fn run_json(carried: &CarriedOut, done: Option<&Done>) -> RunJson {
+fn run_json<'r>(carried: &'r CarriedOut, done: Option<&Done>) -> RunJson<'r> {
     RunJson {
         account: carried.account().into(),
         outputs: done.map(|done| done.outputs.clone()).unwrap_or_default(),
@@ -302,6 +304,7 @@ fn run_json(carried: &CarriedOut, done: Option<&Done>) -> RunJson {
                 name: one.name.clone(),
                 path: one.path.clone(),
                 account: one.account().into(),
+                statements: StatementsJson::of(&one.written),
                 outside: one.outside,
                 verdict: one.proof.as_ref().map(|proof| match proof.verdict {
                     Verdict::Complete => "complete",

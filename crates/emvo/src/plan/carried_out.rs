@@ -93,6 +93,7 @@ fn joined(all: Option<Receipt>, one: Option<Receipt>) -> Option<Receipt> {
     all.others += one.others;
     all.inputs.extend(one.inputs);
     all.outputs.extend(one.outputs);
+    all.left_behind.extend(one.left_behind);
     all.events.extend(one.events);
     all.changes.extend(one.changes);
     Some(all)
