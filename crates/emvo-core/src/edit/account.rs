@@ -126,6 +126,8 @@ pub struct StatementCounts {
     pub cut: usize,
     /// Parts of events or files that cannot be read, and are set aside.
     pub fragments: usize,
+    /// Files that claim to be exports and were not read.
+    pub skipped: usize,
 }
 
 /// Whether everything that was read is where people will look for it.
@@ -183,9 +185,10 @@ impl Account {
     /// Whether everything that was read is where people will look for it: the one
     /// place that decides whether anything may be called "not lost".
     pub fn wholeness(&self) -> Wholeness {
-        let StatementCounts { left_behind, gave_way, unplaced, cut, fragments } = self.statements;
+        let StatementCounts { left_behind, gave_way, unplaced, cut, fragments, skipped } = self.statements;
         let is_aside = |(_, balance): (_, Balance)| balance.set_aside + balance.left_behind > 0;
-        if left_behind + unplaced + cut + fragments > 0 || self.kinds().into_iter().any(is_aside) {
+        let is_short = left_behind + unplaced + cut + fragments + skipped > 0;
+        if is_short || self.kinds().into_iter().any(is_aside) {
             Wholeness::Partial
         } else if gave_way > 0 {
             Wholeness::Exchanged
@@ -228,6 +231,7 @@ impl AddAssign for StatementCounts {
         self.unplaced += other.unplaced;
         self.cut += other.cut;
         self.fragments += other.fragments;
+        self.skipped += other.skipped;
     }
 }
 

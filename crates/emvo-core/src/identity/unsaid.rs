@@ -43,13 +43,12 @@ pub fn unsaid(
         let slot = event.replaces().map(|slot| Moment::of(slot, one_zones));
         let same_date =
             |there: &&Event<'_>| there.replaces().map(|slot| Moment::of(slot, other_zones)) == slot;
-        match other.overrides().iter().find(same_date) {
-            Some(there) => compared(event, there, &mut found),
-            None => {
-                let title = event.title().unwrap_or_default();
-                found.push(Statement::of("overrides", format!("{} {title}", event.span()).trim_end()));
-                add_words_unsaid(event, other.lead(), &mut found);
-            }
+        if let Some(there) = other.overrides().iter().find(same_date) {
+            compared(event, there, &mut found);
+        } else {
+            let title = event.title().unwrap_or_default();
+            found.push(Statement::of("overrides", format!("{} {title}", event.span()).trim_end()));
+            add_words_unsaid(event, other.lead(), &mut found);
         }
     }
     found

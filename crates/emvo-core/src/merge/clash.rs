@@ -7,7 +7,7 @@ use super::{Apart, Clash, Entry};
 use crate::edit::FoldKind;
 use crate::identity::{Difference, differences};
 
-impl<'a> MergeGroup<'_, 'a> {
+impl MergeGroup<'_, '_> {
     /// Settles an incoming event against the destination's under its id. False
     /// if it is an event of its own.
     pub(super) fn clashes(&mut self, at: usize, own: &[usize], many: bool) -> bool {
@@ -34,13 +34,12 @@ impl<'a> MergeGroup<'_, 'a> {
                 }
                 return false;
             }
-            Clash::Existing => self.destination_stays(at, at_destination, FoldKind::Clash),
             Clash::Incoming => self.incoming_stays(at, at_destination, Precedence::Going),
             Clash::Newest if is_newer.is_gt() => self.incoming_stays(at, at_destination, Precedence::Newer),
             Clash::Newest if is_newer.is_lt() => {
                 self.destination_stays(at, at_destination, FoldKind::GaveWay);
             }
-            Clash::Newest => self.destination_stays(at, at_destination, FoldKind::Clash),
+            Clash::Existing | Clash::Newest => self.destination_stays(at, at_destination, FoldKind::Clash),
         }
         true
     }

@@ -37,7 +37,7 @@ impl MergeGroup<'_, '_> {
             match apart.iter().position(is_same) {
                 Some(place) => {
                     if let Some(folded) = self.take(at) {
-                        self.unite(FoldKind::Duplicate, folded, apart[place].1);
+                        self.unite(FoldKind::Duplicate, &folded, apart[place].1);
                     }
                 }
                 None => apart.push((fingerprint, at)),

@@ -115,16 +115,16 @@ impl<'a> MergeGroup<'_, 'a> {
 
     /// Folds an event into another, which takes over what it says more, where it
     /// may be changed.
-    pub(super) fn unite(&mut self, kind: FoldKind, folded: Entry<'a>, into: usize) {
+    pub(super) fn unite(&mut self, kind: FoldKind, folded: &Entry<'a>, into: usize) {
         let books = &self.terms.books;
         if self.may_change(into)
             && let Some(entry) = self.entry_mut(into)
-            && let Some(gained) = union::take_in(books, entry, &folded)
+            && let Some(gained) = union::take_in(books, entry, folded)
         {
             let lead = entry.series.lead().clone();
             self.change(kind.rule(), &lead, gained.before, gained.after);
         }
-        self.fold(kind, &folded, into);
+        self.fold(kind, folded, into);
     }
 
     /// Tells that an event became part of another.

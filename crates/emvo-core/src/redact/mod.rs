@@ -87,9 +87,11 @@ pub struct Showing {
     pub attachments: Attachments,
 }
 
-/// A series as the copy has it; `None` if it is left out.
-pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
-    let own_class = series.lead().classification();
+/// A series as the copy has it; `None` if it is left out. What is private in a
+/// series is so in its parts, such as a changed date that a window has cut off:
+/// `whole` is the series that it is a part of, or itself.
+pub fn shown<'a>(series: &Series<'a>, whole: &Series<'_>, how: &Showing) -> Option<Series<'a>> {
+    let own_class = series.lead().classification().max(whole.lead().classification());
     let hidden = |event: &Event<'_>| event.classification().max(own_class) > Classification::Public;
     if how.private == Private::Omit && own_class > Classification::Public {
         return None;
@@ -120,6 +122,14 @@ pub fn shown<'a>(series: &Series<'a>, how: &Showing) -> Option<Series<'a>> {
         new.set_uid(&fresh_uid(series));
     }
     Some(new)
+}
+
+/// Whether a copy shows a task, a journal or another component: those have no
+/// times that could be shown alone, so a private one is left out.
+pub fn shows(component: &Component<'_>, how: &Showing) -> bool {
+    let class = component.property("CLASS").map(|class| class.value().trim().to_ascii_uppercase());
+    let is_public = class.is_none_or(|class| class.is_empty() || class == "PUBLIC");
+    how.show == Show::All && (is_public || how.private == Private::Include)
 }
 
 /// An id derived from the one that the event had.
@@ -246,7 +256,7 @@ mod tests {
     fn copy(how: &Showing, lines: &str) -> String {
         let text = format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n");
         let mut calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
-        calendar.series = calendar.series.iter().filter_map(|series| shown(series, how)).collect();
+        calendar.series = calendar.series.iter().filter_map(|series| shown(series, series, how)).collect();
         let mut out = Vec::new();
         write(&calendar, &mut out);
         String::from_utf8(out).unwrap().replace("\r\n", "\n")
@@ -309,6 +319,62 @@ mod tests {
         assert!(!copy(&showing(&[Field::Title], Private::Omit), &private).contains("BEGIN:VEVENT"));
         let all_masked = copy(&how, &private);
         assert!(!all_masked.contains("secret"), "overrides of a private series are private: {all_masked}");
+    }
+
+    #[test]
+    fn a_masked_date_stays_with_its_series_and_a_part_of_a_private_one_is_private() {
+        let how = Showing {
+            show: Show::All,
+            private: Private::Mask,
+            uids: Uids::Keep,
+            attachments: Attachments::Keep,
+        };
+        let masked = copy(&how, SECRET);
+        assert_eq!(masked.matches("UID:secret-uid@example.org").count(), 2, "{masked}");
+        assert_eq!(masked.matches("BEGIN:VEVENT").count(), 2, "{masked}");
+        // A changed date without a class of its own, cut off by a window.
+        let text = format!("BEGIN:VCALENDAR\n{}END:VCALENDAR\n", SECRET.replace("CLASS:PRIVATE\n", ""));
+        let text = text.replace("SUMMARY:secret-title", "SUMMARY:secret-title\nCLASS:PRIVATE");
+        let calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
+        let whole = &calendar.series[0];
+        let part = Series::of(whole.overrides()[0].clone());
+        for (private, expected) in [(Private::Omit, None), (Private::Mask, Some("Private"))] {
+            let how = Showing { private, ..how.clone() };
+            let found = shown(&part, whole, &how);
+            let title =
+                found.as_ref().and_then(|found| found.lead().title().map(std::borrow::Cow::into_owned));
+            assert_eq!(title.as_deref(), expected, "{private:?}");
+        }
+        assert!(
+            shown(&part, &part, &Showing { private: Private::Omit, ..how }).is_some(),
+            "by itself it is public"
+        );
+    }
+
+    #[test]
+    fn a_private_task_is_shown_to_nobody() {
+        let task = |class: &str| {
+            let text = format!("BEGIN:VTODO\nUID:t\nSUMMARY:secret-task\n{class}END:VTODO\n");
+            parse(&text).roots.remove(0).into_owned()
+        };
+        let how = |show: Show, private: Private| Showing {
+            show,
+            private,
+            uids: Uids::Keep,
+            attachments: Attachments::Keep,
+        };
+        for (class, private, expected) in [
+            ("", Private::Omit, true),
+            ("CLASS:PUBLIC\n", Private::Omit, true),
+            ("CLASS:PRIVATE\n", Private::Omit, false),
+            ("CLASS:private\n", Private::Mask, false),
+            ("CLASS:CONFIDENTIAL\n", Private::Omit, false),
+            ("CLASS:CREW-ONLY\n", Private::Omit, false),
+            ("CLASS:PRIVATE\n", Private::Include, true),
+        ] {
+            assert_eq!(shows(&task(class), &how(Show::All, private)), expected, "{class} {private:?}");
+            assert!(!shows(&task(class), &how(Show::Only(Vec::new()), private)), "times alone show no task");
+        }
     }
 
     #[test]

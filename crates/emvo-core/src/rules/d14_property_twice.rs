@@ -1,6 +1,7 @@
 //! `D14 property-twice`: a property that may stand there once, twice.
 
 use super::describe::declare_rule;
+use emvo_ical::calendar::Event;
 use emvo_ical::calendar::fields::Field;
 
 use super::event_edit::EventEdit;
@@ -23,22 +24,26 @@ declare_rule! {
 
 impl Rule for PropertyTwice {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
-        for event in subject.series.events().filter(|event| event.component().may_repeat_a_name()) {
-            for name in Field::standing_once() {
-                let mut lines = event.component().properties_named(name);
-                let Some(first) = lines.next() else { continue };
-                let others: Vec<_> = lines.collect();
-                if others.is_empty() {
-                    continue;
-                }
-                let is_same = others.iter().all(|other| other.logical() == first.logical());
-                let how =
-                    if is_same { "with the same value" } else { "with different values; the first is taken" };
-                let message = format!("{name} stands there {} times, {how}", others.len() + 1);
-                let safety = if is_same { Safety::Safe } else { Safety::Consent };
-                found.offer(self, subject, message, safety, Edit::Event(EventEdit::FirstOfEach));
-                return;
-            }
+        let may_repeat = |event: &&Event<'_>| event.component().may_repeat_a_name();
+        let events: Vec<&Event<'_>> = subject.series.events().filter(may_repeat).collect();
+        if events.is_empty() {
+            return;
+        }
+        for name in Field::standing_once() {
+            // Each property is a question of its own; its first event stands for it.
+            let twice = events.iter().find_map(|event| {
+                let lines: Vec<_> = event.component().properties_named(name).collect();
+                (lines.len() > 1).then_some(lines)
+            });
+            let Some(lines) = twice else { continue };
+            let (how, safety) = if lines.iter().all(|line| line.logical() == lines[0].logical()) {
+                ("with the same value".to_owned(), Safety::Safe)
+            } else {
+                let values: Vec<_> = lines.iter().map(|line| format!("`{}`", line.text())).collect();
+                (format!("as {}; the first is taken", values.join(" and ")), Safety::Consent)
+            };
+            let message = format!("{name} stands there {} times, {how}", lines.len());
+            found.offer(self, subject, message, safety, Edit::Event(EventEdit::FirstOf(name)));
         }
     }
 }

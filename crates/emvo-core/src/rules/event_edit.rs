@@ -26,8 +26,8 @@ pub enum EventEdit {
     EndLikeStart,
     /// A length below zero becomes none (D12).
     NoLength,
-    /// Of properties that may stand there once, the first stays (D14).
-    FirstOfEach,
+    /// Of a property that may stand there once, the first stays (D14).
+    FirstOf(&'static str),
     /// It gets an id (U01).
     GiveUid(Uid<'static>),
     /// Commas and semicolons of a text are escaped (T04).
@@ -84,7 +84,19 @@ impl EventEdit {
                 (before.unwrap_or_default(), after.unwrap_or_default())
             }
             Self::Stamp => ("no DTSTAMP".to_owned(), after_text("DTSTAMP")),
-            Self::FirstOfEach => ("twice".to_owned(), "once".to_owned()),
+            Self::FirstOf(name) => {
+                let values = |series: &Series<'_>| {
+                    let lines = series.events().map(|event| event.component().properties_named(name));
+                    lines
+                        .map(|lines| lines.map(Property::text).collect::<Vec<_>>().join(" | "))
+                        .collect::<Vec<_>>()
+                };
+                let after = after.first().map(values).unwrap_or_default();
+                let mut changed =
+                    values(before).into_iter().zip(after).filter(|(before, after)| before != after);
+                let (before, after) = changed.next().unwrap_or_default();
+                (format!("{name} {before}"), format!("{name} {after}"))
+            }
             Self::RewriteTimes => {
                 let lenient = before.events().find_map(|event| lenient_times(event.component()));
                 lenient.map(|lenient| (lenient.before, lenient.after)).unwrap_or_default()
@@ -123,7 +135,7 @@ impl EventEdit {
             }),
             Self::EndLikeStart => end_like_start(event),
             Self::NoLength if is_negative(event) => event.set_extent(Extent::Unstated),
-            Self::FirstOfEach => event.edit(keep_first_of_each),
+            Self::FirstOf(name) => event.edit(|component| keep_first_of(component, name)),
             Self::Escape(name) => rewrite(event, name, |line| escape_text(&line.text()).into_owned()),
             Self::BreakLines(name) => {
                 rewrite(event, name, |line| escape_text(&line.text().replace("\\n", "\n")).into_owned());
@@ -224,17 +236,11 @@ fn later(time: &EventTime, seconds: i64) -> EventTime {
     clock_at(clock_seconds(time.clock()) + seconds).map_or_else(|| time.clone(), |clock| time.at_clock(clock))
 }
 
-fn keep_first_of_each(component: &mut Component<'_>) {
-    let mut seen: Vec<String> = Vec::new();
-    component.items_mut().retain(|item| {
-        let Item::Property(line) = item else { return true };
-        let name = line.name().to_ascii_uppercase();
-        if !Field::stands_once(&name) {
-            return true;
-        }
-        let is_first = !seen.contains(&name);
-        seen.push(name);
-        is_first
+fn keep_first_of(component: &mut Component<'_>, name: &str) {
+    let mut has_first = false;
+    component.items_mut().retain(|item| match item {
+        Item::Property(line) if line.is(name) => !std::mem::replace(&mut has_first, true),
+        Item::Property(_) | Item::Component(_) => true,
     });
 }
 

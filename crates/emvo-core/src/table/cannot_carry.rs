@@ -66,6 +66,14 @@ impl Places {
                 count(&property.name().to_ascii_uppercase());
             }
         }
+        if component.may_repeat_a_name() {
+            // A cell holds the first of them.
+            for name in Field::standing_once().filter(|name| self.have_property(name)) {
+                for _ in component.properties_named(name).skip(1) {
+                    count(name);
+                }
+            }
+        }
         for inner in component.components() {
             let is_held =
                 inner.is("VALARM") && minutes_before(inner).is_some() && self.have(Field::Reminders);

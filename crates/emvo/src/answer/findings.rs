@@ -30,6 +30,8 @@ pub(crate) struct Findings<'s> {
     pub(crate) inputs: Vec<&'s str>,
     /// The path of the report, if there is one.
     pub(crate) report: Option<String>,
+    /// How many files claim to be exports and were not read.
+    pub(crate) not_read: usize,
 }
 
 impl Answer for Findings<'_> {
@@ -37,7 +39,7 @@ impl Answer for Findings<'_> {
 
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
-        text(&self.found, detail) + &report.unwrap_or_default()
+        text(&self.found, detail) + &closing(&self.found, self.not_read) + &report.unwrap_or_default()
     }
 
     fn json(&self) -> impl Serialize {
@@ -75,7 +77,6 @@ fn text(found: &[Found<'_>], detail: Detail) -> String {
     for (rule, found) in &by_rule {
         out.push_str(&rule_text(*rule, found, detail));
     }
-    out.push_str(&closing(found));
     out
 }
 
@@ -153,7 +154,10 @@ fn repair_words(found: &[&Found<'_>]) -> String {
     }
 }
 
-fn closing(found: &[Found<'_>]) -> String {
+fn closing(found: &[Found<'_>], not_read: usize) -> String {
+    if found.is_empty() && not_read > 0 {
+        return format!("{}\n", styled(WARNING, "Nothing found in what was read."));
+    }
     if found.is_empty() {
         return format!("{}\n", styled(GOOD, "Nothing found."));
     }

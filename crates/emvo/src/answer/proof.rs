@@ -184,6 +184,7 @@ impl Proof<'_, '_> {
             );
             lines.push(format!("{} in no count here", counted(unread, one, many)));
         }
+        lines.extend(self.sources.iter().flat_map(|source| &source.beside).map(ToString::to_string));
         lines
     }
 

@@ -67,7 +67,8 @@ impl Command for CheckArgs {
                 let scope = Scope::over(&sources, chosen, &window, &reading);
                 let found = findings(&sources, &scope, &choice, limits);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
-                let findings = Findings { found, inputs, report: report.shown() };
+                let not_read = sources.iter().map(|source| source.beside.len()).sum();
+                let findings = Findings { found, inputs, report: report.shown(), not_read };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)

@@ -5,10 +5,10 @@ use std::collections::BTreeSet;
 use anyhow::{Context, bail};
 use emvo_core::edit::{Count, Edited, Step, sync_definitions};
 use emvo_core::redact::{
-    Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown,
+    Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown, shows,
 };
 use emvo_core::split::by_window;
-use emvo_ical::calendar::{Calendar, Series};
+use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind, Series};
 use emvo_ical::zone::ZoneResolver;
 use serde::Serialize;
 
@@ -127,9 +127,15 @@ impl Command for PickArgs {
             name_of: split_by.map(name_by),
             kept: 0,
             private: 0,
+            private_others: 0,
             whole: Vec::new(),
         };
-        self.job.resolve()?.run(picking)
+        let mut job = self.job.resolve()?;
+        if picking.showing.show != Show::All || picking.showing.private != Private::Include {
+            // What cannot be read says what the copy hides.
+            job.output.keep_nothing_beside();
+        }
+        job.run(picking)
     }
 }
 
@@ -142,6 +148,8 @@ struct Picking {
     kept: usize,
     /// Private events that were left out.
     private: usize,
+    /// The same of tasks, journals and others.
+    private_others: usize,
     /// What cannot be trimmed to the window, and stays whole.
     whole: Vec<String>,
 }
@@ -152,18 +160,24 @@ impl Edit for Picking {
 
     fn edit<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
         let mut edited = scope.keep(loaded, |series, zones| {
+            let whole = series.clone();
             let parts = self.inside(path, series, scope, zones);
-            let shown: Vec<Series<'t>> = parts.iter().filter_map(|part| shown(part, &self.showing)).collect();
+            let seen = parts.iter().filter_map(|part| shown(part, &whole, &self.showing));
+            let shown: Vec<Series<'t>> = seen.collect();
             self.private += usize::from(!parts.is_empty() && shown.is_empty());
             if shown.is_empty() { Step::Removed(Vec::new()) } else { Step::Became(shown, Vec::new()) }
         });
         self.kept += edited.calendar.series.len();
+        let hidden = edited.calendar.others.extract_if(.., |other| !shows(&other.it, &self.showing));
+        let kinds: ComponentCounts = hidden.map(|other| ComponentKind::of(other.it.name())).collect();
+        if self.showing.show == Show::All {
+            self.private_others += kinds.tasks + kinds.journals + kinds.others;
+        }
+        edited.account.add(Count::Removed, kinds);
         if self.showing.show != Show::All {
-            // Definitions are written anew: a file's own may say more than times. What
-            // is no event has no times that the copy could show.
+            // Definitions are written anew: a file's own may say more than times.
             let bare = bare_calendar(&edited.calendar);
             let series = std::mem::take(&mut edited.calendar.series);
-            edited.account.add(Count::Removed, edited.calendar.counts());
             edited.calendar = Calendar { series, ..bare };
             sync_definitions(&mut edited.calendar, &edited.zones, &BTreeSet::new(), &BTreeSet::new());
         }
@@ -181,6 +195,11 @@ impl Edit for Picking {
         };
         if self.private > 0 {
             let private = counted(self.private, "private event", "private events");
+            words.extend(["; ", &private, " left out"]);
+        }
+        if self.private_others > 0 {
+            let private =
+                counted(self.private_others, "private task or journal", "private tasks or journals");
             words.extend(["; ", &private, " left out"]);
         }
         headline(&words, Extent::of(self.kept)) + &marked_lines(&self.whole)

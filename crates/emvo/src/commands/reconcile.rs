@@ -62,9 +62,13 @@ impl Command for ReconcileArgs {
             let window = choice.over(&sources);
             let explanations = Explanations::of(&receipts);
             let found = reconcile(&views(&sources), &views(&results), window, choice.ceiling, &explanations);
-            let Some(found) = found else {
+            let Some(mut found) = found else {
                 bail!("the sources hold no event that can be read, so there is nothing to account for");
             };
+            if sources.iter().chain(&results).any(|source| !source.beside.is_empty()) {
+                // What was not read cannot be accounted for.
+                found.verdict = Verdict::Incomplete;
+            }
             let proof = Proof {
                 found: &found,
                 sources: &sources,

@@ -9,7 +9,7 @@ use walkdir::WalkDir;
 
 use super::files::{ReadAs, ReadFiles};
 use super::memory::ensure_memory_for;
-use super::packed::unpack;
+use super::packed::{GZIP, unpack, unpack_gzip};
 use super::secret::Secret;
 use super::source_file::{NamedBy, SourceFile};
 use crate::terminal::progress;
@@ -44,6 +44,12 @@ pub(crate) fn gather(
                 bytes,
                 named_by: NamedBy::Walk,
             }));
+        } else if !found.is_standard_input() && bytes.starts_with(GZIP) {
+            gathered.push(SourceFile {
+                bytes: unpack_gzip(&shown, &bytes)?,
+                path: shown,
+                named_by: *named_by,
+            });
         } else {
             gathered.push(SourceFile { path: shown, bytes, named_by: *named_by });
         }
@@ -84,12 +90,17 @@ fn walk(folder: &Path, output: Option<&Path>, found: &mut Vec<Found>) -> anyhow:
         let path = entry.path();
         let name = entry.file_name().to_string_lossy();
         let is_output = output.is_some_and(|output| is_same_place(output, path));
-        let is_left_out = name.contains(".set-aside.") || name.starts_with('.');
+        let is_left_out = is_own(&name) || name.starts_with('.');
         if entry.file_type().is_file() && !is_output && !is_left_out {
             found.push(Found { path: path.to_owned(), named_by: NamedBy::Walk });
         }
     }
     Ok(())
+}
+
+/// Whether a file is one of those that stand beside an output.
+pub(super) fn is_own(name: &str) -> bool {
+    [".set-aside.", ".left-behind."].iter().any(|mark| name.contains(mark))
 }
 
 /// Whether two paths lead to one file; a file that is not there yet is no other.

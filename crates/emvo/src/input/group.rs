@@ -6,6 +6,8 @@ use super::files::ReadFiles;
 use super::gather::gather;
 use super::reading::Reading;
 use super::source::{Source, decode, read};
+use crate::outcome::Outcome;
+use crate::terminal::warn;
 
 /// Files that are read together and alike.
 pub(crate) struct InputGroup<'g> {
@@ -17,11 +19,14 @@ pub(crate) struct InputGroup<'g> {
 
 /// Reads groups of files and hands their sources on, group by group. Sources
 /// borrow from texts and texts from bytes, so the work is done in here.
-pub(crate) fn with_sources<const N: usize, R>(
+///
+/// A file that claims to be an export and was not read is told, and needs a look:
+/// whatever is said of the others is not said of it.
+pub(crate) fn with_sources<const N: usize>(
     groups: &[InputGroup<'_>; N],
     files: &ReadFiles,
-    work: impl for<'t> FnOnce([Vec<Source<'t>>; N]) -> anyhow::Result<R>,
-) -> anyhow::Result<R> {
+    work: impl for<'t> FnOnce([Vec<Source<'t>>; N]) -> anyhow::Result<Outcome>,
+) -> anyhow::Result<Outcome> {
     let mut read_files = Vec::with_capacity(N);
     for group in groups {
         read_files.push(gather(group.paths, group.except, group.reading.secret.as_ref(), files)?);
@@ -30,12 +35,16 @@ pub(crate) fn with_sources<const N: usize, R>(
     for (group, of_group) in groups.iter().zip(&read_files) {
         texts.push(decode(of_group, group.reading)?);
     }
+    let mut unread = 0;
     let mut sources: [Vec<Source<'_>>; N] = std::array::from_fn(|_| Vec::new());
     for ((group, texts), sources) in groups.iter().zip(&texts).zip(&mut sources) {
         // A group that was left out on purpose has no source, and needs none.
         if !texts.is_empty() || !group.paths.is_empty() {
             *sources = read(texts, group.reading)?;
+            let not_read = sources.iter().flat_map(|source| &source.beside);
+            unread += not_read.map(|file| warn(&file.to_string())).count();
         }
     }
-    work(sources)
+    let outcome = work(sources)?;
+    Ok(if unread > 0 { Outcome::NeedsALook } else { outcome })
 }

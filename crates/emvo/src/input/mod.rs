@@ -8,6 +8,7 @@ mod files;
 mod gather;
 mod group;
 mod memory;
+mod not_read;
 mod packed;
 mod reading;
 mod secret;

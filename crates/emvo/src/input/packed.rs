@@ -5,6 +5,7 @@ use std::io::{Cursor, Read};
 use anyhow::{Context, bail};
 use zip::result::ZipError;
 
+use super::gather::is_own;
 use super::secret::Secret;
 use super::source_file::NamedBy;
 
@@ -18,6 +19,21 @@ const MOST_RATIO: u64 = 200;
 const SMALL: u64 = 16 << 20;
 /// More files than this are no export.
 const MOST_IN_ZIP: usize = 10_000;
+
+/// How a file starts that is packed by itself (RFC 1952).
+pub(super) const GZIP: &[u8] = b"\x1f\x8b";
+
+/// A file that is packed by itself, within the same bounds.
+pub(super) fn unpack_gzip(shown: &str, packed: &[u8]) -> anyhow::Result<Vec<u8>> {
+    let plausible = SMALL.max((packed.len() as u64).saturating_mul(MOST_RATIO)).min(LARGEST_IN_ZIP);
+    let mut bytes = Vec::new();
+    let unpacked = flate2::read::MultiGzDecoder::new(packed).take(plausible).read_to_end(&mut bytes);
+    let length = unpacked.with_context(|| format!("`{shown}` could not be unpacked"))?;
+    if length as u64 == plausible {
+        bail!("`{shown}` unpacks to more than {MOST_RATIO} times its size, as no export does");
+    }
+    Ok(bytes)
+}
 
 /// The files of a zip, each with the path under which people know it.
 pub(super) fn unpack(
@@ -40,7 +56,8 @@ pub(super) fn unpack(
     names.sort_unstable();
     if names.iter().any(|(name, _)| name == "[Content_Types].xml" || name == "content.xml") {
         if named_by == NamedBy::Walk {
-            return Ok(Vec::new());
+            // It goes on as it is, to be told what it is.
+            return Ok(vec![(shown.to_owned(), zip.into_inner().into_inner())]);
         }
         bail!(
             "`{shown}` is a spreadsheet's own file: open it there and save it as CSV, then give Emvo the CSV"
@@ -48,7 +65,7 @@ pub(super) fn unpack(
     }
     let mut files = Vec::new();
     let mut left = LARGEST_IN_ZIP;
-    for (name, at) in names.iter().filter(|(name, _)| !name.ends_with('/') && !name.contains(".set-aside.")) {
+    for (name, at) in names.iter().filter(|(name, _)| !name.ends_with('/') && !is_own(name)) {
         let bytes =
             unpacked(&mut zip, *at, secret, left).with_context(|| format!("`{name}` in `{shown}`"))?;
         left = left.saturating_sub(bytes.len() as u64);

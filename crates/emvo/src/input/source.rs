@@ -12,6 +12,7 @@ use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
+use super::not_read::{NotRead, is_address_book};
 use super::reading::{EventTracking, Reading, Undecided};
 use super::source_file::{NamedBy, SourceFile};
 use crate::terminal::{counted, grouped, progress};
@@ -54,6 +55,9 @@ pub(crate) struct Source<'t> {
     pub(crate) bytes: &'t [u8],
     /// Its events as they were read, for a receipt.
     pub(crate) log: ReadLog,
+    /// Files that were found with it, claim to be exports and were not read; those of
+    /// all sources that were read together are with the first.
+    pub(crate) beside: Vec<NotRead>,
 }
 
 /// What is known about a table besides its events; empty for a calendar file.
@@ -196,13 +200,16 @@ pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::
 }
 
 /// Reads all files into calendars, in parallel and in order. What was found in
-/// a folder or a zip and is no calendar is left out.
+/// a folder or a zip and is no calendar is left out; what claims to be one is told.
 pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow::Result<Vec<Source<'t>>> {
     let bytes: usize = texts.iter().map(|text| text.file.bytes.len()).sum();
     let files = counted(texts.len(), "file", "files");
     progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
     let sources: Vec<Option<Source<'t>>> =
         texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
+    let unread = texts.iter().zip(&sources).filter(|(_, source)| source.is_none());
+    let unread =
+        unread.filter_map(|(text, _)| NotRead::of(text.file, &text.decoded.text)).collect::<Vec<_>>();
     let mut sources: Vec<Source<'t>> = sources.into_iter().flatten().collect();
     if sources.is_empty() {
         bail!(
@@ -215,6 +222,9 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     }
     if reading.tracking == EventTracking::On {
         track_events(sources.iter_mut());
+    }
+    if let Some(first) = sources.first_mut() {
+        first.beside = unread;
     }
     Ok(sources)
 }
@@ -233,7 +243,7 @@ pub(crate) fn track_events<'s, 't: 's>(sources: impl Iterator<Item = &'s mut Sou
 
 fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<Option<Source<'t>>> {
     let SourceText { file, decoded } = text;
-    let format = if looks_like_calendar(&decoded.text) {
+    let format = if looks_like_calendar(&decoded.text) && !is_address_book(&decoded.text) {
         Format::Ics
     } else if table::sniff(&decoded.text).is_some() {
         Format::Csv
@@ -297,6 +307,7 @@ fn read_calendar_file<'t>(
         read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
+        beside: Vec::new(),
     })
 }
 
@@ -315,6 +326,7 @@ fn read_table_file<'t>(
         read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
+        beside: Vec::new(),
     };
     match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
         Ok(table) => {

@@ -242,6 +242,7 @@ fn account_of<'a>(
     let mut written = Written::default();
     let fragments = sources.iter().map(|source| source.set_aside.fragments());
     written.account.statements.fragments = fragments.sum();
+    written.account.statements.skipped = sources.iter().map(|source| source.beside.len()).sum();
     for source in sources {
         written.account.add(Count::Read, source.read);
         written.account.add(Count::SetAside, source.counts_set_aside());

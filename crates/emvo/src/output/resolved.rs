@@ -34,6 +34,8 @@ pub(crate) struct Output {
 enum SetAsidePlace {
     /// Beside the output.
     Beside,
+    /// Nowhere: it says what the output hides.
+    Nowhere,
     Named(PathBuf),
 }
 
@@ -97,6 +99,13 @@ impl Output {
         })
     }
 
+    /// Keeps what cannot be read nowhere, unless a place was named for it.
+    pub(crate) fn keep_nothing_beside(&mut self) {
+        if matches!(self.set_aside, SetAsidePlace::Beside) {
+            self.set_aside = SetAsidePlace::Nowhere;
+        }
+    }
+
     /// The target of a part.
     pub(super) fn target(&self, part: Option<&str>) -> anyhow::Result<Target> {
         let claim = |path: &Path, folder| {
@@ -123,7 +132,7 @@ impl Output {
     pub(super) fn set_aside_claim(&self, format: Format) -> anyhow::Result<Option<Claim>> {
         let (path, folder) = match (&self.set_aside, &self.place) {
             (SetAsidePlace::Named(path), _) => (path.clone(), self.folder),
-            (SetAsidePlace::Beside, Place::Stdout) => return Ok(None),
+            (SetAsidePlace::Nowhere, _) | (SetAsidePlace::Beside, Place::Stdout) => return Ok(None),
             (SetAsidePlace::Beside, Place::File(path)) => {
                 (names::set_aside_beside(path, format), self.folder)
             }
@@ -140,10 +149,11 @@ impl Output {
     /// to be beside.
     pub(super) fn left_behind_claim(&self) -> anyhow::Result<Option<Claim>> {
         let (path, folder) = match (&self.place, &self.set_aside) {
-            (Place::File(path), _) => (names::left_behind_beside(path), self.folder),
+            (Place::File(path), _) | (Place::Stdout, SetAsidePlace::Named(path)) => {
+                (names::left_behind_beside(path), self.folder)
+            }
             (Place::Folder(folder), _) => (names::left_behind_beside(&folder.join("all")), Folder::Make),
-            (Place::Stdout, SetAsidePlace::Named(path)) => (names::left_behind_beside(path), self.folder),
-            (Place::Stdout, SetAsidePlace::Beside) => return Ok(None),
+            (Place::Stdout, SetAsidePlace::Beside | SetAsidePlace::Nowhere) => return Ok(None),
         };
         Ok(Some(self.guard.claim(&path, Role::LeftBehind, self.existing, folder)?))
     }

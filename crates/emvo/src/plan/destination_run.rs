@@ -2,15 +2,15 @@
 //! combined, fitted, and proved, all in memory.
 
 use anyhow::Context;
-use emvo_core::edit::{Account, Change, Edited};
+use emvo_core::edit::{Account, Change, Count, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::{Explanations, Reconciliation, reconcile};
-use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown};
+use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown, shows};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
 use emvo_core::table::WriteOptions;
-use emvo_ical::calendar::Calendar;
+use emvo_ical::calendar::{Calendar, ComponentKind};
 use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
@@ -75,6 +75,8 @@ struct Prepared<'t> {
     changes: Vec<Change>,
     account: Account,
     outside: usize,
+    /// What a person should know.
+    warnings: Vec<String>,
 }
 
 impl<'t> DestinationRun<'_, 't> {
@@ -82,13 +84,15 @@ impl<'t> DestinationRun<'_, 't> {
         &self.plan.destinations[self.number]
     }
 
-    /// The sources of this destination, each with its part of the plan.
-    fn sources(&self) -> anyhow::Result<Vec<(&PlanSource, Source<'t>)>> {
+    /// The sources of this destination, each with its part of the plan; what was not
+    /// read is told.
+    fn sources(&self, not_read: &mut Vec<String>) -> anyhow::Result<Vec<(&PlanSource, Source<'t>)>> {
         let mut all = Vec::new();
         for (of_plan, texts) in self.plan.sources.iter().zip(self.texts) {
             if of_plan.into == self.number {
                 let read =
                     read(texts, &of_plan.reading).with_context(|| format!("source `{}`", of_plan.pattern))?;
+                not_read.extend(read.iter().flat_map(|source| &source.beside).map(ToString::to_string));
                 all.extend(read.into_iter().map(|source| (of_plan, source)));
             }
         }
@@ -98,7 +102,8 @@ impl<'t> DestinationRun<'_, 't> {
     pub(super) fn run(&self, found: &mut FollowUp) -> anyhow::Result<Made> {
         let house = house_reading(self.plan);
         let mut there = if self.there.is_empty() { Vec::new() } else { read(self.there, &house)? };
-        let mut sources = self.sources()?;
+        let mut prepared = Prepared::default();
+        let mut sources = self.sources(&mut prepared.warnings)?;
         if let Some(one) = there.first().filter(|one| one.loaded.len() != 1) {
             anyhow::bail!("`existing` {} holds {} calendars; it has to be one", one.path, one.loaded.len());
         }
@@ -107,7 +112,6 @@ impl<'t> DestinationRun<'_, 't> {
         }
         let all = there.iter().chain(sources.iter().map(|(_, source)| source));
         let window = default_window(all.flat_map(Source::calendars));
-        let mut prepared = Prepared::default();
         for (of_plan, source) in &mut sources {
             self.prepare(of_plan, source, &mut prepared, found);
         }
@@ -210,7 +214,8 @@ impl<'t> DestinationRun<'_, 't> {
             ..MergeOptions::default()
         };
         let merged = merge(existing, prepared.inputs, options);
-        let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
+        let mut warnings = prepared.warnings;
+        warnings.extend(merged.warnings.iter().map(warning_in_words));
         let choices = house_reading(self.plan).zones;
         let zones = ZoneResolver::of(&merged.calendar, &choices);
         let mut changes = prepared.changes;
@@ -272,7 +277,8 @@ impl<'t> DestinationRun<'_, 't> {
         let house = house_reading(self.plan);
         let texts = decode(&results, &house)?;
         let results = read(&texts, &house)?;
-        let sources: Vec<Source<'_>> = self.sources()?.into_iter().map(|(_, source)| source).collect();
+        let sources: Vec<Source<'_>> =
+            self.sources(&mut Vec::new())?.into_iter().map(|(_, source)| source).collect();
         let window = default_window(sources.iter().flat_map(Source::calendars));
         let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
         Ok(reconcile(&views(&sources), &views(&results), window, Ceiling::default(), &explanations))
@@ -293,8 +299,12 @@ fn hide_private(
     let showing = Showing { show: Show::All, private, uids: Uids::Keep, attachments: Attachments::Keep };
     let before = calendar.series.len();
     let all = std::mem::take(&mut calendar.series);
-    calendar.series = all.iter().filter_map(|series| shown(series, &showing)).collect();
+    calendar.series = all.iter().filter_map(|series| shown(series, series, &showing)).collect();
     let left_out = before - calendar.series.len();
-    found.private_omitted += left_out;
+    let others = calendar.others.len();
+    let hidden = calendar.others.extract_if(.., |other| !shows(&other.it, &showing));
+    let kinds = hidden.map(|other| ComponentKind::of(other.it.name()));
+    prepared.account.add(Count::Removed, kinds.collect());
+    found.private_omitted += left_out + others - calendar.others.len();
     prepared.account.events.removed += left_out;
 }
