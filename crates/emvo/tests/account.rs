@@ -134,7 +134,7 @@ fn a_task_without_an_end_is_set_aside_as_a_task() {
     let case = Case::new().file("cut.ics", text);
     let run = case.emvo(&["repair", "cut.ics", "-o", "out.ics", "--no-ledger"]);
     assert_eq!(run.status, 1, "{}{}", run.stdout, run.stderr);
-    assert!(run.stdout.contains("1 task in; 0 written, 1 set aside."), "{}", run.stdout);
+    assert!(run.stdout.contains("1 task in; 0 written, 1 set aside (out.set-aside.ics)."), "{}", run.stdout);
     assert!(case.read("out.set-aside.ics").contains("SUMMARY:Order ropes"));
 }
 

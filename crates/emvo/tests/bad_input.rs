@@ -129,7 +129,11 @@ fn broken_parts_of_a_good_file_are_set_aside_and_the_rest_is_done() {
     let case = Case::new().file("crew.ics", text);
     let run = case.emvo(&["merge", "crew.ics", "-o", "out.ics"]);
     assert_eq!(run.status, 1, "{}", run.shown());
-    assert!(run.stdout.contains("2 events in; 1 written, 1 set aside."), "{}", run.stdout);
+    assert!(
+        run.stdout.contains("2 events in; 1 written, 1 set aside (out.set-aside.ics)."),
+        "{}",
+        run.stdout
+    );
     assert!(run.stdout.contains("1 unreadable part of events or files set aside, too"), "{}", run.stdout);
     let parts = case.read("out.set-aside.ics");
     assert!(parts.contains("crew.ics line 7: not a property") && parts.contains("lost words"), "{parts}");

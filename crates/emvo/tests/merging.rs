@@ -39,9 +39,11 @@ fn the_clash_policy_decides_about_ids_that_are_there() {
         let case = case();
         let merge = ["merge", "coming.ics", "--into", "there.ics", "--clash", clash, "-o", "out.ics"];
         let run = case.emvo(&merge);
-        // The destination's event stays, and what the incoming one says more is nowhere.
-        assert_eq!(run.status, i32::from(clash == "existing"), "{clash}: {}", run.shown());
-        assert_eq!(run.stdout.contains("Nothing is lost"), clash == "both", "{clash}: {}", run.shown());
+        // The destination has `Bunkering` without a category, and stays as it is.
+        assert_eq!(run.status, 1, "{clash}: {}", run.shown());
+        assert!(run.stdout.contains("1 category"), "{clash}: {}", run.shown());
+        let is_told = run.stdout.contains("gave way, as asked: 1 end, 1 location, 1 start");
+        assert_eq!(is_told, ["incoming", "newest"].contains(&clash), "{clash}: {}", run.shown());
         let rest = ["Pilot 2026-06-02T08:00:00", "Bunkering 2026-06-03T08:00:00"];
         assert_eq!(starts(&case, "out.ics"), [drills, &rest].concat(), "{clash}");
         // Pressed twice it changes nothing.

@@ -115,7 +115,7 @@ pub(super) fn fixtures() -> Vec<Row> {
         (
             "D14",
             with("SUMMARY:Other\n"),
-            "SUMMARY stands there 2 times, with different values; the first is taken",
+            "SUMMARY stands there 2 times, as `Drill` and `Other`; the first is taken",
             with("COMMENT:one\nCOMMENT:two\n"),
         ),
         (
