@@ -145,7 +145,9 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
     let mut out = String::new();
     for one in &carried.destinations {
         let _ = writeln!(out, "{}  {}", styled(STRONG, sanitized(&one.name)), sanitized(&one.path));
-        let _ = write!(out, "  {}", summary(&one.written));
+        for line in summary(&one.written).lines() {
+            let _ = writeln!(out, "  {line}");
+        }
         if one.outside > 0 {
             let events = counted(one.outside, "event lies", "events lie");
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
