@@ -2,7 +2,7 @@
 
 use super::group::MergeGroup;
 use super::overrides::{self, Precedence};
-use super::versions::Candidate;
+use super::winners::Candidate;
 use super::{Apart, Clash, Entry};
 use crate::edit::FoldKind;
 use crate::identity::{Difference, differences};

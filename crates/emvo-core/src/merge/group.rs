@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 
 use rayon::prelude::*;
 
-use super::{Entry, Merge, Terms, union};
+use super::{Entry, Merge, Terms, overrides, union};
 use crate::edit::{Change, Fold, FoldKind};
 use crate::identity::{Numbered, Statement};
 use emvo_ical::calendar::{Event, Series};
@@ -119,7 +119,7 @@ impl<'a> MergeGroup<'_, 'a> {
         let books = &self.terms.books;
         if self.may_change(into)
             && let Some(entry) = self.entry_mut(into)
-            && let Some(gained) = union::take_in(books, entry, folded)
+            && let Some(gained) = overrides::take_in(books, entry, folded)
         {
             let lead = entry.series.lead().clone();
             self.change(kind.rule(), &lead, gained.before, gained.after);

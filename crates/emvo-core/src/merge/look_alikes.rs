@@ -5,7 +5,7 @@ use hashbrown::{HashMap, HashSet};
 
 use rayon::prelude::*;
 
-use super::{Apart, Duplicates, Entry, Merge, union};
+use super::{Apart, Duplicates, Entry, Merge, overrides};
 use crate::edit::FoldKind;
 use crate::identity::{Moment, Numbered, Sides, is_placeholder, likeness, number_of, without_copy_marks};
 use emvo_ical::calendar::Event;
@@ -87,7 +87,7 @@ impl Merge<'_> {
             let Some(folded) = self.kept[goes].take() else { continue };
             if self.may_change(stays)
                 && let Some(entry) = self.kept[stays].as_mut()
-                && let Some(gained) = union::take_in(&self.terms.books, entry, &folded)
+                && let Some(gained) = overrides::take_in(&self.terms.books, entry, &folded)
             {
                 let lead = entry.series.lead().clone();
                 self.change(Some("U04"), &lead, gained.before, gained.after);

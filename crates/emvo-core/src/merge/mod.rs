@@ -15,6 +15,7 @@ mod look_alikes;
 mod overrides;
 mod union;
 mod versions;
+mod winners;
 mod zones;
 
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};

@@ -80,6 +80,28 @@ pub(super) fn take_over<'a>(
     gave_way
 }
 
+/// Takes over into an event what its duplicate says besides, changed dates
+/// included: date by date, those of both. `None` if there was nothing.
+pub(super) fn take_in<'a>(
+    books: &[ZoneResolver],
+    into: &mut Entry<'a>,
+    from: &Entry<'a>,
+) -> Option<union::Gained> {
+    let changed = into.series.overrides().len();
+    let lead = into.series.events_mut().next()?;
+    let gained = union::take_event(lead, from.series.lead());
+    take_over(books, into, from, Precedence::Both);
+    let dates = into.series.overrides().len() - changed;
+    if dates == 0 {
+        return gained;
+    }
+    let dates = if dates == 1 { "a changed date".to_owned() } else { format!("{dates} changed dates") };
+    Some(match gained {
+        Some(union::Gained { before, after }) => union::Gained { before, after: format!("{after}, {dates}") },
+        None => union::Gained { before: "as it was".to_owned(), after: format!("with {dates}") },
+    })
+}
+
 /// Whether of two changes of one date one is newer, or both say the same.
 pub(super) fn can_be_settled(
     (one, one_zones): (&Series<'_>, &ZoneResolver),

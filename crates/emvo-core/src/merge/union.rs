@@ -1,12 +1,9 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
-use super::Entry;
-use super::overrides::{self, Precedence};
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Classification, Event, Series, VendorMirror, vendor_mirror_of};
 use emvo_ical::content::{Item, Property, escape_text};
-use emvo_ical::zone::ZoneResolver;
 
 /// What an event took over, for the report.
 pub(super) struct Gained {
@@ -26,26 +23,9 @@ pub(super) fn richness(series: &Series<'_>) -> usize {
         .sum()
 }
 
-/// Takes over into an event what its duplicate says besides, changed dates
-/// included: date by date, those of both. `None` if there was nothing.
-pub(super) fn take_in<'a>(books: &[ZoneResolver], into: &mut Entry<'a>, from: &Entry<'a>) -> Option<Gained> {
-    let changed = into.series.overrides().len();
-    let lead = into.series.events_mut().next()?;
-    let gained = take_event(lead, from.series.lead());
-    overrides::take_over(books, into, from, Precedence::Both);
-    let dates = into.series.overrides().len() - changed;
-    if dates == 0 {
-        return gained;
-    }
-    let dates = if dates == 1 { "a changed date".to_owned() } else { format!("{dates} changed dates") };
-    Some(match gained {
-        Some(Gained { before, after }) => Gained { before, after: format!("{after}, {dates}") },
-        None => Gained { before: "as it was".to_owned(), after: format!("with {dates}") },
-    })
-}
-
-/// The same for one event: categories, reminders, people, the stricter privacy,
-/// busy rather than free, fields that it lacks.
+/// Takes over into an event what its duplicate says besides: categories, reminders,
+/// people, the stricter privacy, busy rather than free, fields that it lacks. `None`
+/// if there was nothing.
 pub(super) fn take_event(event: &mut Event<'_>, other: &Event<'_>) -> Option<Gained> {
     let mut gained = Vec::new();
     let mut before = Vec::new();

@@ -11,7 +11,7 @@ use super::files::{ReadAs, ReadFiles};
 use super::memory::ensure_memory_for;
 use super::packed::{GZIP, unpack, unpack_gzip};
 use super::secret::Secret;
-use super::source_file::{NamedBy, SourceFile};
+use super::source_file::{NamedBy, SourceFile, is_own};
 use crate::terminal::progress;
 
 /// Reads all inputs, in the order given; folders and zips by name. `output` is
@@ -96,11 +96,6 @@ fn walk(folder: &Path, output: Option<&Path>, found: &mut Vec<Found>) -> anyhow:
         }
     }
     Ok(())
-}
-
-/// Whether a file is one of those that stand beside an output.
-pub(super) fn is_own(name: &str) -> bool {
-    [".set-aside.", ".left-behind."].iter().any(|mark| name.contains(mark))
 }
 
 /// Whether two paths lead to one file; a file that is not there yet is no other.

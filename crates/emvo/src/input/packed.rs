@@ -5,9 +5,8 @@ use std::io::{Cursor, Read};
 use anyhow::{Context, bail};
 use zip::result::ZipError;
 
-use super::gather::is_own;
 use super::secret::Secret;
-use super::source_file::NamedBy;
+use super::source_file::{NamedBy, is_own};
 
 /// How large all files of a zip together may become: a small zip can hold huge
 /// ones.

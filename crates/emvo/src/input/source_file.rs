@@ -15,3 +15,8 @@ pub(crate) enum NamedBy {
     Person,
     Walk,
 }
+
+/// Whether a file is one of those that stand beside an output.
+pub(super) fn is_own(name: &str) -> bool {
+    [".set-aside.", ".left-behind."].iter().any(|mark| name.contains(mark))
+}
