@@ -5,7 +5,7 @@ use regex::Regex;
 
 use emvo_ical::calendar::fields::{Comparison, Field};
 use emvo_ical::calendar::{Event, Series, VendorMirror};
-use emvo_ical::content::{Property, escape_text};
+use emvo_ical::content::{Item, Property, escape_text};
 
 /// The fields that can be set.
 const AMENDABLE: [Field; 8] = [
@@ -152,10 +152,11 @@ impl Amendment {
                 set_categories(event, &now.collect::<Vec<_>>())
             }
             Kind::Replace { field, old, new } => {
-                let text = event.text(field.property())?.into_owned();
-                let now = old.replaced(&text, new);
-                let value = if *field == Field::Url { now } else { escape_text(&now).into_owned() };
-                set(event, field.property(), &value)
+                let now = |text: &str| {
+                    let now = old.replaced(text, new);
+                    if *field == Field::Url { now } else { escape_text(&now).into_owned() }
+                };
+                replace(event, field.property(), &now)
             }
             Kind::AddCategory(category) => {
                 let has = event.categories();
@@ -185,12 +186,13 @@ impl Words {
     }
 }
 
+/// All lines of a name become one.
 fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String)> {
-    let old = event.component().property(name).map(|line| line.value().into_owned()).unwrap_or_default();
-    if old == value {
+    let old: Vec<_> = event.component().properties_named(name).map(Property::value).collect();
+    if old == [value] || (old.is_empty() && value.is_empty()) {
         return None;
     }
-    let before = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+    let before = texts(event, name);
     event.edit(|component| {
         if value.is_empty() {
             component.remove(name);
@@ -199,14 +201,47 @@ fn set(event: &mut Event<'_>, name: &str, value: &str) -> Option<(String, String
             component.set(Property::new(name, &[], value));
         }
     });
-    let after = event.text(name).map(std::borrow::Cow::into_owned).unwrap_or_default();
+    Some((before, with_mirrors(event, name)))
+}
+
+/// Each line of a name becomes another; one that stays keeps its parameters.
+fn replace(event: &mut Event<'_>, name: &str, now: &dyn Fn(&str) -> String) -> Option<(String, String)> {
+    let is_due = |line: &Property<'_>| line.is(name) && now(&line.text()) != line.value();
+    if !event.component().properties().any(is_due) {
+        return None;
+    }
+    let before = texts(event, name);
+    event.edit(|component| {
+        let items = component.items_mut();
+        for item in items.iter_mut() {
+            if let Item::Property(line) = item
+                && is_due(line)
+            {
+                *line = Property::new(name, &[], &now(&line.text()));
+            }
+        }
+        items
+            .retain(|item| !matches!(item, Item::Property(line) if line.is(name) && line.value().is_empty()));
+    });
+    Some((before, with_mirrors(event, name)))
+}
+
+/// What all lines of a name say.
+fn texts(event: &Event<'_>, name: &str) -> String {
+    let texts: Vec<_> = event.component().properties_named(name).map(Property::text).collect();
+    texts.join(" | ")
+}
+
+/// What a field is after a change, with which its mirrors go along.
+fn with_mirrors(event: &mut Event<'_>, name: &str) -> String {
+    let after = texts(event, name);
     let shadow = match name {
         "TRANSP" => Some(VendorMirror::Busy),
         "DESCRIPTION" => Some(VendorMirror::Description),
         _ => None,
     };
     let followed = shadow.map(|shadow| event.update_vendor_mirrors(shadow)).unwrap_or_default();
-    Some((before, told_with(after, &followed)))
+    told_with(after, &followed)
 }
 
 /// What a field is now, and which properties went along with it.
@@ -229,28 +264,49 @@ fn set_categories(event: &mut Event<'_>, categories: &[String]) -> Option<(Strin
     Some((has.join("; "), event.categories().join("; ")))
 }
 
-/// Makes changes to all events of a series, its overrides too. What the first
-/// changed event was and is, for people; `None` if nothing changed.
-pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Option<(String, String)> {
-    let mut first = None;
+/// What an event said in the changed fields and says now, for people.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Amended {
+    /// The title that it had.
+    pub title: String,
+    /// What it said.
+    pub before: String,
+    /// What it says.
+    pub after: String,
+}
+
+/// Makes changes to all events of a series, its overrides too. What was changed,
+/// in the order of events; changed dates that only say what the one before them
+/// says are not told again. Nothing, if nothing changed.
+pub fn amend(series: &mut Series<'_>, amendments: &[Amendment]) -> Vec<Amended> {
+    let mut all: Vec<Amended> = Vec::new();
     for event in series.events_mut() {
+        let title = event.title().unwrap_or_default().into_owned();
         let made = amendments
             .iter()
             .filter_map(|amendment| Some((amendment.field().name(), amendment.apply(event)?)));
         let changes: Vec<(&str, (String, String))> = made.collect();
-        if first.is_none() && !changes.is_empty() {
-            let said = |name: &str, value: &str| match (name, value) {
-                ("busy", "") => "busy".to_owned(),
-                ("busy", value) => value.replace("TRANSPARENT", "free").replace("OPAQUE", "busy"),
-                (_, "") => format!("no {name}"),
-                (name, value) => format!("{name} {value}"),
-            };
-            let before: Vec<_> = changes.iter().map(|(name, (before, _))| said(name, before)).collect();
-            let after: Vec<_> = changes.iter().map(|(name, (_, after))| said(name, after)).collect();
-            first = Some((before.join(", "), after.join(", ")));
+        if changes.is_empty() {
+            continue;
+        }
+        let before: Vec<_> = changes.iter().map(|(name, (before, _))| said(name, before)).collect();
+        let after: Vec<_> = changes.iter().map(|(name, (_, after))| said(name, after)).collect();
+        let told = Amended { title, before: before.join(", "), after: after.join(", ") };
+        if !all.contains(&told) {
+            all.push(told);
         }
     }
-    first
+    all
+}
+
+/// `location Quay 4`, `no location`.
+fn said(name: &str, value: &str) -> String {
+    match (name, value) {
+        ("busy", "") => "busy".to_owned(),
+        ("busy", value) => value.replace("TRANSPARENT", "free").replace("OPAQUE", "busy"),
+        (_, "") => format!("no {name}"),
+        (name, value) => format!("{name} {value}"),
+    }
 }
 
 #[cfg(test)]
@@ -262,7 +318,7 @@ mod tests {
     const EVENT: &str = "BEGIN:VEVENT\r\nUID:1\r\nSUMMARY:Drill in Room 2\r\nLOCATION;LANGUAGE=en:Room 2\\, quay\r\n\
         CATEGORIES:Drill,Deck\r\nX-KEEP:me\r\nDTSTART:20260901T080000Z\r\nEND:VEVENT\r\n";
 
-    fn amended(amendments: &[Amendment]) -> (String, Option<(String, String)>) {
+    fn amended(amendments: &[Amendment]) -> (String, Vec<Amended>) {
         let text = format!("BEGIN:VCALENDAR\r\n{EVENT}END:VCALENDAR\r\n");
         let mut calendar = read(parse(&text).roots.remove(0).into_owned(), "t");
         let change = amend(&mut calendar.series[0], amendments);
@@ -299,7 +355,7 @@ mod tests {
         ] {
             let (text, change) = amended(std::slice::from_ref(&amendment));
             assert!(text.contains(there) && !text.contains(gone), "{amendment:?}\n{text}");
-            assert!(text.contains("X-KEEP:me\r\n") && change.is_some(), "{text}");
+            assert!(text.contains("X-KEEP:me\r\n") && change.len() == 1, "{text}");
         }
     }
 
@@ -313,8 +369,11 @@ mod tests {
             Amendment::set(Field::Busy, "free").unwrap(),
             Amendment::set(Field::Description, "new").unwrap(),
         ];
-        let (_, after) = amend(&mut calendar.series[0], &changes).unwrap();
-        assert_eq!(after, "free (with it X-SHIPCAL-BUSYSTATUS), description new (with it X-ALT-DESC)");
+        let told = amend(&mut calendar.series[0], &changes);
+        assert_eq!(
+            told[0].after,
+            "free (with it X-SHIPCAL-BUSYSTATUS), description new (with it X-ALT-DESC)"
+        );
         let mut out = Vec::new();
         write(&calendar, &mut out);
         let out = String::from_utf8(out).unwrap();
@@ -322,11 +381,36 @@ mod tests {
     }
 
     #[test]
+    fn each_line_of_a_field_and_each_changed_date_is_told() {
+        let date = "RECURRENCE-ID:20260908T080000Z\r\nLOCATION:Room 7\r\nLOCATION;LANGUAGE=fi:Huone 7";
+        let events = EVENT.to_owned() + &EVENT.replace("LOCATION;LANGUAGE=en:Room 2\\, quay", date);
+        let text = format!("BEGIN:VCALENDAR\r\n{events}END:VCALENDAR\r\n");
+        for (amendment, expected) in [
+            (
+                Amendment::set(Field::Location, "Berth").unwrap(),
+                ["location Room 2, quay → location Berth", "location Room 7 | Huone 7 → location Berth"],
+            ),
+            (
+                Amendment::replace(Field::Location, "oom", "aum").unwrap(),
+                [
+                    "location Room 2, quay → location Raum 2, quay",
+                    "location Room 7 | Huone 7 → location Raum 7 | Huone 7",
+                ],
+            ),
+        ] {
+            let mut calendar = read(parse(&text).roots.remove(0), "t");
+            let told = amend(&mut calendar.series[0], &[amendment]);
+            let told: Vec<_> = told.iter().map(|one| format!("{} → {}", one.before, one.after)).collect();
+            assert_eq!(told, expected);
+        }
+    }
+
+    #[test]
     fn what_is_so_already_is_no_change() {
         let set = Amendment::set(Field::Title, "Drill in Room 2").unwrap();
         let replace = Amendment::replace(Field::Title, "Room 9", "Room 1").unwrap();
         let (text, change) = amended(&[set, replace, Amendment::add_category("Deck")]);
-        assert!(change.is_none() && text.contains(EVENT), "{text}");
+        assert!(change.is_empty() && text.contains(EVENT), "{text}");
         let wrong = Amendment::set(Field::Busy, "perhaps").unwrap_err();
         assert_eq!(wrong.to_string(), "`perhaps` is none of busy, free");
         assert!(Amendment::replace(Field::Status, "a", "b").is_err());

@@ -120,6 +120,9 @@ pub struct StatementCounts {
     pub left_behind: usize,
     /// In no output, as was asked: one of two events gave way to the other.
     pub gave_way: usize,
+    /// In no output, since a newer version of the event took the place of the one
+    /// that said them.
+    pub superseded: usize,
     /// In no output, since what was written has no place for them.
     pub unplaced: usize,
     /// Texts that were cut; the whole is set aside.
@@ -133,7 +136,8 @@ pub struct StatementCounts {
 /// Whether everything that was read is where people will look for it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Wholeness {
-    /// All of it is in the outputs, but for what was asked to go.
+    /// All of it is in the outputs, but for what was asked to go and for what newer
+    /// versions say otherwise.
     Whole,
     /// Something gave way to something else, as was asked, and is told.
     Exchanged,
@@ -185,7 +189,8 @@ impl Account {
     /// Whether everything that was read is where people will look for it: the one
     /// place that decides whether anything may be called "not lost".
     pub fn wholeness(&self) -> Wholeness {
-        let StatementCounts { left_behind, gave_way, unplaced, cut, fragments, skipped } = self.statements;
+        let StatementCounts { left_behind, gave_way, superseded: _, unplaced, cut, fragments, skipped } =
+            self.statements;
         let is_aside = |(_, balance): (_, Balance)| balance.set_aside + balance.left_behind > 0;
         let is_short = left_behind + unplaced + cut + fragments + skipped > 0;
         if is_short || self.kinds().into_iter().any(is_aside) {
@@ -228,6 +233,7 @@ impl AddAssign for StatementCounts {
     fn add_assign(&mut self, other: Self) {
         self.left_behind += other.left_behind;
         self.gave_way += other.gave_way;
+        self.superseded += other.superseded;
         self.unplaced += other.unplaced;
         self.cut += other.cut;
         self.fragments += other.fragments;

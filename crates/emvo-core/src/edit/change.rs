@@ -35,6 +35,11 @@ impl Change {
         Self { rule: Some(rule), uid: String::new(), title, before, after }
     }
 
+    /// A change to what a calendar says of itself, by option.
+    pub fn to_calendar(title: String, before: String, after: String) -> Self {
+        Self { rule: None, uid: String::new(), title, before, after }
+    }
+
     /// The parts that a series was split into, or its new times.
     pub fn of_times(rule: Option<&'static str>, before: &Series<'_>, after: &[Series<'_>]) -> Self {
         Self::to_series(rule, before, before.lead().span(), spans(after))

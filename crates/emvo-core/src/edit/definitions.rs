@@ -1,4 +1,4 @@
-//! The definitions of a calendar's zones, kept in step with its events.
+//! The definitions of a calendar's zones, kept in step with what refers to them.
 
 use std::collections::BTreeSet;
 
@@ -39,9 +39,10 @@ fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
     series.events().any(|event| event.zone_names().any(|other| other == *name))
 }
 
-/// The zone names that the events of a calendar refer to.
+/// The zone names that the events, tasks and other components of a calendar
+/// refer to.
 pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
-    let mut names = BTreeSet::new();
+    let mut names: BTreeSet<ZoneName> = calendar.zone_names_of_others().collect();
     let mut last = None;
     for name in calendar.events().flat_map(emvo_ical::calendar::Event::zone_names) {
         if last.as_ref() != Some(&name) {

@@ -3,15 +3,17 @@
 use serde::{Deserialize, Serialize};
 
 use super::{Fold, FoldKind};
+use crate::identity::Statement;
+use emvo_ical::calendar::Event;
 
-/// One thing that an event said and that no output says.
+/// One thing that an event or a calendar said and that no output says.
 #[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
 pub struct LeftBehind {
-    /// The event's id, empty if it had none.
+    /// The event's id; empty if it had none, and for a calendar.
     pub uid: String,
-    /// Its title.
+    /// Its title, or the calendar's name.
     pub title: String,
-    /// When it starts, for people.
+    /// When it starts, for people; empty for a calendar.
     pub start: String,
     /// The field by its name, or the property's, or the inner component's.
     pub field: String,
@@ -34,6 +36,27 @@ pub enum WhyLeft {
     OtherStays,
     /// The event gave way to another, as was asked.
     GaveWay,
+    /// A newer version of the event says otherwise, or no longer says it.
+    Superseded,
+    /// Several calendars became one, which says it once.
+    OneCalendar,
+    /// The destination takes nothing of the kind.
+    NotTaken,
+}
+
+impl LeftBehind {
+    /// A statement of an event that the destination takes nothing of.
+    pub fn not_taken(event: &Event<'_>, Statement { field, value }: Statement) -> Self {
+        Self {
+            uid: event.uid_text().into_owned(),
+            title: event.title().unwrap_or_default().into_owned(),
+            start: event.start().to_string(),
+            field,
+            value,
+            why: WhyLeft::NotTaken,
+            into: String::new(),
+        }
+    }
 }
 
 impl WhyLeft {
@@ -43,33 +66,33 @@ impl WhyLeft {
             Self::DestinationStays => "the destination's event stays as it is",
             Self::OtherStays => "it became part of an event that cannot say this as well",
             Self::GaveWay => "it gave way to another, as asked",
+            Self::Superseded => "a newer version of the event took its place",
+            Self::NotTaken => "the destination takes none",
+            Self::OneCalendar => "one calendar has one of it, and another's stays",
         }
     }
 }
 
 impl Fold {
-    /// What was left behind with the event, one statement each. An older version
-    /// leaves nothing behind: the newer one says what counts.
+    /// What was left behind with the event, one statement each.
     pub fn left_behind(&self) -> impl Iterator<Item = LeftBehind> + '_ {
         let why = match self.kind {
-            FoldKind::OlderVersion => None,
+            FoldKind::OlderVersion => WhyLeft::Superseded,
             // Who chooses one of two, or calls them the same, gives up the other.
-            FoldKind::GaveWay | FoldKind::Answered => Some(WhyLeft::GaveWay),
-            FoldKind::Clash => Some(WhyLeft::DestinationStays),
+            FoldKind::GaveWay | FoldKind::Answered => WhyLeft::GaveWay,
+            FoldKind::Clash => WhyLeft::DestinationStays,
             FoldKind::Copy | FoldKind::Joined | FoldKind::Duplicate | FoldKind::InSeries => {
-                Some(WhyLeft::OtherStays)
+                WhyLeft::OtherStays
             }
         };
-        why.into_iter().flat_map(move |why| {
-            self.left.iter().map(move |statement| LeftBehind {
-                uid: self.uid.to_string(),
-                title: self.title.to_string(),
-                start: self.start.to_string(),
-                field: statement.field.clone(),
-                value: statement.value.clone(),
-                why,
-                into: self.into.to_string(),
-            })
+        self.left.iter().map(move |statement| LeftBehind {
+            uid: self.uid.to_string(),
+            title: self.title.to_string(),
+            start: self.start.to_string(),
+            field: statement.field.clone(),
+            value: statement.value.clone(),
+            why,
+            into: self.into.to_string(),
         })
     }
 }

@@ -68,6 +68,8 @@ pub struct Edited<'a> {
     pub changes: Vec<Change>,
     /// Which events became part of which.
     pub folds: Vec<Fold>,
+    /// What the calendars it was made of said of themselves and it does not.
+    pub left: Vec<LeftBehind>,
     /// What stays as it is although it was asked to change.
     pub refused: Vec<Refused>,
     /// Events of which a text was cut, as they were.

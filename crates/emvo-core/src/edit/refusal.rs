@@ -32,6 +32,9 @@ pub enum Refusal {
     /// It has more dates than are looked at.
     #[error("it has more dates than are looked at")]
     Ceiling,
+    /// All of its dates are taken out.
+    #[error("it has no date at all")]
+    NoDate,
     /// An override that reaches on has whole days, or a zone, that its series
     /// has not.
     #[error(
@@ -62,6 +65,7 @@ impl Refusal {
             Self::Rule { .. }
             | Self::UnreadableRule { .. }
             | Self::UnknownZone { .. }
+            | Self::NoDate
             | Self::OtherKindOfTime
             | Self::NoSuchDate { .. }
             | Self::WholeDays => None,

@@ -188,6 +188,20 @@ struct LimitsToml {
 }
 
 impl Limits {
+    /// What the destination takes nothing of: the rule, what it is called, and the
+    /// properties and inner components that say it.
+    pub(super) fn refused(
+        &self,
+    ) -> impl Iterator<Item = (&'static str, &'static str, &'static [&'static str])> {
+        let all: [(_, _, _, &[&str]); 3] = [
+            (self.reminders, "F07", "reminders", &["VALARM"]),
+            (self.attendees, "F08", "people", &["ATTENDEE", "ORGANIZER"]),
+            (self.attachments, "F09", "attachments", &["ATTACH"]),
+        ];
+        let refused = all.into_iter().filter(|(acceptance, ..)| *acceptance == Acceptance::Refused);
+        refused.map(|(_, rule, what, names)| (rule, what, names))
+    }
+
     /// Reads a limits file.
     pub fn parse(text: &str) -> Result<Self, LimitsError> {
         let file: LimitsToml = settings::parse(text)?;

@@ -214,16 +214,7 @@ impl<'a> Destination<'_, 'a> {
 
     /// What it does not keep goes; ends of whole days are read as it reads them.
     fn relieve(&self, series: &mut Series<'_>) {
-        let mut gone: Vec<&str> = Vec::new();
-        for (acceptance, names) in [
-            (self.limits.reminders, &["VALARM"][..]),
-            (self.limits.attendees, &["ATTENDEE", "ORGANIZER"]),
-            (self.limits.attachments, &["ATTACH"]),
-        ] {
-            if acceptance == Acceptance::Refused {
-                gone.extend(names);
-            }
-        }
+        let gone: Vec<&str> = self.limits.refused().flat_map(|(_, _, names)| names).copied().collect();
         for event in series.events_mut() {
             if !gone.is_empty() {
                 event.edit(|component| {

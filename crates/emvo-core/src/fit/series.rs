@@ -3,8 +3,8 @@
 use jiff::civil::Date;
 
 use super::{Acceptance, Limits, SeriesLimit, Zones};
-use crate::edit::Change;
-use crate::edit::Refusal;
+use crate::edit::{Change, LeftBehind, Refusal};
+use crate::identity::said_under;
 use crate::retime::{Retimed, express_in};
 use crate::split::detach_overrides;
 use crate::split::{Singles, into_singles, split_off};
@@ -31,13 +31,14 @@ pub struct FitOptions {
 /// What a series has become.
 #[derive(Debug, Default)]
 pub struct FittedSeries<'a> {
-    /// The series and single events that stand for it; none where it has no
-    /// date at all.
+    /// The series and single events that stand for it.
     pub parts: Vec<Series<'a>>,
     /// What was done, with the rule that asked for it.
     pub changes: Vec<Change>,
     /// Events of which a text was cut, as they were.
     pub whole: Vec<Component<'a>>,
+    /// What it said that the destination takes nothing of.
+    pub left: Vec<LeftBehind>,
     /// What does not fit and was left as it is.
     pub not_fitted: Vec<NotFitted>,
 }
@@ -55,7 +56,10 @@ pub enum NotFitted {
 
 /// Makes a series fit.
 pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneResolver) -> FittedSeries<'a> {
-    let mut fitted = FittedSeries { parts: vec![series.clone()], ..FittedSeries::default() };
+    let refused = options.limits.refused();
+    let refused = refused.flat_map(|(_, _, names)| said_under(series, names));
+    let left = refused.map(|(event, statement)| LeftBehind::not_taken(event, statement)).collect();
+    let mut fitted = FittedSeries { parts: vec![series.clone()], left, ..FittedSeries::default() };
     fitted.end_endless(options, zones);
     fitted.make_plain(options, zones);
     if let Zones::One(zone) = &options.limits.zones {
@@ -208,8 +212,8 @@ impl<'a> FittedSeries<'a> {
                     self.parts.extend(events);
                 }
                 Singles::Outside => {
-                    let after = "left out: it has no date".to_owned();
-                    self.change(rule, &series, "a series".to_owned(), after);
+                    self.not_fitted.push(NotFitted::Series(Refusal::NoDate));
+                    self.parts.push(series);
                 }
                 Singles::TooMany => {
                     self.not_fitted.push(NotFitted::Series(Refusal::Ceiling));
@@ -229,12 +233,8 @@ impl<'a> FittedSeries<'a> {
         let mut parts = std::mem::take(&mut self.parts);
         for series in &mut parts {
             let before = series.clone();
-            for (acceptance, rule, what, names) in [
-                (limits.reminders, "F07", "reminders", &["VALARM"][..]),
-                (limits.attendees, "F08", "people", &["ATTENDEE", "ORGANIZER"]),
-                (limits.attachments, "F09", "attachments", &["ATTACH"]),
-            ] {
-                if acceptance == Acceptance::Refused && leave_out(series, names) {
+            for (rule, what, names) in limits.refused() {
+                if leave_out(series, names) {
                     self.change(rule, &before, what.to_owned(), "left out".to_owned());
                 }
             }

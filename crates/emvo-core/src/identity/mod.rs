@@ -27,6 +27,6 @@ pub(crate) use field_value::field_number;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
 pub(crate) use shared::{Numbered, SameNumber, number_of};
 pub use text::normalised;
-pub use unsaid::{Statement, unsaid, words_unsaid};
+pub use unsaid::{Statement, said_under, unsaid, words_unsaid};
 pub use used_again::IdsUsedAgain;
 pub use version::{Provenance, Revision, VersionKey};

@@ -119,12 +119,36 @@ fn add_words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statemen
     }
 }
 
+/// What an inner component says, line by line, but for its id.
 fn inner_statement(inner: &Component<'_>) -> Statement {
-    if inner.is("VALARM") {
-        let trigger = inner.property("TRIGGER").map(|trigger| trigger.value().into_owned());
-        return Statement::of(Field::Reminders.name(), trigger.unwrap_or_default());
-    }
-    Statement::of(inner.name(), inner.text("SUMMARY").unwrap_or_default())
+    let field = if inner.is("VALARM") { Field::Reminders.name() } else { inner.name() };
+    Statement::of(field, inner_words(inner))
+}
+
+fn inner_words(inner: &Component<'_>) -> String {
+    let lines = inner.properties().filter(|line| !line.is("UID")).map(|line| line.text().into_owned());
+    let deeper = inner.components().map(inner_words);
+    lines.chain(deeper).collect::<Vec<_>>().join(" ")
+}
+
+/// What the properties and inner components of some names say in the events of a
+/// series, each with its event.
+pub fn said_under<'s, 'a>(
+    series: &'s Series<'a>,
+    names: &'s [&'s str],
+) -> impl Iterator<Item = (&'s Event<'a>, Statement)> {
+    let is_named = |name: &str| names.iter().any(|one| one.eq_ignore_ascii_case(name));
+    series.events().flat_map(move |event| {
+        let component = event.component();
+        let lines = component.properties().filter(move |line| is_named(line.name())).map(|line| {
+            match Field::of_property(line.name()) {
+                Some(field) => Statement::of(field.name(), line.text()),
+                None => Statement::of(line.name(), line.text()),
+            }
+        });
+        let inner = component.components().filter(move |inner| is_named(inner.name())).map(inner_statement);
+        lines.chain(inner).map(move |statement| (event, statement))
+    })
 }
 
 /// Whether an event says in a field what a line of another says there.

@@ -4,48 +4,22 @@
 use hashbrown::HashSet;
 
 use super::{Merge, MergeWarning, Merged};
-use crate::edit::Count;
+use crate::edit::{Change, Count, LeftBehind, WhyLeft};
 use crate::product::PRODUCT_ID;
-use emvo_ical::calendar::{Calendar, ComponentKind, EventTime, Placed, Series, ZoneRef, is_vendor_color};
+use emvo_ical::calendar::{Calendar, ComponentKind, EventTime, OwnLine, Placed, Series, ZoneRef};
 use emvo_ical::content::{Component, Property};
 
-/// Lines that describe how a copy was fetched, not what it holds: they would
-/// make the result pretend to be that copy.
-const OF_THE_COPY: [&str; 8] = [
-    "METHOD",
-    "REFRESH-INTERVAL",
-    "X-PUBLISHED-TTL",
-    "SOURCE",
-    "URL",
-    "UID",
-    "LAST-MODIFIED",
-    "X-WR-RELCALID",
-];
-
-/// Lines of which a calendar has one; the first calendar's stand.
-const OF_THE_FIRST: [&str; 10] = [
-    "VERSION",
-    "PRODID",
-    "CALSCALE",
-    "NAME",
-    "X-WR-CALNAME",
-    "X-WR-TIMEZONE",
-    "TIMEZONE-ID",
-    "COLOR",
-    "DESCRIPTION",
-    "X-WR-CALDESC",
-];
-
 impl<'a> Merge<'a> {
-    pub(super) fn assemble(mut self, calendars: Vec<Calendar<'a>>) -> Merged<'a> {
+    pub(super) fn assemble(mut self, mut calendars: Vec<Calendar<'a>>) -> Merged<'a> {
         let mut warnings = self.floating_warnings(&calendars);
-        let zones = self.define_zones(&calendars, &mut warnings);
+        let zones = self.define_zones(&mut calendars, &mut warnings);
         let mut result = Calendar {
             properties: self.properties(&calendars),
             zones,
             fallback_name: calendars.first().map(|first| first.fallback_name.clone()).unwrap_or_default(),
             ..Calendar::default()
         };
+        let left = self.tell_calendar_lines(&calendars, &result);
         let mut others: Vec<Component<'a>> = Vec::new();
         let mut seen: HashSet<String> = HashSet::new();
         for calendar in calendars {
@@ -79,26 +53,33 @@ impl<'a> Merge<'a> {
             folds: self.folds,
             changes: self.changes,
             warnings,
+            left,
             look_alikes: Vec::new(),
         }
     }
 
     fn properties(&self, calendars: &[Calendar<'a>]) -> Vec<Property<'a>> {
         let mut lines = vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], PRODUCT_ID)];
-        let is_any = |property: &Property<'_>, names: &[&str]| names.iter().any(|name| property.is(name));
         for (index, calendar) in calendars.iter().enumerate() {
             for property in &calendar.properties {
-                let is_left = is_any(property, &OF_THE_COPY)
-                    || is_any(property, &["VERSION", "PRODID"])
-                    || (index > 0 && (is_any(property, &OF_THE_FIRST) || is_vendor_color(property)))
-                    || (self.terms.options.name.is_some() && is_any(property, &["NAME", "X-WR-CALNAME"]));
-                if !is_left && !lines.iter().any(|line: &Property<'_>| line.logical() == property.logical()) {
+                // What a calendar says once, the first says. How a copy was fetched is
+                // no one's: the result would pretend to be that copy.
+                let is_kept = match OwnLine::of(property) {
+                    OwnLine::Head => index == 0 && property.is("CALSCALE"),
+                    OwnLine::Copy => false,
+                    OwnLine::Address => calendars.len() == 1,
+                    OwnLine::Name => index == 0 && self.terms.options.name.is_none(),
+                    OwnLine::Zone | OwnLine::Color => index == 0,
+                    OwnLine::Description => self.takes_description(&lines, index),
+                    _ => true,
+                };
+                if is_kept && !lines.iter().any(|line: &Property<'_>| line.logical() == property.logical()) {
                     lines.push(property.clone());
                 }
             }
         }
         if let Some(color) = &self.terms.options.color {
-            lines.retain(|line| !line.is("COLOR") && !is_vendor_color(line));
+            lines.retain(|line| OwnLine::of(line) != OwnLine::Color);
             lines.push(Property::text_of("COLOR", color));
         }
         if let Some(name) = &self.terms.options.name {
@@ -106,6 +87,47 @@ impl<'a> Merge<'a> {
             lines.insert(3, Property::text_of("X-WR-CALNAME", name));
         }
         lines
+    }
+
+    /// Whether the combined calendar takes the description of an input: it has
+    /// none yet, and is not the destination's, which stays as it is.
+    fn takes_description(&self, lines: &[Property<'_>], source: usize) -> bool {
+        let is_description = |line: &Property<'_>| OwnLine::of(line) == OwnLine::Description;
+        source == 0 || (self.terms.destination.is_none() && !lines.iter().any(is_description))
+    }
+
+    /// Tells what the inputs say of themselves and the result does not: what one
+    /// calendar can say once was given up by who asked for one calendar, a
+    /// description is left behind.
+    fn tell_calendar_lines(&mut self, calendars: &[Calendar<'a>], result: &Calendar<'a>) -> Vec<LeftBehind> {
+        let mut left = Vec::new();
+        let is_described = |one: &&Calendar<'_>| lines_of(one, OwnLine::Description).next().is_some();
+        let stays = calendars.iter().position(|one| is_described(&one)).unwrap_or_default();
+        for calendar in calendars {
+            let title = format!("calendar {}", calendar.name());
+            let mut tell = |what: &str, before: Option<String>, after: Option<String>| {
+                let Some(before) = before.filter(|before| Some(before) != after.as_ref()) else { return };
+                let after = after.map_or_else(|| format!("no {what}"), |after| format!("{what} {after}"));
+                self.changes.push(Change::to_calendar(title.clone(), format!("{what} {before}"), after));
+            };
+            let stated_name = |calendar: &Calendar<'_>| calendar.states_name().then(|| calendar.name());
+            tell("name", stated_name(calendar), stated_name(result));
+            tell("colour", calendar.color(), result.color());
+            tell("zone", calendar.stated_zone(), result.stated_zone());
+            for line in lines_of(calendar, OwnLine::Address) {
+                let kept = result.property(line.name()).map(|line| line.value().into_owned());
+                tell(line.name(), Some(line.value().into_owned()), kept);
+            }
+            let texts = |of| lines_of(of, OwnLine::Description).map(|line| line.text().trim().to_owned());
+            let mut told: Vec<String> = texts(result).collect();
+            for value in texts(calendar) {
+                if !value.is_empty() && !told.contains(&value) {
+                    told.push(value.clone());
+                    left.push(description_left(calendar, value, &self.terms.labels[stays]));
+                }
+            }
+        }
+        left
     }
 
     /// Floating times are read in the zone their calendar states; in a calendar
@@ -132,6 +154,23 @@ impl<'a> Merge<'a> {
             }
         }
         warnings
+    }
+}
+
+/// The lines of a calendar that say this of it.
+fn lines_of<'c, 'a>(calendar: &'c Calendar<'a>, what: OwnLine) -> impl Iterator<Item = &'c Property<'a>> {
+    calendar.properties.iter().filter(move |line| OwnLine::of(line) == what)
+}
+
+fn description_left(calendar: &Calendar<'_>, value: String, into: &str) -> LeftBehind {
+    LeftBehind {
+        uid: String::new(),
+        title: calendar.name(),
+        start: String::new(),
+        field: "description of a calendar".to_owned(),
+        value,
+        why: WhyLeft::OneCalendar,
+        into: into.to_owned(),
     }
 }
 

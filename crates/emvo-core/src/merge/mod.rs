@@ -26,13 +26,13 @@ use std::borrow::Cow;
 use std::sync::Arc;
 
 use crate::advice::Advice;
-use crate::edit::{Account, Change, Count, Fold, FoldKind, Names};
+use crate::edit::{Account, Change, Count, Edited, Fold, FoldKind, LeftBehind, Names};
 use crate::identity::{
     IdsUsedAgain, OwnStamps, Statement, contradiction, same_dates, series_contradiction, unsaid, words_unsaid,
 };
 use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::ZoneResolver;
+use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 /// One calendar to combine.
 #[derive(Debug)]
@@ -132,10 +132,27 @@ pub struct Merged<'a> {
     pub folds: Vec<Fold>,
     /// What was changed in events that stay.
     pub changes: Vec<Change>,
+    /// What calendars say of themselves and the combined one does not.
+    pub left: Vec<LeftBehind>,
     /// What a person should know.
     pub warnings: Vec<MergeWarning>,
     /// Events that stay and are probably the same.
     pub look_alikes: Vec<LookAlike>,
+}
+
+impl<'a> Merged<'a> {
+    /// The combined calendar, and what was done for it; look-alikes and warnings
+    /// are for who asked for them.
+    pub fn into_edited(self, choices: &ZoneChoices) -> Edited<'a> {
+        let zones = ZoneResolver::of(&self.calendar, choices);
+        Edited {
+            account: self.account.of_folded(),
+            changes: self.changes,
+            folds: self.folds,
+            left: self.left,
+            ..Edited::unchanged(self.calendar, zones)
+        }
+    }
 }
 
 /// An event on its way into the result.

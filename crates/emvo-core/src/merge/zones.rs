@@ -22,15 +22,20 @@ impl Merge<'_> {
     /// The definitions that the result needs, by name.
     pub(super) fn define_zones(
         &mut self,
-        calendars: &[Calendar<'_>],
+        calendars: &mut [Calendar<'_>],
         warnings: &mut Vec<MergeWarning>,
     ) -> Vec<Placed<Component<'static>>> {
         let mut defined: BTreeMap<String, Defined> = BTreeMap::new();
-        for (source, (calendar, uses)) in calendars.iter().zip(self.uses()).enumerate() {
+        for (source, (calendar, uses)) in calendars.iter_mut().zip(self.uses()).enumerate() {
             let span = uses.span.unwrap_or_default().span();
-            for name in uses.names.into_iter().collect::<BTreeSet<_>>() {
+            let of_others = calendar.zone_names_of_others();
+            for name in uses.names.into_iter().chain(of_others).collect::<BTreeSet<_>>() {
                 let component = definition_in(calendar, &name);
-                self.define(source, &name, component, span, &mut defined);
+                if let Some(fresh) = self.define(source, &name, component, span, &mut defined) {
+                    for other in calendar.others.iter_mut().filter(|other| refers_to(&other.it, &name)) {
+                        refer_in(&mut other.it, &name, &fresh);
+                    }
+                }
             }
         }
         let mut placed = Vec::new();
@@ -43,6 +48,8 @@ impl Merge<'_> {
         placed
     }
 
+    /// Sees to the definition of a name that an input uses; the name that stands
+    /// for it from now on, if that is another.
     fn define(
         &mut self,
         source: usize,
@@ -50,7 +57,7 @@ impl Merge<'_> {
         own: Option<Component<'static>>,
         (from, until): (i64, i64),
         defined: &mut BTreeMap<String, Defined>,
-    ) {
+    ) -> Option<String> {
         let meaning = self.terms.books[source].get(name).and_then(|entry| entry.zone.clone());
         let resolved = match &meaning {
             Some((zone, ZoneSource::Map | ZoneSource::Name)) => Some(zone.clone()),
@@ -73,23 +80,26 @@ impl Merge<'_> {
                 entry.component = Some(definition_of(name.as_str(), zone.transitions(), from, until));
                 self.zone_change("Z02", name, "no definition".to_owned(), "defined".to_owned());
             }
-            return;
+            return None;
         }
         let transitions = meaning.map(|(zone, _)| Arc::new(zone.transitions().clone()));
         match defined.get(name.as_str()) {
             None => {
                 defined.insert(name.as_str().to_owned(), Defined { transitions, component: own });
+                None
             }
             Some(there) => {
-                let (Some(one), Some(two)) = (&there.transitions, &transitions) else { return };
-                if !one.agrees_with(two, from, until) {
-                    self.rename(source, name, own, transitions, defined);
-                }
+                let differ = match (&there.transitions, &transitions) {
+                    (Some(one), Some(two)) => !one.agrees_with(two, from, until),
+                    _ => false,
+                };
+                if differ { self.rename(source, name, own, transitions, defined) } else { None }
             }
         }
     }
 
-    /// Z08: the second definition under a name gets a name of its own.
+    /// Z08: the second definition under a name gets a name of its own, which is
+    /// returned.
     fn rename(
         &mut self,
         source: usize,
@@ -97,8 +107,8 @@ impl Merge<'_> {
         own: Option<Component<'static>>,
         transitions: Option<Arc<Transitions>>,
         defined: &mut BTreeMap<String, Defined>,
-    ) {
-        let (Some(mut component), Some(transitions)) = (own, transitions) else { return };
+    ) -> Option<String> {
+        let (mut component, transitions) = own.zip(transitions)?;
         for number in 2.. {
             let fresh = format!("{name} ({number})");
             match defined.get(&fresh) {
@@ -117,8 +127,9 @@ impl Merge<'_> {
             }
             let before = format!("zone {name}, which another input defines otherwise");
             self.zone_change("Z08", name, before, format!("zone {fresh}"));
-            return;
+            return Some(fresh);
         }
+        None
     }
 
     fn zone_change(&mut self, rule: &'static str, name: &ZoneName, before: String, after: String) {
@@ -178,15 +189,28 @@ fn definition_in(calendar: &Calendar<'_>, name: &ZoneName) -> Option<Component<'
 pub(crate) fn refer_to(series: &mut Series<'_>, from: &ZoneName, to: &str) {
     for event in series.events_mut() {
         let mut component = event.component().clone();
-        for item in component.items_mut() {
-            if let Item::Property(property) = item
-                && property.parameter("TZID").is_some_and(|zone| zone == from.as_str())
-            {
-                *item = Item::Property(property.with_parameter("TZID", Some(to)));
-            }
-        }
+        refer_in(&mut component, from, to);
         if let Some(renamed) = event.made_anew(component) {
             *event = renamed;
         }
     }
+}
+
+/// Makes every time of a component refer to a zone by another name.
+fn refer_in(component: &mut Component<'_>, from: &ZoneName, to: &str) {
+    for item in component.items_mut() {
+        match item {
+            Item::Property(property) => {
+                if property.parameter("TZID").is_some_and(|zone| zone == from.as_str()) {
+                    *property = property.with_parameter("TZID", Some(to));
+                }
+            }
+            Item::Component(inner) => refer_in(inner, from, to),
+        }
+    }
+}
+
+fn refers_to(component: &Component<'_>, zone: &ZoneName) -> bool {
+    let mut words = component.properties().filter_map(|property| property.parameter("TZID"));
+    words.any(|word| word == zone.as_str()) || component.components().any(|inner| refers_to(inner, zone))
 }

@@ -126,6 +126,7 @@ fn fold_twins(edited: &mut Edited<'_>, choices: &ZoneChoices, plan: &RepairPlan)
     let merged = merge(None, vec![input], options);
     edited.account += merged.account.of_folded();
     edited.changes.extend(merged.folds.iter().map(Fold::as_change));
+    edited.left.extend(merged.folds.iter().flat_map(Fold::left_behind));
     edited
         .changes
         .extend(merged.changes.into_iter().filter(|change| matches!(change.rule, Some("U02" | "U03"))));

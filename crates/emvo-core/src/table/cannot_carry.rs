@@ -6,8 +6,11 @@ use super::COLUMN_PROPERTY;
 use super::cells_of::{WrittenRow, minutes_before};
 use super::column::ColumnField;
 use super::columns_file::{Column, Content};
-use emvo_ical::calendar::Reach;
+use super::row::REMINDER;
 use emvo_ical::calendar::fields::Field;
+use emvo_ical::calendar::{Calendar, Event, Reach};
+use emvo_ical::content::Component;
+use hashbrown::HashMap;
 
 /// What a table has no place for, by name, with how often it was left out.
 pub type CannotCarry = BTreeMap<String, usize>;
@@ -49,7 +52,12 @@ impl Places {
     }
 
     /// Counts what a row leaves behind. Stamps are no content and are not counted.
-    pub(super) fn note(&self, row: &WrittenRow<'_, '_>, cannot_carry: &mut CannotCarry) {
+    pub(super) fn note(
+        &self,
+        row: &WrittenRow<'_, '_>,
+        usual: &UsualReminder,
+        cannot_carry: &mut CannotCarry,
+    ) {
         let mut count = |name: &str| match cannot_carry.get_mut(name) {
             Some(count) => *count += 1,
             None => {
@@ -79,6 +87,8 @@ impl Places {
                 inner.is("VALARM") && minutes_before(inner).is_some() && self.have(Field::Reminders);
             if !is_held {
                 count(&inner.name().to_ascii_uppercase());
+            } else if usual.says_less_than(inner, row) {
+                count(REMINDER_TEXT);
             }
         }
         // A row replaces one date; that it stands for later ones has no cell.
@@ -91,5 +101,53 @@ impl Places {
         if has_odd_seconds && pattern.is_some_and(|pattern| !pattern.has_seconds()) {
             count("seconds");
         }
+    }
+}
+
+/// What reminders are called of which a cell holds when they come and no more.
+const REMINDER_TEXT: &str = "texts of VALARM";
+
+/// What a system writes into every reminder, so that it says nothing: a cell holds
+/// when a reminder comes, and neither its words nor whom it mails.
+pub(super) struct UsualReminder {
+    text: Option<String>,
+}
+
+/// Fewer reminders than this have the same words by chance.
+const LEAST_USUAL: usize = 3;
+
+impl UsualReminder {
+    /// The words that most reminders of a calendar have.
+    pub(super) fn of(calendar: &Calendar<'_>) -> Self {
+        let mut counts: HashMap<String, usize> = HashMap::new();
+        for alarm in calendar.events().flat_map(Event::alarms) {
+            let text = alarm.text("DESCRIPTION").map(|text| text.trim().to_owned());
+            match text.filter(|text| !text.is_empty()) {
+                Some(text) => *counts.entry(text).or_insert(0) += 1,
+                None => {}
+            }
+        }
+        let all: usize = counts.values().sum();
+        let is_usual = |count: usize| count >= LEAST_USUAL && 2 * count > all;
+        Self { text: counts.into_iter().find(|(_, count)| is_usual(*count)).map(|(text, _)| text) }
+    }
+
+    /// Whether a reminder says more than when it comes.
+    fn says_less_than(&self, alarm: &Component<'_>, row: &WrittenRow<'_, '_>) -> bool {
+        alarm.components().next().is_some()
+            || alarm.properties().any(|line| {
+                let text = line.text();
+                let text = text.trim();
+                match line.name().to_ascii_uppercase().as_str() {
+                    "TRIGGER" | "UID" | "X-WR-ALARMUID" | "ACKNOWLEDGED" => false,
+                    "ACTION" => !["DISPLAY", "AUDIO"].iter().any(|usual| text.eq_ignore_ascii_case(usual)),
+                    "DESCRIPTION" => {
+                        let title = row.event.title().unwrap_or_default();
+                        let says_nothing = ["", title.trim(), REMINDER].contains(&text);
+                        !says_nothing && Some(text) != self.text.as_deref()
+                    }
+                    _ => !text.is_empty(),
+                }
+            })
     }
 }

@@ -2,7 +2,7 @@
 
 use serde_json::{Map, Value};
 
-use super::cannot_carry::Places;
+use super::cannot_carry::{Places, UsualReminder};
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::write::{COLUMNS, WrittenTable};
@@ -20,12 +20,13 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
     let places = Places::of_fields(fields().chain([ColumnField::Replaces]));
     for (calendar, zones) in calendars {
         let name = calendar.name();
+        let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         for series in &calendar.series {
             written.events += 1;
             for event in series.events() {
                 let row = WrittenRow { event, series, zones, calendar: &name, file: None };
-                places.note(&row, &mut written.cannot_carry);
+                places.note(&row, &usual, &mut written.cannot_carry);
             }
             let mut line = object(series.lead(), series, zones, &name);
             let rules: Vec<Value> =

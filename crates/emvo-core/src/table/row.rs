@@ -432,12 +432,15 @@ fn add_reminders(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(),
     Ok(())
 }
 
+/// The words of a reminder that came from a table.
+pub(super) const REMINDER: &str = "Reminder";
+
 /// A reminder so long before the start.
 fn reminder(before: Duration) -> Component<'static> {
     let trigger = Duration { days: -before.days, seconds: -before.seconds };
     let mut alarm = Component::new("VALARM");
     alarm.push(Property::new("ACTION", &[], "DISPLAY"));
-    alarm.push(Property::new("DESCRIPTION", &[], "Reminder"));
+    alarm.push(Property::new("DESCRIPTION", &[], REMINDER));
     alarm.push(Property::new("TRIGGER", &[], &trigger.to_string()));
     alarm
 }

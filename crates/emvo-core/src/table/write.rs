@@ -2,14 +2,14 @@
 
 use rayon::prelude::*;
 
-use super::cannot_carry::{CannotCarry, Places};
+use super::cannot_carry::{CannotCarry, Places, UsualReminder};
 use super::cell::guarded;
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::{
-    Calendar, ComponentCounts, ComponentKind, Event, EventTime, Series, Status, ZoneRef,
+    Calendar, ComponentCounts, ComponentKind, Event, EventTime, OwnLine, Series, Status, ZoneRef,
 };
 use emvo_ical::zone::{Zone, ZoneResolver};
 
@@ -48,11 +48,29 @@ pub struct WrittenTable {
 }
 
 impl WrittenTable {
-    /// A row is an event; whatever else a calendar holds has no place.
+    /// A row is an event; whatever else a calendar holds has no place, nor has what
+    /// it says of itself besides its name.
     pub(super) fn leave_others_behind(&mut self, calendar: &Calendar<'_>) {
+        let mut count = |name: &str| {
+            *self.cannot_carry.entry(name.to_ascii_uppercase()).or_insert(0) += 1;
+        };
         for other in &calendar.others {
-            *self.cannot_carry.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
+            count(other.it.name());
             self.left_behind.add(ComponentKind::of(other.it.name()));
+        }
+        let floats = |time: &EventTime| !time.is_date() && *time.zone() == ZoneRef::Floating;
+        for line in calendar.properties.iter().filter(|line| !line.value().trim().is_empty()) {
+            let says_something = match OwnLine::of(line) {
+                OwnLine::Head | OwnLine::Copy => false,
+                // It stands in the rows.
+                OwnLine::Name => calendar.series.is_empty(),
+                // It says what times without a zone mean, and nothing where there are none.
+                OwnLine::Zone => calendar.events().any(|event| floats(event.start())),
+                _ => true,
+            };
+            if says_something {
+                count(line.name());
+            }
         }
     }
 }
@@ -113,6 +131,7 @@ pub fn write(
     let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
+        let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         written.events += calendar.series.len();
         let parts: Vec<(Vec<u8>, CannotCarry)> = calendar
@@ -124,7 +143,7 @@ pub fn write(
                     series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
                 let cells = of_series.map(|(series, event)| {
                     let row = WrittenRow { event, series, zones, calendar: &name, file: rows.file };
-                    places.note(&row, &mut left_out);
+                    places.note(&row, &usual, &mut left_out);
                     rows.cells(&row)
                 });
                 (rows.text(cells), left_out)

@@ -16,6 +16,7 @@ mod duration;
 mod event;
 pub mod fields;
 mod lenient_times;
+mod own_line;
 mod read;
 mod series;
 mod time;
@@ -28,6 +29,7 @@ pub use count::{count_components, count_components_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status};
 pub use lenient_times::{Certainty, LenientTimes, lenient_times};
+pub use own_line::OwnLine;
 pub use read::{ReadEvent, of_events, read_stated};
 pub use read::{read, read_bare};
 pub use series::Series;
@@ -139,8 +141,26 @@ impl<'a> Calendar<'a> {
         counts
     }
 
+    /// The zone names that its components refer to which are no events, inner
+    /// components included; a name comes as often as it is used.
+    pub fn zone_names_of_others(&self) -> impl Iterator<Item = ZoneName> {
+        let mut names = Vec::new();
+        for other in &self.others {
+            add_zone_names(&other.it, &mut names);
+        }
+        names.into_iter()
+    }
+
     /// Every event, overrides included, in order of series.
     pub fn events(&self) -> impl Iterator<Item = &Event<'a>> {
         self.series.iter().flat_map(Series::events)
+    }
+}
+
+fn add_zone_names(component: &Component<'_>, names: &mut Vec<ZoneName>) {
+    let words = component.properties().filter_map(|property| property.parameter("TZID"));
+    names.extend(words.filter_map(|word| ZoneName::new(&word)));
+    for inner in component.components() {
+        add_zone_names(inner, names);
     }
 }

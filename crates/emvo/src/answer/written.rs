@@ -43,7 +43,7 @@ pub(crate) fn summary(written: &Written) -> String {
         out.extend([" ", &styled(GOOD, "Nothing is lost.")]);
     }
     out.push('\n');
-    let StatementCounts { fragments, cut, left_behind, gave_way, .. } = account.statements;
+    let StatementCounts { fragments, cut, .. } = account.statements;
     if fragments > 0 {
         let lines = counted(fragments, "unreadable part", "unreadable parts");
         // Writing into a string cannot fail, here and below.
@@ -54,22 +54,34 @@ pub(crate) fn summary(written: &Written) -> String {
         let _ = writeln!(out, "{} {events} to fit; each is set aside whole as well", styled(WARNING, "!"));
     }
     let place = written.left_behind_path.as_deref().map_or_else(String::new, |path| format!(" ({path})"));
-    if left_behind > 0 {
-        let fields = fields_in_words(written, |why| why != WhyLeft::GaveWay);
-        let line = format!("folded events said more than the ones that stay: {fields}{place}");
-        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(&line));
-    }
-    if gave_way > 0 {
-        let fields = fields_in_words(written, |why| why == WhyLeft::GaveWay);
-        let _ = writeln!(out, "  {}", sanitized(&format!("gave way, as asked: {fields}{place}")));
-    }
+    let mut tell = |why: &[WhyLeft], mark: &str, words: &dyn Fn(String) -> String| {
+        let fields = fields_in_words(written, why);
+        if !fields.is_empty() {
+            let line = format!("{}{place}", words(fields));
+            let _ = writeln!(out, "{mark} {}", sanitized(&line));
+        }
+    };
+    let mark = styled(WARNING, "!");
+    tell(&[WhyLeft::DestinationStays, WhyLeft::OtherStays], &mark, &|fields| {
+        format!("folded events said more than the ones that stay: {fields}")
+    });
+    tell(&[WhyLeft::OneCalendar], &mark, &|fields| {
+        format!("the combined calendar says it once, and left behind is: {fields}")
+    });
+    tell(&[WhyLeft::NotTaken], &mark, &|fields| {
+        format!("the destination takes none, as its limits say: {fields}")
+    });
+    tell(&[WhyLeft::Superseded], " ", &|fields| {
+        format!("older versions said otherwise, or more than the newer ones: {fields}")
+    });
+    tell(&[WhyLeft::GaveWay], " ", &|fields| format!("gave way, as asked: {fields}"));
     out
 }
 
 /// `2 description, 1 reminders`.
-fn fields_in_words(written: &Written, is_due: impl Fn(WhyLeft) -> bool) -> String {
+fn fields_in_words(written: &Written, why: &[WhyLeft]) -> String {
     let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
-    for one in written.left_behind.iter().filter(|one| is_due(one.why)) {
+    for one in written.left_behind.iter().filter(|one| why.contains(&one.why)) {
         *counts.entry(&one.field).or_insert(0) += 1;
     }
     let parts: Vec<_> = counts.iter().map(|(field, count)| format!("{} {field}", grouped(*count))).collect();

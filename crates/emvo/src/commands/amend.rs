@@ -1,7 +1,7 @@
 //! `amend`: the same change to many events.
 
 use anyhow::{Context, bail};
-use emvo_core::amend::{Amendment, amend, amendable, amendable_names};
+use emvo_core::amend::{Amended, Amendment, amend, amendable, amendable_names};
 use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::split::starting_in_window;
 use emvo_ical::calendar::Series;
@@ -84,13 +84,15 @@ impl Command for AmendArgs {
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
-        let amending = Amending { amendments: self.amendments()? };
+        let amending = Amending { amendments: self.amendments()?, changed: 0 };
         self.job.resolve()?.run(amending)
     }
 }
 
 struct Amending {
     amendments: Vec<Amendment>,
+    /// How many series and single events were changed.
+    changed: usize,
 }
 
 impl Edit for Amending {
@@ -98,39 +100,46 @@ impl Edit for Amending {
     const DOING: &'static str = "changing events";
 
     fn edit<'t>(&mut self, _: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
-        scope.edit(loaded, |series, zones| match scope.window() {
-            None => self.amend(series),
-            Some(window) => self.amend_inside(series, window, zones),
-        })
+        let mut changed = 0;
+        let edited = scope.edit(loaded, |series, zones| {
+            let step = match scope.window() {
+                None => self.amend(series),
+                Some(window) => self.amend_inside(series, window, zones),
+            };
+            changed += usize::from(matches!(step, Step::Became(..)));
+            step
+        });
+        self.changed += changed;
+        edited
     }
 
     fn text(&self, written: &Written, detail: Detail) -> String {
-        let words = match written.changes.len() {
+        let words = match self.changed {
             0 => "no event was changed: none is chosen, or all are so already".to_owned(),
             many => format!("{} changed", counted(many, "event", "events")),
         };
-        let mut out = headline(&words, Extent::of(written.changes.len()));
+        let mut out = headline(&words, Extent::of(self.changed));
         out.push_str(&change_lines(&written.changes, detail, Examples::Several));
         out.push_str(&marked_lines(&refused_in_words(&written.refused)));
         out
     }
 
     fn needs_a_look(&self, written: &Written) -> bool {
-        written.changes.is_empty() || !written.refused.is_empty()
+        self.changed == 0 || !written.refused.is_empty()
     }
 }
 
 impl Amending {
     fn amend<'t>(&self, mut series: Series<'t>) -> Step<'t> {
-        let (uid, title) =
-            (series.uid_text().into_owned(), series.lead().title().unwrap_or_default().into_owned());
-        match amend(&mut series, &self.amendments) {
-            None => Step::Keep(series),
-            // The event is told by the words that it had.
-            Some((before, after)) => {
-                Step::Became(vec![series], vec![Change { rule: None, uid, title, before, after }])
-            }
+        let uid = series.uid_text().into_owned();
+        let told = amend(&mut series, &self.amendments);
+        if told.is_empty() {
+            return Step::Keep(series);
         }
+        // An event is told by the words that it had.
+        let change =
+            |Amended { title, before, after }| Change { rule: None, uid: uid.clone(), title, before, after };
+        Step::Became(vec![series], told.into_iter().map(change).collect())
     }
 
     /// Changes what lies in the window; a series that reaches out of it is split. If

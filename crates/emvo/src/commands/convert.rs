@@ -10,7 +10,7 @@ use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
+use emvo_ical::zone::{Zone, ZoneChoices};
 use hashbrown::{HashMap, HashSet};
 use serde::Serialize;
 
@@ -255,14 +255,7 @@ fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Read
         look_alikes: LookAlikes::Leave,
         ..MergeOptions::default()
     };
-    let merged = merge(None, vec![input], options);
-    let zones = ZoneResolver::of(&merged.calendar, &reading.zones);
-    Edited {
-        changes: merged.changes,
-        folds: merged.folds,
-        account: merged.account.of_folded(),
-        ..Edited::unchanged(merged.calendar, zones)
-    }
+    merge(None, vec![input], options).into_edited(&reading.zones)
 }
 
 /// The rule for rows that only say that they repeat.

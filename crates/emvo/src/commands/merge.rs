@@ -10,7 +10,7 @@ use emvo_core::merge::{
 use emvo_core::survey::default_window;
 use emvo_ical::calendar::{Classification, Duration};
 use emvo_ical::recurrence::Ceiling;
-use emvo_ical::zone::{ZoneChoices, ZoneResolver};
+use emvo_ical::zone::ZoneChoices;
 
 use super::{Command, Program};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
@@ -256,20 +256,15 @@ fn combined<'t>(
 ) -> anyhow::Result<Made<'t>> {
     let window = default_window(sources.iter().flat_map(Source::calendars));
     let (existing, incoming) = merge_inputs(sources, first)?;
-    let merged = merge(existing, incoming, options);
+    let mut merged = merge(existing, incoming, options);
     let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
-    let zones = ZoneResolver::of(&merged.calendar, choices);
-    let mut edited = Edited {
-        account: merged.account.of_folded(),
-        changes: merged.changes,
-        folds: merged.folds,
-        ..Edited::unchanged(merged.calendar, zones)
-    };
+    let look_alikes = std::mem::take(&mut merged.look_alikes);
+    let mut edited = merged.into_edited(choices);
     if let (Some(fitting), Some(window)) = (fitting, window) {
         let options = fitting.options(window, Ceiling::default());
         warnings.extend(fit(&mut edited, &options, choices).iter().map(unfit_in_words));
     }
-    Ok(Made { edited, look_alikes: merged.look_alikes, warnings })
+    Ok(Made { edited, look_alikes, warnings })
 }
 
 type MergeInputs<'t> = (Option<MergeInput<'t>>, Vec<MergeInput<'t>>);

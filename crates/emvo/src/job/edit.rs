@@ -19,7 +19,7 @@ use super::resolve::WindowChoice;
 use super::select::{Chosen, SelectArgs};
 use crate::answer::done::{Done, Remarks, done_page, done_sheet};
 use crate::answer::written::{
-    WrittenJson, output_lines, refused_in_words, stream_beside, summary, warnings_about,
+    WrittenJson, left_behind_lines, output_lines, refused_in_words, stream_beside, summary, warnings_about,
 };
 use crate::answer::{Answer, Detail, Form, Report, Reported, Stream, give};
 use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
@@ -218,6 +218,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
         let mut text = summary(written);
+        text.push_str(&left_behind_lines(written, detail));
         text.push_str(&self.edit.text(written, detail));
         text.push_str(&output_lines(written));
         text

@@ -254,16 +254,22 @@ fn account_of<'a>(
             written.changes.append(&mut one.changes);
             written.folds.append(&mut one.folds);
             whole.append(&mut one.whole);
+            written.left_behind.append(&mut one.left);
             let refused = std::mem::take(&mut one.refused).into_iter();
             written.refused.extend(refused.map(|refused| (source.path.clone(), refused)));
         }
     }
-    written.left_behind = written.folds.iter().flat_map(Fold::left_behind).collect();
-    let gave_way = written.left_behind.iter().filter(|one| one.why == WhyLeft::GaveWay).count();
+    written.left_behind.splice(..0, written.folds.iter().flat_map(Fold::left_behind));
     let counts = &mut written.account.statements;
     counts.cut = whole.len();
-    counts.gave_way = gave_way;
-    counts.left_behind = written.left_behind.len() - gave_way;
+    for one in &written.left_behind {
+        *match one.why {
+            WhyLeft::GaveWay => &mut counts.gave_way,
+            WhyLeft::Superseded => &mut counts.superseded,
+            WhyLeft::NotTaken => &mut counts.unplaced,
+            WhyLeft::DestinationStays | WhyLeft::OtherStays | WhyLeft::OneCalendar => &mut counts.left_behind,
+        } += 1;
+    }
     (written, whole, edited)
 }
 

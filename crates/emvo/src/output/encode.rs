@@ -46,6 +46,8 @@ impl Encoded {
     /// A table of these bytes. What was asked to be left out wants no place.
     fn of_table(bytes: Vec<u8>, table: WrittenTable, asked: &[ColumnField]) -> Self {
         let is_asked = |name: &str| {
+            // As in "texts of VALARM".
+            let name = name.rsplit(' ').next().unwrap_or(name);
             Field::of_property(name).is_some_and(|field| asked.iter().any(|one| one.field() == Some(field)))
         };
         let unasked = table.cannot_carry.iter().filter(|(name, _)| !is_asked(name));

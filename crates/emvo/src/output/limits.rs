@@ -118,19 +118,17 @@ pub(crate) struct LeftUnfit {
 /// Makes every series of a calendar fit. Returns what could not be made to.
 pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneChoices) -> Vec<LeftUnfit> {
     let mut refused = Vec::new();
-    let mut whole = Vec::new();
+    let (mut whole, mut left) = (Vec::new(), Vec::new());
     let zones = edited.zones.clone();
     edited.edit(choices, |_, series| {
         let fitted = fit_series(&series, options, &zones);
         let title = || series.lead().title().unwrap_or_default().into_owned();
         refused.extend(fitted.not_fitted.into_iter().map(|why| LeftUnfit { title: title(), why }));
         whole.extend(fitted.whole);
-        if fitted.parts.is_empty() {
-            // A series that has no date at all.
-            return Step::Removed(fitted.changes);
-        }
+        left.extend(fitted.left);
         Step::Became(fitted.parts, fitted.changes)
     });
     edited.whole.extend(whole);
+    edited.left.extend(left);
     refused
 }

@@ -217,13 +217,9 @@ impl<'t> DestinationRun<'_, 't> {
         let mut warnings = prepared.warnings;
         warnings.extend(merged.warnings.iter().map(warning_in_words));
         let choices = house_reading(self.plan).zones;
-        let zones = ZoneResolver::of(&merged.calendar, &choices);
-        let mut changes = prepared.changes;
-        let mut account = prepared.account;
-        account += merged.account.of_folded();
-        changes.extend(merged.changes);
-        let mut edited =
-            Edited { changes, folds: merged.folds, account, ..Edited::unchanged(merged.calendar, zones) };
+        let mut edited = merged.into_edited(&choices);
+        edited.changes.splice(..0, prepared.changes);
+        edited.account += prepared.account;
         if let (Some(fitting), Some(window)) = (&destination.fitting, window) {
             let options = fitting.options(window, Ceiling::default());
             warnings.extend(fit(&mut edited, &options, &choices).iter().map(unfit_in_words));
