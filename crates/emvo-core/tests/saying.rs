@@ -60,7 +60,7 @@ fn each_statement_that_is_missing_is_named() {
         (
             "BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:x\nTRIGGER:-PT5M\nEND:VALARM",
             "BEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:x\nTRIGGER:-PT9M\nEND:VALARM",
-            &["reminders -PT5M"],
+            &["reminders -PT5M x"],
         ),
         ("RRULE:FREQ=WEEKLY;COUNT=4", "", &["repeat FREQ=WEEKLY;COUNT=4"]),
         ("RRULE:FREQ=WEEKLY;COUNT=4", "RRULE:freq=weekly;count=4", &[]),

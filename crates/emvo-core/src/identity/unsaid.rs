@@ -119,16 +119,23 @@ fn add_words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statemen
     }
 }
 
-/// What an inner component says, line by line, but for its id.
+/// What an inner component says, line by line: when it comes first, and neither
+/// its id nor that a reminder is shown.
 fn inner_statement(inner: &Component<'_>) -> Statement {
     let field = if inner.is("VALARM") { Field::Reminders.name() } else { inner.name() };
     Statement::of(field, inner_words(inner))
 }
 
 fn inner_words(inner: &Component<'_>) -> String {
-    let lines = inner.properties().filter(|line| !line.is("UID")).map(|line| line.text().into_owned());
+    let is_told = |line: &&Property<'_>| {
+        let is_usual = line.is("ACTION") && line.value().eq_ignore_ascii_case("DISPLAY");
+        !is_usual && !line.is("UID") && !line.is("TRIGGER")
+    };
+    let words = |line: &Property<'_>| line.text().into_owned();
+    let first = inner.property("TRIGGER").map(words);
+    let lines = inner.properties().filter(is_told).map(words);
     let deeper = inner.components().map(inner_words);
-    lines.chain(deeper).collect::<Vec<_>>().join(" ")
+    first.into_iter().chain(lines).chain(deeper).collect::<Vec<_>>().join(" ")
 }
 
 /// What the properties and inner components of some names say in the events of a
