@@ -127,6 +127,28 @@ fn what_is_wrong_is_a_fault_with_its_line_and_the_rest_is_read() {
         ),
         (format!("BEGIN:VCALENDAR\n{event}"), 1, FaultKind::UnclosedCalendar, 1),
         (format!("BEGIN:VCALENDAR\n{event}END:VEVENT\nEND:VCALENDAR\n"), 5, FaultKind::StrayEnd, 1),
+        (
+            format!("BEGIN:VCALENDAR\nVERSION:2.0\nUID:b\nSUMMARY:lost\nEND:VEVENT\n{event}END:VCALENDAR\n"),
+            3,
+            FaultKind::Unopened { name: "VEVENT".to_owned() },
+            1,
+        ),
+        (
+            format!(
+                "BEGIN:VCALENDAR\nX-OWN:1\n{event}BEHIN:VEVENT\nUID:b\nEND:VEVENT\n{event}END:VCALENDAR\n"
+            ),
+            6,
+            FaultKind::Unopened { name: "VEVENT".to_owned() },
+            2,
+        ),
+        (
+            format!(
+                "BEGIN:VCALENDAR\n{event}BEGIN:VEVEMT\nUID:b\nBEGIN:VALARM\nEND:VALARM\nEND:VEVENT\n{event}END:VCALENDAR\n"
+            ),
+            5,
+            FaultKind::Unopened { name: "VEVENT".to_owned() },
+            2,
+        ),
         (format!("SUMMARY:lost\nBEGIN:VCALENDAR\n{event}END:VCALENDAR\n"), 1, FaultKind::OutsideCalendar, 1),
         (
             "BEGIN:VCALENDAR\nBEGIN:VEVENT\nUID:c\nBEGIN:VALARM\nACTION:DISPLAY\nEND:VEVENT\nEND:VCALENDAR\n"

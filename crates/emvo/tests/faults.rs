@@ -102,12 +102,14 @@ fn processes_with_one_output_leave_one_of_their_results() {
             .args(["merge", &format!("{at}.ics"), "-o", "all.ics", "--overwrite", "--no-ledger"])
             .current_dir(case.path(""))
             .stdout(Stdio::null())
+            .stderr(Stdio::piped())
             .spawn()
             .unwrap()
     };
     let running: Vec<Child> = (0..6).map(start).collect();
-    for mut child in running {
-        assert!(child.wait().unwrap().success());
+    for child in running {
+        let ended = child.wait_with_output().unwrap();
+        assert!(ended.status.success(), "{}", String::from_utf8_lossy(&ended.stderr));
     }
     let result = case.read("all.ics");
     let count = result.matches("BEGIN:VEVENT").count();

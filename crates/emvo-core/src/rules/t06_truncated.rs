@@ -28,7 +28,10 @@ impl Rule for Truncated {
         for fault in facts.faults {
             let is_cut = matches!(
                 fault.kind,
-                FaultKind::Unclosed { .. } | FaultKind::UnclosedInside { .. } | FaultKind::UnclosedCalendar
+                FaultKind::Unclosed { .. }
+                    | FaultKind::Unopened { .. }
+                    | FaultKind::UnclosedInside { .. }
+                    | FaultKind::UnclosedCalendar
             );
             if is_cut {
                 let message = fault.kind.to_string();

@@ -61,6 +61,13 @@ pub enum FaultKind {
     /// An `END` that nothing opened.
     #[error("END without a BEGIN")]
     StrayEnd,
+    /// A whole component (an event, a task) of which the `BEGIN` is lost. Its
+    /// lines are the fault's text.
+    #[error("{name} without its BEGIN line")]
+    Unopened {
+        /// The component's name.
+        name: String,
+    },
     /// A property outside any component.
     #[error("outside any calendar")]
     OutsideCalendar,
@@ -250,7 +257,10 @@ impl<'a> Parser<'a> {
             return self.fault(line, FaultKind::TooDeep);
         }
         let Some(depth) = self.open.iter().rposition(|open| open.name.eq_ignore_ascii_case(name)) else {
-            return self.fault(line, FaultKind::StrayEnd);
+            if !self.set_aside_unopened(line, name) {
+                self.fault(line, FaultKind::StrayEnd);
+            }
+            return;
         };
         self.set_aside_down_to(depth + 1, line.start);
         if let Some(mut open) = self.open.pop() {
@@ -289,6 +299,49 @@ impl<'a> Parser<'a> {
             self.parsed.faults.push(Fault { line: broken.line, kind, text });
         }
         self.forbid_copying();
+    }
+
+    /// Sets aside the lines that stand in front of the end of a component whose
+    /// beginning is lost: they are its own, and no lines of the calendar. Whether
+    /// there are any.
+    ///
+    /// ```text
+    /// END:VEVENT
+    /// UID:b              ┐ where a calendar has components or lines of its
+    /// DTSTART:…          │ head before it, the lines behind those are the
+    /// SUMMARY:Handover   ┘ component's
+    /// END:VEVENT
+    /// ```
+    fn set_aside_unopened(&mut self, line: SourceLine<'a>, name: &str) -> bool {
+        let is_in_calendar = self.open.first().is_some_and(|open| is_calendar(&open.name));
+        if !is_in_calendar || !is_calendar_part(name) {
+            return false;
+        }
+        let kind = FaultKind::Unopened { name: name.to_owned() };
+        let calendar = match self.open.as_slice() {
+            [calendar] => calendar,
+            // It begins under a garbled name.
+            [_, garbled] if !is_calendar_part(&garbled.name) => {
+                let (number, text) = (garbled.line, &self.text[garbled.start..line.end]);
+                self.items.truncate(garbled.first_item);
+                self.open.pop();
+                self.forbid_copying();
+                self.parsed.faults.push(Fault { line: number, kind, text });
+                return true;
+            }
+            _ => return false,
+        };
+        let is_its_own =
+            |item: &&Item<'a>| matches!(item, Item::Property(line) if !is_of_calendar_head(line.name()));
+        let own = &self.items[calendar.first_item..];
+        let count = own.iter().rev().take_while(is_its_own).count();
+        let Some(Item::Property(first)) = own.get(own.len() - count) else { return false };
+        let (number, lines) = (first.line(), line.number.saturating_sub(first.line()));
+        let start = start_of_line(self.text, line.start, lines as usize);
+        self.items.truncate(self.items.len() - count);
+        self.forbid_copying();
+        self.parsed.faults.push(Fault { line: number, kind, text: &self.text[start..line.end] });
+        true
     }
 
     fn close_cut_calendar(&mut self, at: usize) {
@@ -338,6 +391,30 @@ impl<'a> Parser<'a> {
         self.close_cut_calendar(at);
         self.parsed.faults.sort_by_key(|fault| fault.line);
     }
+}
+
+/// Where the line begins that stands some lines before the one that begins at `at`.
+fn start_of_line(text: &str, at: usize, lines_before: usize) -> usize {
+    text[..at].rmatch_indices('\n').nth(lines_before).map_or(0, |(at, _)| at + 1)
+}
+
+/// Whether a line is one of those that a calendar has in front of its components,
+/// and that no component has.
+fn is_of_calendar_head(name: &str) -> bool {
+    const HEAD: [&str; 10] = [
+        "VERSION",
+        "PRODID",
+        "CALSCALE",
+        "METHOD",
+        "NAME",
+        "SOURCE",
+        "REFRESH-INTERVAL",
+        "X-PUBLISHED-TTL",
+        "TIMEZONE-ID",
+        "X-WR-CALNAME",
+    ];
+    let name = name.to_ascii_uppercase();
+    HEAD.contains(&name.as_str()) || name.starts_with("X-WR-") || name.ends_with("-CALENDAR-COLOR")
 }
 
 fn is_calendar(name: &str) -> bool {

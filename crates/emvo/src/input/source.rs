@@ -122,7 +122,7 @@ impl SetAside<'_> {
 /// What a fault takes out of a calendar as a whole, if it is what people count.
 fn whole_component(fault: &Fault<'_>) -> Option<ComponentKind> {
     match &fault.kind {
-        FaultKind::Unclosed { name } => {
+        FaultKind::Unclosed { name } | FaultKind::Unopened { name } => {
             Some(ComponentKind::of(name)).filter(|kind| *kind != ComponentKind::Other)
         }
         _ => None,
