@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use serde::Serialize;
 
 use super::{Answer, Detail};
-use crate::output::backup::{Entry, Manifest};
+use crate::output::backup::{Entry, Manifest, Original};
 use crate::terminal::{ERROR, GOOD, WARNING, counted, sanitized, styled};
 
 /// A backup that was read again.
@@ -14,8 +14,6 @@ pub(crate) struct Backup {
     pub(crate) manifest: Manifest,
     /// What is not as the manifest says.
     pub(crate) faults: Vec<String>,
-    /// Events of the inputs that could not be read and are not in it.
-    pub(crate) set_aside: usize,
 }
 
 impl Answer for Backup {
@@ -28,25 +26,30 @@ impl Answer for Backup {
         }
         let mut out: String = self.manifest.calendars.iter().map(line_of).collect();
         let calendars = counted(self.manifest.calendars.len(), "calendar", "calendars");
+        let originals = match self.manifest.originals.len() {
+            0 => String::new(),
+            many => format!(" and {} as they came", counted(many, "export", "exports")),
+        };
         let shown = sanitized(&self.path);
         // Writing into a string cannot fail, here and below.
-        let _ =
-            writeln!(out, "{}: {calendars} in {shown}, read again and as they were", styled(GOOD, "Whole"));
-        if self.set_aside > 0 {
-            let (one, many) = ("event could not be read and is", "events could not be read and are");
-            let events = counted(self.set_aside, one, many);
-            let _ = writeln!(
-                out,
-                "{} {events} not in the backup: keep the exports as well",
-                styled(WARNING, "!")
-            );
+        let _ = writeln!(
+            out,
+            "{}: {calendars}{originals} in {shown}, read again and unchanged",
+            styled(GOOD, "Whole")
+        );
+        if self.manifest.set_aside > 0 {
+            let (one, many) = ("event cannot be read and stands", "events cannot be read and stand");
+            let events = counted(self.manifest.set_aside, one, many);
+            let mark = styled(WARNING, "!");
+            let _ = writeln!(out, "{mark} {events} in the exports alone (originals/), not in the calendars");
         }
         out
     }
 
     fn json(&self) -> impl Serialize {
-        let Self { path, manifest, faults, set_aside } = self;
-        BundleJson { path, calendars: &manifest.calendars, set_aside: *set_aside, faults }
+        let Self { path, manifest, faults } = self;
+        let Manifest { calendars, originals, set_aside, .. } = manifest;
+        BundleJson { path, calendars, originals, set_aside: *set_aside, faults }
     }
 }
 
@@ -63,6 +66,35 @@ fn line_of(one: &Entry) -> String {
 struct BundleJson<'b> {
     path: &'b str,
     calendars: &'b [Entry],
+    originals: &'b [Original],
     set_aside: usize,
     faults: &'b [String],
+}
+
+/// What came back out of a backup.
+pub(crate) struct Restored {
+    pub(crate) backup: String,
+    pub(crate) outputs: Vec<String>,
+}
+
+impl Answer for Restored {
+    const COMMAND: &'static str = "bundle";
+
+    fn text(&self, _: Detail) -> String {
+        let mut out: String =
+            self.outputs.iter().map(|path| format!("wrote {}\n", sanitized(path))).collect();
+        let files = counted(self.outputs.len(), "file", "files");
+        let _ = writeln!(out, "{files} out of {}, unchanged", sanitized(&self.backup));
+        out
+    }
+
+    fn json(&self) -> impl Serialize {
+        RestoredJson { path: &self.backup, outputs: &self.outputs }
+    }
+}
+
+#[derive(Serialize)]
+struct RestoredJson<'r> {
+    path: &'r str,
+    outputs: &'r [String],
 }

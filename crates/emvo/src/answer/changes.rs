@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use super::list::unread_line;
 use super::{Answer, Detail};
-use crate::input::Source;
+use crate::input::{Given, Source, given};
 use crate::terminal::{DIM, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// How many events of a kind a usual answer lists.
@@ -68,6 +68,10 @@ impl Answer for Compared<'_, '_> {
 
     fn json(&self) -> impl Serialize {
         to_json(&self.found, self.outputs.clone())
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        given(self.snapshots.into_iter().flatten())
     }
 
     fn warnings(&self) -> Vec<String> {

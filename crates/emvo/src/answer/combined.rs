@@ -14,6 +14,7 @@ use super::written::{
     warnings_about,
 };
 use super::{Answer, Detail, Reported, Stream};
+use crate::input::Given;
 use crate::output::Written;
 use crate::terminal::{DIM, WARNING, counted, sanitized, styled};
 
@@ -66,6 +67,10 @@ impl Answer for Combined {
         text.push_str(&look_alike_lines(&self.look_alikes, self.review));
         text.push_str(&output_lines(written));
         text
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.written.inputs.clone()
     }
 
     fn json(&self) -> impl Serialize {

@@ -10,7 +10,7 @@ use serde::Serialize;
 use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
 use super::list::{Line, SortArg, unread_line};
 use super::{Answer, Detail};
-use crate::input::Source;
+use crate::input::{Given, Source, given};
 use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// A list of dates, and what was asked for.
@@ -47,6 +47,10 @@ impl Answer for Dates<'_, '_> {
 
     fn json(&self) -> impl Serialize {
         json_of(&self.list, self.window)
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        given(self.sources)
     }
 
     fn warnings(&self) -> Vec<String> {

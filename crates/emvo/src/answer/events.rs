@@ -12,7 +12,7 @@ use serde::Serialize;
 
 use super::list::{Line, unread_line};
 use super::{Answer, Detail};
-use crate::input::{Loaded, Source};
+use crate::input::{Given, Loaded, Source, given};
 use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, sanitized, styled};
 
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
@@ -111,6 +111,10 @@ impl Answer for Events<'_, '_> {
 
     fn json(&self) -> impl Serialize {
         EventsJson { events: &self.lines }
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        given(self.sources)
     }
 
     fn warnings(&self) -> Vec<String> {

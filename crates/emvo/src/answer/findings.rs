@@ -11,7 +11,7 @@ use serde::Serialize;
 use super::page::{made_by, table};
 use super::sheet::sheet;
 use super::{Answer, Detail, Reported};
-use crate::input::Format;
+use crate::input::{Format, Given};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// How many events a usual answer names for one message.
@@ -28,6 +28,7 @@ pub(crate) struct Found<'s> {
 pub(crate) struct Findings<'s> {
     pub(crate) found: Vec<Found<'s>>,
     pub(crate) inputs: Vec<&'s str>,
+    pub(crate) given: Vec<Given>,
     /// The path of the report, if there is one.
     pub(crate) report: Option<String>,
     /// How many files claim to be exports and were not read.
@@ -40,6 +41,10 @@ impl Answer for Findings<'_> {
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
         text(&self.found, detail) + &closing(&self.found, self.not_read) + &report.unwrap_or_default()
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.given.clone()
     }
 
     fn json(&self) -> impl Serialize {

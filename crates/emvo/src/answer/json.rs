@@ -6,26 +6,35 @@ use std::io::{self, Write};
 use emvo_core::edit::{Account, Balance, Change};
 use serde::Serialize;
 
+use crate::input::Given;
+
 /// What every document starts with.
 #[derive(Serialize)]
 struct Document<'d, T> {
     emvo: &'static str,
     command: &'static str,
+    /// What was given, path by path; nothing for commands that read no exports.
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    inputs: Vec<Given>,
     #[serde(flatten)]
     body: &'d T,
 }
 
 /// One document as a file.
-pub(super) fn document<T: Serialize>(command: &'static str, body: &T) -> anyhow::Result<Vec<u8>> {
-    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, body };
+pub(super) fn document<T: Serialize>(
+    command: &'static str,
+    inputs: Vec<Given>,
+    body: &T,
+) -> anyhow::Result<Vec<u8>> {
+    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, inputs, body };
     let mut bytes = serde_json::to_vec_pretty(&document)?;
     bytes.push(b'\n');
     Ok(bytes)
 }
 
 /// Prints one document.
-pub(super) fn print<T: Serialize>(command: &'static str, body: &T) -> io::Result<()> {
-    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, body };
+pub(super) fn print<T: Serialize>(command: &'static str, inputs: Vec<Given>, body: &T) -> io::Result<()> {
+    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, inputs, body };
     let mut out = io::stdout().lock();
     serde_json::to_writer_pretty(&mut out, &document)?;
     writeln!(out)

@@ -37,6 +37,7 @@ use serde::Serialize;
 
 pub(crate) use json::{AccountJson, ChangeJson};
 
+use crate::input::Given;
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
 use crate::terminal::{say, say_beside, warn};
 
@@ -71,6 +72,12 @@ pub(crate) trait Answer {
 
     fn json(&self) -> impl Serialize;
 
+    /// What was given, path by path, for programs; people are warned of what was not
+    /// read.
+    fn inputs(&self) -> Vec<Given> {
+        Vec::new()
+    }
+
     /// What a person has to know besides the text.
     fn warnings(&self) -> Vec<String> {
         Vec::new()
@@ -96,7 +103,7 @@ pub(crate) trait Reported: Answer {
 /// Gives an answer in the form that was asked for.
 pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
     match form {
-        Form::Json => json::print(A::COMMAND, &answer.json()).context("could not print")?,
+        Form::Json => json::print(A::COMMAND, answer.inputs(), &answer.json()).context("could not print")?,
         Form::Silent => {}
         Form::Text(detail) => {
             let text = answer.text(detail);
@@ -112,7 +119,7 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
 
 /// An answer as a JSON document.
 fn document<A: Answer + ?Sized>(answer: &A) -> anyhow::Result<Vec<u8>> {
-    json::document(A::COMMAND, &answer.json())
+    json::document(A::COMMAND, answer.inputs(), &answer.json())
 }
 
 /// The form of a report, by the name of its file.

@@ -13,7 +13,7 @@ use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
 use super::{Answer, Detail};
-use crate::input::Source;
+use crate::input::{Given, Source, given};
 use crate::output::file_record;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};
 
@@ -30,12 +30,22 @@ pub(crate) struct Proof<'p, 't> {
     pub(crate) report: Option<String>,
 }
 
+impl Proof<'_, '_> {
+    fn given(&self) -> Vec<Given> {
+        given(self.sources.iter().chain(self.results))
+    }
+}
+
 impl Answer for Proof<'_, '_> {
     const COMMAND: &'static str = "reconcile";
 
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
         text_of(self, detail) + &report.unwrap_or_default()
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.given()
     }
 
     fn json(&self) -> impl Serialize {
@@ -67,6 +77,10 @@ impl Answer for Rehearsal<'_, '_> {
             out.extend(["wrote ", &sanitized(path), "\n"]);
         }
         out
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.proof.given()
     }
 
     fn json(&self) -> impl Serialize {
@@ -184,7 +198,7 @@ impl Proof<'_, '_> {
             );
             lines.push(format!("{} in no count here", counted(unread, one, many)));
         }
-        lines.extend(self.sources.iter().flat_map(|source| &source.beside).map(ToString::to_string));
+        lines.extend(self.sources.iter().flat_map(|source| &source.beside.not_read).map(ToString::to_string));
         lines
     }
 

@@ -11,7 +11,7 @@ use super::survey_detail::{repeat_lines, table_lines, zone_lines};
 use super::survey_json::survey_json;
 use super::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
 use super::{Answer, Detail};
-use crate::input::Source;
+use crate::input::{Given, Source, given};
 use crate::terminal::{Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 impl Answer for Surveyed<'_, '_> {
@@ -20,6 +20,10 @@ impl Answer for Surveyed<'_, '_> {
     fn text(&self, detail: Detail) -> String {
         let Self { sources, calendars, totals, twins, findings, .. } = self;
         text(sources, calendars, totals, twins, findings, detail)
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        given(self.sources)
     }
 
     fn json(&self) -> impl Serialize {

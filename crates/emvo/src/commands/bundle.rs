@@ -1,7 +1,7 @@
 //! `bundle`: a backup of calendars that can be checked, and read back.
 
 use std::collections::BTreeSet;
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use anyhow::{Context, bail};
 use emvo_core::product::PRODUCT_ID;
@@ -10,31 +10,42 @@ use emvo_ical::calendar::{count_components, write_with_head};
 use emvo_ical::recurrence::Ceiling;
 
 use super::{Command, Program};
-use crate::answer::backup::Backup;
+use crate::answer::backup::{Backup, Restored};
 use crate::answer::{Form, give};
 use crate::commands::convert::as_calendar_file;
-use crate::input::{InputGroup, ReadAs, ReadFiles, Reading, Secret, Source, with_sources};
+use crate::input::{
+    InputGroup, ORIGINALS, ReadAs, ReadFiles, Reading, Secret, Source, files_on_disk, with_sources,
+};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::backup::{Contents, Entry, Manifest, checked, zipped};
-use crate::output::{Existing, Guard, NamedFile, Readers, Role, digest};
+use crate::output::backup::{Contents, Entry, Manifest, Original, checked, restored, zipped};
+use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest};
 use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like
 #[derive(Debug, clap::Args)]
 pub(crate) struct BundleArgs {
-    /// What to keep: exports, folders, zips
+    /// What to keep: exports, folders, zips; with --restore the backup
     #[arg(value_name = "INPUT", required_unless_present = "verify")]
     inputs: Vec<PathBuf>,
-    /// Where to write the backup
+    /// Where to write the backup; with --restore the folder for what comes back
     #[arg(
         long,
         short,
-        value_name = "BACKUP.zip",
+        value_name = "BACKUP.zip|FOLDER",
         required_unless_present = "verify",
         help_heading = "Output"
     )]
     output: Option<PathBuf>,
+    /// Give back calendars or exports of the backup that is the input, by name, or all
+    #[arg(
+        long,
+        value_name = "NAME|all",
+        requires = "output",
+        conflicts_with = "encrypt",
+        help_heading = "Output"
+    )]
+    restore: Option<String>,
     /// Read a backup again and check it
     #[arg(long, value_name = "BACKUP.zip", conflicts_with_all = ["inputs", "output"], help_heading = "Output")]
     verify: Option<PathBuf>,
@@ -51,8 +62,11 @@ pub(crate) struct BundleArgs {
 }
 
 impl Command for BundleArgs {
-    const EXAMPLES: &'static [&'static str] =
-        &["emvo bundle exports -o backup.zip", "emvo bundle --verify backup.zip"];
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo bundle exports -o backup.zip",
+        "emvo bundle --verify backup.zip",
+        "emvo bundle backup.zip --restore all -o restored",
+    ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
@@ -62,6 +76,11 @@ impl Command for BundleArgs {
             return verify(path, &files, reading.secret.as_ref(), form);
         }
         let existing = Existing::of_flag(self.overwrite);
+        if let (Some(wanted), Some(folder)) = (&self.restore, &self.output) {
+            let [backup] = self.inputs.as_slice() else { bail!("--restore takes one backup as INPUT") };
+            let restore = Restore { backup, wanted, folder, existing };
+            return restore.run(&files, reading.secret.as_ref(), form);
+        }
         let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
         let secret = match (&reading.secret, self.encrypt) {
             (Some(secret), _) => Some(secret.clone()),
@@ -72,9 +91,12 @@ impl Command for BundleArgs {
         with_sources(&[group], &files, |[mut sources]| {
             progress::doing("packing");
             let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
-            let (manifest, contents) = calendars(&mut sources, &reading)?;
+            let (mut manifest, mut contents) = calendars(&mut sources, &reading)?;
+            let on_disk = files_on_disk(&self.inputs, output.path())?;
+            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents)?;
+            manifest.set_aside = set_aside;
             output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
-            let backup = read_again(&output, &files, secret.as_ref(), set_aside)?;
+            let backup = read_again(&output, &files, secret.as_ref())?;
             if let Some(fault) = backup.faults.first() {
                 bail!("the backup does not read back: {fault}");
             }
@@ -90,22 +112,22 @@ fn asked() -> anyhow::Result<Secret> {
 }
 
 /// Reads what was written again, before anybody relies on it.
-fn read_again(
-    output: &NamedFile,
-    files: &ReadFiles,
-    secret: Option<&Secret>,
-    set_aside: usize,
-) -> anyhow::Result<Backup> {
+fn read_again(output: &NamedFile, files: &ReadFiles, secret: Option<&Secret>) -> anyhow::Result<Backup> {
     let path = output.path().context("-o says where the backup goes")?;
     let found = checked(&files.read(path, ReadAs::Backup)?, secret)?;
     let path = path.display().to_string();
-    Ok(Backup { path, manifest: found.manifest, faults: found.faults, set_aside })
+    Ok(Backup { path, manifest: found.manifest, faults: found.faults })
 }
 
 /// One calendar file for each calendar, under names that are all different.
 fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(Manifest, Contents)> {
-    let mut manifest =
-        Manifest { emvo: env!("CARGO_PKG_VERSION").to_owned(), bundle: 1, calendars: Vec::new() };
+    let mut manifest = Manifest {
+        emvo: env!("CARGO_PKG_VERSION").to_owned(),
+        bundle: 2,
+        calendars: Vec::new(),
+        originals: Vec::new(),
+        set_aside: 0,
+    };
     let (mut contents, mut taken) = (Vec::new(), BTreeSet::new());
     for source in sources {
         let path = source.path.clone();
@@ -140,6 +162,53 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
     Ok((manifest, contents))
 }
 
+/// The exports as they came: every file on the disk as a whole, and what came
+/// through standard input.
+fn keep_originals(
+    on_disk: &[PathBuf],
+    sources: &[Source<'_>],
+    files: &ReadFiles,
+    manifest: &mut Manifest,
+    contents: &mut Contents,
+) -> anyhow::Result<()> {
+    let mut all = Vec::new();
+    for path in on_disk {
+        let shown = path.display().to_string();
+        // What cannot be opened was told as such.
+        if let Ok(bytes) = files.read(path, ReadAs::Input) {
+            all.push((shown, bytes));
+        }
+    }
+    let piped = sources.iter().filter(|source| source.path == "-");
+    all.extend(piped.map(|source| ("standard-input".to_owned(), source.bytes.to_vec())));
+    let mut taken = BTreeSet::new();
+    for (source, bytes) in all {
+        let file = original_name(&source, &mut taken);
+        let sha256 = digest(&bytes);
+        manifest.originals.push(Original { file: file.clone(), source, bytes: bytes.len(), sha256 });
+        contents.push((file, bytes));
+    }
+    Ok(())
+}
+
+/// The path of an export inside the backup: its own below `originals/`, without
+/// what would lead out of it.
+fn original_name(source: &str, taken: &mut BTreeSet<String>) -> String {
+    let parts = Path::new(source).components().filter_map(|part| match part {
+        Component::Normal(part) => Some(part.to_string_lossy()),
+        _ => None,
+    });
+    let name = parts.collect::<Vec<_>>().join("/");
+    let numbered = |number: usize| match number {
+        1 => format!("{ORIGINALS}{name}"),
+        _ => format!("{ORIGINALS}{number}/{name}"),
+    };
+    // One more name than there are taken ones is free.
+    let number = (1..=taken.len() + 1).find(|number| !taken.contains(&numbered(*number))).unwrap_or(1);
+    taken.insert(numbered(number));
+    numbered(number)
+}
+
 fn free_name(name: &str, taken: &mut BTreeSet<String>) -> String {
     let safe: String =
         name.trim().chars().map(|char| if char.is_alphanumeric() { char } else { '-' }).collect();
@@ -157,6 +226,38 @@ fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -
     let bytes = files.read(path, ReadAs::Backup).with_context(|| format!("could not read `{shown}`"))?;
     let found = checked(&bytes, secret).with_context(|| format!("`{shown}`"))?;
     let is_broken = !found.faults.is_empty();
-    give(&Backup { path: shown, manifest: found.manifest, faults: found.faults, set_aside: 0 }, form)?;
+    give(&Backup { path: shown, manifest: found.manifest, faults: found.faults }, form)?;
     Ok(Outcome::needs_a_look_if(is_broken))
+}
+
+/// Giving back what a backup holds.
+struct Restore<'r> {
+    backup: &'r Path,
+    wanted: &'r str,
+    folder: &'r Path,
+    existing: Existing,
+}
+
+impl Restore<'_> {
+    fn run(&self, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {
+        let shown = self.backup.display().to_string();
+        let bytes =
+            files.read(self.backup, ReadAs::Backup).with_context(|| format!("could not read `{shown}`"))?;
+        let contents = restored(&bytes, secret, self.wanted).with_context(|| format!("`{shown}`"))?;
+        let guard = Guard::new(files);
+        let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
+        for (name, bytes) in contents {
+            // The name comes out of a zip, which may have been made to lead elsewhere.
+            let path = Path::new(&name);
+            if !path.components().all(|part| matches!(part, Component::Normal(_))) {
+                bail!("`{shown}`: `{name}` leads out of its folder, so nothing was restored");
+            }
+            let claim = guard.claim(&self.folder.join(path), Role::Output, self.existing, Folder::Make)?;
+            batch.add(Target::File(claim), bytes);
+        }
+        let outputs = batch.paths();
+        batch.place()?;
+        give(&Restored { backup: shown, outputs }, form)?;
+        Ok(Outcome::needs_a_look_if(false))
+    }
 }

@@ -10,7 +10,7 @@ use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::advice::told;
 use crate::answer::findings::{Findings, Found};
-use crate::input::{InputGroup, Loaded, ReadFiles, Source, with_sources};
+use crate::input::{InputGroup, Loaded, ReadFiles, Source, given, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, RuleArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs, series_with};
@@ -67,8 +67,9 @@ impl Command for CheckArgs {
                 let scope = Scope::over(&sources, chosen, &window, &reading);
                 let found = findings(&sources, &scope, &choice, limits);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
-                let not_read = sources.iter().map(|source| source.beside.len()).sum();
-                let findings = Findings { found, inputs, report: report.shown(), not_read };
+                let not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
+                let given = given(&sources);
+                let findings = Findings { found, inputs, given, report: report.shown(), not_read };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)

@@ -65,7 +65,7 @@ impl Command for ReconcileArgs {
             let Some(mut found) = found else {
                 bail!("the sources hold no event that can be read, so there is nothing to account for");
             };
-            if sources.iter().chain(&results).any(|source| !source.beside.is_empty()) {
+            if sources.iter().chain(&results).any(|source| !source.beside.not_read.is_empty()) {
                 // What was not read cannot be accounted for.
                 found.verdict = Verdict::Incomplete;
             }

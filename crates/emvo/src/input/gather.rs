@@ -3,58 +3,92 @@
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use anyhow::Context;
+use anyhow::{Context, bail};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 
 use super::files::{ReadAs, ReadFiles};
 use super::memory::ensure_memory_for;
-use super::packed::{GZIP, unpack, unpack_gzip};
+use super::packed::unpacked;
 use super::secret::Secret;
 use super::source_file::{NamedBy, SourceFile, is_own};
 use crate::terminal::progress;
 
 /// Reads all inputs, in the order given; folders and zips by name. `output` is
-/// left out of folder walks.
+/// left out of folder walks. A file that is there and cannot be read is told with
+/// the reason; one that is named and is not there is an error, since a name may be
+/// mistyped.
 pub(crate) fn gather(
     inputs: &[PathBuf],
     output: Option<&Path>,
     secret: Option<&Secret>,
     files: &ReadFiles,
 ) -> anyhow::Result<Vec<SourceFile>> {
-    let mut found = Vec::new();
-    for input in inputs {
-        if input.is_dir() {
-            walk(input, output, &mut found)?;
-        } else {
-            found.push(Found { path: input.clone(), named_by: NamedBy::Person });
-        }
-    }
+    let found = found_at(inputs, output)?;
     let on_disk = found.iter().filter(|found| !found.is_standard_input());
     ensure_memory_for(on_disk.map(|found| found.path.as_path()))?;
     let read: Vec<_> = found.par_iter().map(|found| found.read(files)).collect();
     let mut gathered = Vec::new();
-    for (found, bytes) in found.iter().zip(read) {
-        let Found { path, named_by } = found;
-        let (shown, bytes) = (path.display().to_string(), bytes?);
-        if !found.is_standard_input() && bytes.starts_with(b"PK\x03\x04") {
-            let unpacked = unpack(&shown, bytes, *named_by, secret)?;
-            gathered.extend(unpacked.into_iter().map(|(path, bytes)| SourceFile {
-                path,
-                bytes,
-                named_by: NamedBy::Walk,
-            }));
-        } else if !found.is_standard_input() && bytes.starts_with(GZIP) {
-            gathered.push(SourceFile {
-                bytes: unpack_gzip(&shown, &bytes)?,
-                path: shown,
-                named_by: *named_by,
-            });
-        } else {
-            gathered.push(SourceFile { path: shown, bytes, named_by: *named_by });
+    for (found, file) in found.iter().zip(read) {
+        let file = file?;
+        if found.is_standard_input() {
+            gathered.push(file);
+            continue;
+        }
+        let unpacked = unpacked(file, secret);
+        match &found.within {
+            None => gathered.extend(unpacked),
+            Some(within) => gathered.extend(chosen(unpacked, within)?),
         }
     }
     Ok(gathered)
+}
+
+/// The files on the disk that inputs lead to, as `gather` reads them.
+pub(crate) fn files_on_disk(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<PathBuf>> {
+    let found = found_at(inputs, output)?.into_iter();
+    Ok(found.filter(|found| !found.is_standard_input()).map(|found| found.path).collect())
+}
+
+fn found_at(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<Found>> {
+    let mut found = Vec::new();
+    for input in inputs {
+        if input.is_dir() {
+            walk(input, output, &mut found)?;
+        } else if let Some((zip, within)) = zip_around(input) {
+            found.push(Found { path: zip, named_by: NamedBy::Person, within: Some(within) });
+        } else {
+            found.push(Found { path: input.clone(), named_by: NamedBy::Person, within: None });
+        }
+    }
+    Ok(found)
+}
+
+/// Whether a path leads to a file, or to something in a zip.
+pub(crate) fn is_there(path: &Path) -> bool {
+    path.exists() || zip_around(path).is_some()
+}
+
+/// The file in which a path that is none goes on, and the whole path as people
+/// know what is in there: `exports/all.zip/crew.ics`.
+fn zip_around(path: &Path) -> Option<(PathBuf, String)> {
+    if path.exists() {
+        return None;
+    }
+    let zip = path.ancestors().skip(1).find(|above| above.is_file())?;
+    Some((zip.to_owned(), path.display().to_string()))
+}
+
+/// The files of a zip that were asked for: one by its path, or all below it.
+fn chosen(files: Vec<SourceFile>, within: &str) -> anyhow::Result<Vec<SourceFile>> {
+    let below = format!("{}/", within.trim_end_matches('/'));
+    let is_meant = |file: &SourceFile| file.path == within || file.path.starts_with(&below);
+    let paths: Vec<String> = files.iter().map(|file| file.path.clone()).collect();
+    let chosen: Vec<SourceFile> = files.into_iter().filter(is_meant).collect();
+    if chosen.is_empty() {
+        bail!("there is no `{within}`; there are {}", paths.join(", "));
+    }
+    Ok(chosen.into_iter().map(|file| SourceFile { named_by: NamedBy::Person, ..file }).collect())
 }
 
 /// The name that stands for it.
@@ -64,6 +98,8 @@ const STANDARD_INPUT: &str = "-";
 struct Found {
     path: PathBuf,
     named_by: NamedBy,
+    /// What of it is meant, if it is a zip of which not all is.
+    within: Option<String>,
 }
 
 impl Found {
@@ -71,16 +107,23 @@ impl Found {
         self.path.as_os_str() == STANDARD_INPUT
     }
 
-    fn read(&self, files: &ReadFiles) -> anyhow::Result<Vec<u8>> {
+    fn read(&self, files: &ReadFiles) -> anyhow::Result<SourceFile> {
+        let (path, named_by) = (self.path.display().to_string(), self.named_by);
         if self.is_standard_input() {
             let mut bytes = Vec::new();
             io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
-            return Ok(bytes);
+            return Ok(SourceFile { path, bytes, named_by, cannot: None });
         }
-        progress::doing(&format!("reading {}", self.path.display()));
-        files
-            .read(&self.path, ReadAs::Input)
-            .with_context(|| format!("could not read `{}`", self.path.display()))
+        progress::doing(&format!("reading {path}"));
+        match files.read(&self.path, ReadAs::Input) {
+            Ok(bytes) => Ok(SourceFile { path, bytes, named_by, cannot: None }),
+            Err(error) if error.kind() == io::ErrorKind::NotFound => {
+                Err(error).with_context(|| format!("could not read `{path}`"))
+            }
+            Err(error) => {
+                Ok(SourceFile { path, bytes: Vec::new(), named_by, cannot: Some(error.to_string()) })
+            }
+        }
     }
 }
 
@@ -92,7 +135,7 @@ fn walk(folder: &Path, output: Option<&Path>, found: &mut Vec<Found>) -> anyhow:
         let is_output = output.is_some_and(|output| is_same_place(output, path));
         let is_left_out = is_own(&name) || name.starts_with('.');
         if entry.file_type().is_file() && !is_output && !is_left_out {
-            found.push(Found { path: path.to_owned(), named_by: NamedBy::Walk });
+            found.push(Found { path: path.to_owned(), named_by: NamedBy::Walk, within: None });
         }
     }
     Ok(())

@@ -5,9 +5,9 @@ use std::path::{Path, PathBuf};
 use super::files::ReadFiles;
 use super::gather::gather;
 use super::reading::Reading;
-use super::source::{Source, decode, read};
+use super::source::{Beside, Source, decode, read};
 use crate::outcome::Outcome;
-use crate::terminal::warn;
+use crate::terminal::{counted, say_beside, warn};
 
 /// Files that are read together and alike.
 pub(crate) struct InputGroup<'g> {
@@ -35,15 +35,24 @@ pub(crate) fn with_sources<const N: usize>(
     for (group, of_group) in groups.iter().zip(&read_files) {
         texts.push(decode(of_group, group.reading)?);
     }
-    let mut unread = 0;
+    let (mut unread, mut others) = (0, 0);
     let mut sources: [Vec<Source<'_>>; N] = std::array::from_fn(|_| Vec::new());
     for ((group, texts), sources) in groups.iter().zip(&texts).zip(&mut sources) {
         // A group that was left out on purpose has no source, and needs none.
         if !texts.is_empty() || !group.paths.is_empty() {
             *sources = read(texts, group.reading)?;
-            let not_read = sources.iter().flat_map(|source| &source.beside);
-            unread += not_read.map(|file| warn(&file.to_string())).count();
+            for Beside { not_read, others: more } in sources.iter().map(|source| &source.beside) {
+                not_read.iter().for_each(|file| warn(&file.to_string()));
+                unread += not_read.len();
+                others += more.len();
+            }
         }
+    }
+    if others > 0 {
+        say_beside(&format!(
+            "{} in the inputs not looked at: no export by name or content\n",
+            counted(others, "other file", "other files")
+        ));
     }
     let outcome = work(sources)?;
     Ok(if unread > 0 { Outcome::NeedsALook } else { outcome })

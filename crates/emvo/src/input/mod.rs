@@ -6,6 +6,7 @@
 
 mod files;
 mod gather;
+mod given;
 mod group;
 mod memory;
 mod not_read;
@@ -16,8 +17,10 @@ mod source;
 mod source_file;
 
 pub(crate) use files::{ReadAs, ReadFiles};
-pub(crate) use gather::gather;
+pub(crate) use gather::{files_on_disk, gather, is_there};
+pub(crate) use given::{Given, given};
 pub(crate) use group::{InputGroup, with_sources};
+pub(crate) use packed::{MANIFEST, ORIGINALS};
 pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;
 pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};

@@ -2,13 +2,14 @@
 
 use std::fmt;
 
-use super::source_file::SourceFile;
+use super::source_file::{NamedBy, SourceFile};
 
 /// How exports are called; a file of such a name claims to be one.
 const CLAIMS: [&str; 11] =
     [".ics", ".ical", ".ifb", ".icalendar", ".vcs", ".csv", ".tsv", ".xlsx", ".ods", ".zip", ".gz"];
 
-/// A file that claims to be an export and is none, or that is empty.
+/// A file that claims to be an export and is none, that is empty, or that cannot be
+/// read.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub(crate) struct NotRead {
     path: String,
@@ -16,39 +17,84 @@ pub(crate) struct NotRead {
 }
 
 /// What it is instead.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+#[derive(Clone, Debug, PartialEq, Eq)]
 enum What {
     Empty,
     WebPage,
     Json,
     AddressBook,
     Spreadsheet,
+    /// A calendar from before the standard.
+    OldForm,
     Other,
+    /// It cannot be opened, unpacked or understood, with the reason.
+    Cannot(String),
 }
 
 impl fmt::Display for NotRead {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let (what, advice) = match self.what {
-            What::Empty => ("is empty", "export it again"),
-            What::WebPage => {
-                ("is a web page, such as a login or an error page", "sign in and export it again")
+        let Self { path, what } = self;
+        let advice = match what {
+            What::Empty => "export it again",
+            What::WebPage => "sign in and export it again",
+            What::Json => "open it and see what it says",
+            What::AddressBook => "export the calendar instead",
+            What::Spreadsheet => "open it there and save it as CSV",
+            What::OldForm => "export it again as iCalendar (VERSION:2.0) or CSV",
+            What::Other => {
+                "a calendar starts with BEGIN:VCALENDAR, a table has a header row with a start and a title"
             }
-            What::Json => ("is JSON, such as an error message", "open it and see what it says"),
-            What::AddressBook => ("is an address book", "export the calendar instead"),
-            What::Spreadsheet => ("is a spreadsheet's own file", "open it there and save it as CSV"),
-            What::Other => ("is neither a calendar nor a table of events", "open it and see what it is"),
+            What::Cannot(why) => return write!(f, "{path} cannot be read: {why}"),
         };
-        write!(f, "{} {what} and was not read: {advice}", self.path)
+        write!(f, "{path} is {} and was not read: {advice}", self.kind())
     }
 }
 
 impl NotRead {
-    /// What a file is that holds no events; `None` for one that does not claim to.
+    /// What a file is that holds no events; `None` for one that was found and does
+    /// not claim to.
     pub(super) fn of(file: &SourceFile, text: &str) -> Option<Self> {
         let name = file.path.to_ascii_lowercase();
-        let is_claimed = CLAIMS.iter().any(|claim| name.ends_with(claim));
+        let is_claimed = file.named_by == NamedBy::Person || CLAIMS.iter().any(|claim| name.ends_with(claim));
         let what = what_is(&file.bytes, text);
         (is_claimed || what == What::Empty).then(|| Self { path: file.path.clone(), what })
+    }
+
+    /// A file that cannot be opened, unpacked or understood.
+    pub(super) fn cannot(path: &str, why: String) -> Self {
+        Self { path: path.to_owned(), what: What::Cannot(why) }
+    }
+
+    /// A calendar in the form from before the standard, whose times and rules read
+    /// otherwise.
+    pub(super) fn old_form(path: &str) -> Self {
+        Self { path: path.to_owned(), what: What::OldForm }
+    }
+
+    /// What people know it by.
+    pub(crate) fn path(&self) -> &str {
+        &self.path
+    }
+
+    /// What it is, or why it cannot be read, in a few words.
+    pub(crate) fn in_words(&self) -> &str {
+        match &self.what {
+            What::Cannot(why) => why,
+            _ => self.kind().trim_end_matches(','),
+        }
+    }
+
+    fn kind(&self) -> &'static str {
+        match self.what {
+            What::Empty => "empty",
+            What::WebPage => "a web page, such as a login or an error page,",
+            What::Json => "JSON, such as an error message,",
+            What::AddressBook => "an address book",
+            What::Spreadsheet => "a spreadsheet's own file",
+            What::OldForm => "a VERSION:1.0 calendar, a form from before the iCalendar standard,",
+            What::Other => "neither a calendar nor a table of events",
+            What::Cannot(_) => "a file that cannot be read",
+        }
     }
 }
 
@@ -73,7 +119,6 @@ fn what_is(bytes: &[u8], text: &str) -> What {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::input::source_file::NamedBy;
 
     #[test]
     fn a_file_that_holds_no_events_is_called_what_it_is() {
@@ -93,6 +138,7 @@ mod tests {
                 path: name.to_owned(),
                 bytes: text.as_bytes().to_vec(),
                 named_by: NamedBy::Walk,
+                cannot: None,
             };
             let found = NotRead::of(&file, text).map(|found| found.to_string());
             match expected {

@@ -1,12 +1,20 @@
 //! Zips → the files in them, within bounds: a small zip can hold huge files.
+//!
+//! A zip is read by the entries of its directory, in the order of their names.
+//! Two entries of one name are two files: the second is called `crew (2).ics`.
+//! A zip in a zip is read as well; one in that is not.
 
+use std::collections::BTreeSet;
 use std::io::{Cursor, Read};
 
 use anyhow::{Context, bail};
+use zip::ZipReadOptions;
+use zip::read::ZipFileEntry;
 use zip::result::ZipError;
+use zip::unstable::read::ZipIterable;
 
 use super::secret::Secret;
-use super::source_file::{NamedBy, is_own};
+use super::source_file::{NamedBy, SourceFile, is_own};
 
 /// How large all files of a zip together may become: a small zip can hold huge
 /// ones.
@@ -19,93 +27,210 @@ const SMALL: u64 = 16 << 20;
 /// More files than this are no export.
 const MOST_IN_ZIP: usize = 10_000;
 
+/// What a backup says of itself, and the folder in it of the exports as they came.
+pub(crate) const MANIFEST: &str = "manifest.json";
+pub(crate) const ORIGINALS: &str = "originals/";
+
 /// How a file starts that is packed by itself (RFC 1952).
-pub(super) const GZIP: &[u8] = b"\x1f\x8b";
+const GZIP: &[u8] = b"\x1f\x8b";
+const ZIP: &[u8] = b"PK\x03\x04";
+
+/// The file, or the files in it if it is packed. What cannot be unpacked is a file
+/// that cannot be read, with the reason.
+pub(super) fn unpacked(file: SourceFile, secret: Option<&Secret>) -> Vec<SourceFile> {
+    let mut unpacking = Unpacking { secret, left: LARGEST_IN_ZIP, files: Vec::new() };
+    unpacking.take(file, Depth::Outside);
+    unpacking.files
+}
+
+/// Where a file was found.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Depth {
+    Outside,
+    InZip,
+    InZipInZip,
+}
+
+impl Depth {
+    fn deeper(self) -> Option<Self> {
+        match self {
+            Self::Outside => Some(Self::InZip),
+            Self::InZip => Some(Self::InZipInZip),
+            Self::InZipInZip => None,
+        }
+    }
+}
+
+struct Unpacking<'s> {
+    secret: Option<&'s Secret>,
+    /// How many bytes may still come of it.
+    left: u64,
+    files: Vec<SourceFile>,
+}
+
+impl Unpacking<'_> {
+    fn take(&mut self, file: SourceFile, depth: Depth) {
+        let SourceFile { path, bytes, named_by, cannot } = file;
+        let cannot_be_read =
+            |path: String, why: String| SourceFile { path, bytes: Vec::new(), named_by, cannot: Some(why) };
+        if bytes.starts_with(GZIP) {
+            self.files.push(match unpack_gzip(&bytes) {
+                Ok(bytes) => SourceFile { path, bytes, named_by, cannot },
+                Err(error) => cannot_be_read(path, format!("{error:#}")),
+            });
+        } else if bytes.starts_with(ZIP) {
+            let Some(depth) = depth.deeper() else {
+                let why = "it is a zip in a zip in a zip: unpack it first".to_owned();
+                return self.files.push(cannot_be_read(path, why));
+            };
+            let before = self.files.len();
+            match self.take_zip(&path, bytes, depth) {
+                Ok(Contents::Entries) => {}
+                // It goes on as it is, to be told what it is.
+                Ok(Contents::Spreadsheet(bytes)) => {
+                    self.files.push(SourceFile { path, bytes, named_by, cannot });
+                }
+                Err(error) => {
+                    self.files.truncate(before);
+                    self.files.push(cannot_be_read(path, format!("{error:#}")));
+                }
+            }
+        } else {
+            self.files.push(SourceFile { path, bytes, named_by, cannot });
+        }
+    }
+
+    fn take_zip(&mut self, shown: &str, bytes: Vec<u8>, depth: Depth) -> anyhow::Result<Contents> {
+        let mut zip = ZipIterable::try_new(Cursor::new(bytes.as_slice()), zip::read::Config::default())
+            .context("it is a broken zip")?;
+        if zip.len() > MOST_IN_ZIP {
+            bail!("it holds {} files; more than {MOST_IN_ZIP} are not looked at", zip.len());
+        }
+        let entries: Result<Vec<_>, _> = zip.files().context("it is a broken zip")?.collect();
+        let mut named = Vec::new();
+        for entry in entries.context("it is a broken zip")? {
+            let name = entry.name().context("it is a broken zip")?.into_owned();
+            named.push((name, entry));
+        }
+        named.sort_by(|(one, _), (two, _)| one.cmp(two));
+        let has = |name: &str| named.iter().any(|(other, _)| other == name);
+        if has("[Content_Types].xml") || has("content.xml") {
+            return Ok(Contents::Spreadsheet(bytes));
+        }
+        // A backup holds the exports as they came beside what was read from them.
+        let is_backup = has(MANIFEST);
+        let is_passed = |name: &str| {
+            name.ends_with('/')
+                || is_own(name)
+                || (is_backup && (name == MANIFEST || name.starts_with(ORIGINALS)))
+        };
+        let mut taken = BTreeSet::new();
+        for (name, entry) in named {
+            if is_passed(&name) {
+                continue;
+            }
+            let path = format!("{shown}/{}", free_name(&name, &mut taken));
+            match self.entry(&bytes, entry) {
+                Ok(bytes) => {
+                    self.left = self.left.saturating_sub(bytes.len() as u64);
+                    self.take(SourceFile { path, bytes, named_by: NamedBy::Walk, cannot: None }, depth);
+                }
+                Err(EntryError::OfZip(error)) => return Err(error.context(format!("`{name}` in it"))),
+                Err(EntryError::OfEntry(error)) => self.files.push(SourceFile {
+                    path,
+                    bytes: Vec::new(),
+                    named_by: NamedBy::Walk,
+                    cannot: Some(format!("{error:#}")),
+                }),
+            }
+        }
+        Ok(Contents::Entries)
+    }
+
+    /// One file of a zip, no larger than allowed.
+    fn entry(&self, zip: &[u8], entry: ZipFileEntry<'_>) -> Result<Vec<u8>, EntryError> {
+        let plausible = SMALL.max(entry.compressed_size().saturating_mul(MOST_RATIO));
+        let is_encrypted = entry.encrypted();
+        let asked = match (is_encrypted, self.secret) {
+            (true, None) => Secret::of_person("Passphrase of the zip: ").map_err(EntryError::OfZip)?,
+            _ => None,
+        };
+        let secret = self.secret.or(asked.as_ref());
+        if is_encrypted && secret.is_none() {
+            let why = "it is encrypted: --passphrase-file F names a file with its passphrase";
+            return Err(EntryError::OfZip(anyhow::anyhow!(why)));
+        }
+        let mut reader = Cursor::new(zip);
+        let options = ZipReadOptions::new().password(secret.map(|secret| secret.as_str().as_bytes()));
+        let file = match entry.with_reader(&mut reader, options) {
+            Err(ZipError::InvalidPassword) => {
+                return Err(EntryError::OfZip(anyhow::anyhow!("the passphrase is wrong")));
+            }
+            file => file.context("it could not be opened").map_err(EntryError::OfEntry)?,
+        };
+        let mut bytes = Vec::new();
+        let length = file.take(self.left.min(plausible)).read_to_end(&mut bytes);
+        let length = length.context("it could not be unpacked").map_err(EntryError::OfEntry)?;
+        if length as u64 == plausible {
+            let why = format!("it unpacks to more than {MOST_RATIO} times its size, as no export does");
+            return Err(EntryError::OfEntry(anyhow::anyhow!(why)));
+        }
+        if length as u64 == self.left {
+            return Err(EntryError::OfZip(anyhow::anyhow!("the zip unpacks to more than 2 GiB")));
+        }
+        Ok(bytes)
+    }
+}
+
+/// What a zip turned out to be.
+enum Contents {
+    Entries,
+    /// A spreadsheet's own file, which is a zip as well.
+    Spreadsheet(Vec<u8>),
+}
+
+/// Why an entry is not read.
+enum EntryError {
+    /// The whole zip is not.
+    OfZip(anyhow::Error),
+    OfEntry(anyhow::Error),
+}
 
 /// A file that is packed by itself, within the same bounds.
-pub(super) fn unpack_gzip(shown: &str, packed: &[u8]) -> anyhow::Result<Vec<u8>> {
+fn unpack_gzip(packed: &[u8]) -> anyhow::Result<Vec<u8>> {
     let plausible = SMALL.max((packed.len() as u64).saturating_mul(MOST_RATIO)).min(LARGEST_IN_ZIP);
     let mut bytes = Vec::new();
     let unpacked = flate2::read::MultiGzDecoder::new(packed).take(plausible).read_to_end(&mut bytes);
-    let length = unpacked.with_context(|| format!("`{shown}` could not be unpacked"))?;
+    let length = unpacked.context("it could not be unpacked")?;
     if length as u64 == plausible {
-        bail!("`{shown}` unpacks to more than {MOST_RATIO} times its size, as no export does");
+        bail!("it unpacks to more than {MOST_RATIO} times its size, as no export does");
     }
     Ok(bytes)
 }
 
-/// The files of a zip, each with the path under which people know it.
-pub(super) fn unpack(
-    shown: &str,
-    bytes: Vec<u8>,
-    named_by: NamedBy,
-    secret: Option<&Secret>,
-) -> anyhow::Result<Vec<(String, Vec<u8>)>> {
-    let mut zip =
-        zip::ZipArchive::new(Cursor::new(bytes)).with_context(|| format!("`{shown}` is a broken zip"))?;
-    if zip.len() > MOST_IN_ZIP {
-        bail!("`{shown}` holds {} files; more than {MOST_IN_ZIP} are not looked at", zip.len());
-    }
-    let mut names: Vec<(String, usize)> = Vec::new();
-    for at in 0..zip.len() {
-        let entry = zip.by_index_raw(at).with_context(|| format!("`{shown}` is a broken zip"))?;
-        let name = entry.name().with_context(|| format!("`{shown}` is a broken zip"))?;
-        names.push((name.into_owned(), at));
-    }
-    names.sort_unstable();
-    if names.iter().any(|(name, _)| name == "[Content_Types].xml" || name == "content.xml") {
-        if named_by == NamedBy::Walk {
-            // It goes on as it is, to be told what it is.
-            return Ok(vec![(shown.to_owned(), zip.into_inner().into_inner())]);
-        }
-        bail!(
-            "`{shown}` is a spreadsheet's own file: open it there and save it as CSV, then give Emvo the CSV"
-        );
-    }
-    let mut files = Vec::new();
-    let mut left = LARGEST_IN_ZIP;
-    for (name, at) in names.iter().filter(|(name, _)| !name.ends_with('/') && !is_own(name)) {
-        let bytes =
-            unpacked(&mut zip, *at, secret, left).with_context(|| format!("`{name}` in `{shown}`"))?;
-        left = left.saturating_sub(bytes.len() as u64);
-        if bytes.starts_with(b"PK\x03\x04") {
-            bail!("`{name}` in `{shown}` is a zip in a zip: unpack `{shown}` first");
-        }
-        files.push((format!("{shown}/{name}"), bytes));
-    }
-    Ok(files)
+/// The name, or one with a number for the second entry of a name.
+fn free_name(name: &str, taken: &mut BTreeSet<String>) -> String {
+    let numbered = |number: usize| match (number, name.rsplit_once('.')) {
+        (1, _) => name.to_owned(),
+        (_, Some((stem, extension))) => format!("{stem} ({number}).{extension}"),
+        (_, None) => format!("{name} ({number})"),
+    };
+    // One more name than there are taken ones is free.
+    let free = (1..=taken.len() + 1).map(numbered).find(|name| !taken.contains(name));
+    let free = free.unwrap_or_else(|| name.to_owned());
+    taken.insert(free.clone());
+    free
 }
 
-/// One file of a zip, no larger than allowed.
-fn unpacked(
-    zip: &mut zip::ZipArchive<Cursor<Vec<u8>>>,
-    at: usize,
-    secret: Option<&Secret>,
-    most: u64,
-) -> anyhow::Result<Vec<u8>> {
-    let raw = zip.by_index_raw(at).context("it could not be opened")?;
-    let (is_encrypted, plausible) =
-        (raw.encrypted(), SMALL.max(raw.compressed_size().saturating_mul(MOST_RATIO)));
-    drop(raw);
-    let asked =
-        if is_encrypted && secret.is_none() { Secret::of_person("Passphrase of the zip: ")? } else { None };
-    let file = match (is_encrypted, secret.or(asked.as_ref())) {
-        (false, _) => zip.by_index(at),
-        (true, Some(secret)) => zip.by_index_decrypt(at, secret.as_str().as_bytes()),
-        (true, None) => bail!("it is encrypted: --passphrase-file F names a file with its passphrase"),
-    };
-    let file = match file {
-        Err(ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
-        file => file.context("it could not be opened")?,
-    };
-    let mut bytes = Vec::new();
-    let length =
-        file.take(most.min(plausible)).read_to_end(&mut bytes).context("it could not be unpacked")?;
-    if length as u64 == plausible {
-        bail!("it unpacks to more than {MOST_RATIO} times its size in the zip, as no export does");
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn a_name_that_is_taken_gets_a_number() {
+        let mut taken = BTreeSet::new();
+        let names =
+            ["a.ics", "a.ics", "b/a", "b/a", "a (2).ics", "a.ics"].map(|name| free_name(name, &mut taken));
+        assert_eq!(names, ["a.ics", "a (2).ics", "b/a", "b/a (2)", "a (2) (2).ics", "a (3).ics"]);
     }
-    if length as u64 == most {
-        bail!("the zip unpacks to more than 2 GiB");
-    }
-    Ok(bytes)
 }

@@ -14,7 +14,7 @@ use rayon::prelude::*;
 
 use super::not_read::{NotRead, is_address_book};
 use super::reading::{EventTracking, Reading, Undecided};
-use super::source_file::{NamedBy, SourceFile};
+use super::source_file::SourceFile;
 use crate::terminal::{counted, grouped, progress};
 
 /// A file as text.
@@ -55,9 +55,18 @@ pub(crate) struct Source<'t> {
     pub(crate) bytes: &'t [u8],
     /// Its events as they were read, for a receipt.
     pub(crate) log: ReadLog,
-    /// Files that were found with it, claim to be exports and were not read; those of
-    /// all sources that were read together are with the first.
-    pub(crate) beside: Vec<NotRead>,
+    /// What was given with it and is no source; of all that were read together, it is
+    /// with the first.
+    pub(crate) beside: Beside,
+}
+
+/// What was given besides calendars and tables.
+#[derive(Clone, Debug, Default)]
+pub(crate) struct Beside {
+    /// What claims to be an export, was named or is empty, and was not read.
+    pub(crate) not_read: Vec<NotRead>,
+    /// The paths of other files, such as pictures, that were found and not looked at.
+    pub(crate) others: Vec<String>,
 }
 
 /// What is known about a table besides its events; empty for a calendar file.
@@ -205,16 +214,25 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     let bytes: usize = texts.iter().map(|text| text.file.bytes.len()).sum();
     let files = counted(texts.len(), "file", "files");
     progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
-    let sources: Vec<Option<Source<'t>>> =
+    let all: Vec<File<'t>> =
         texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
-    let unread = texts.iter().zip(&sources).filter(|(_, source)| source.is_none());
-    let unread =
-        unread.filter_map(|(text, _)| NotRead::of(text.file, &text.decoded.text)).collect::<Vec<_>>();
-    let mut sources: Vec<Source<'t>> = sources.into_iter().flatten().collect();
+    let (mut sources, mut beside) = (Vec::new(), Beside::default());
+    for file in all {
+        match file {
+            File::Source(source) => sources.push(*source),
+            File::NotRead(not_read) => beside.not_read.push(not_read),
+            File::Other(path) => beside.others.push(path),
+        }
+    }
     if sources.is_empty() {
-        bail!(
-            "there is no calendar in the inputs: give ICS or CSV exports, or a folder or zip that holds some"
-        );
+        let lines: Vec<String> = beside.not_read.iter().map(ToString::to_string).collect();
+        match lines.as_slice() {
+            [] => bail!(
+                "there is no calendar in the inputs: give ICS or CSV exports, or a folder or zip that holds some"
+            ),
+            [one] => bail!("{one}"),
+            _ => bail!("there is no calendar in the inputs:\n  {}", lines.join("\n  ")),
+        }
     }
     keep_chosen_calendars(&mut sources, &reading.calendars)?;
     for source in &mut sources {
@@ -224,7 +242,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         track_events(sources.iter_mut());
     }
     if let Some(first) = sources.first_mut() {
-        first.beside = unread;
+        first.beside = beside;
     }
     Ok(sources)
 }
@@ -241,28 +259,38 @@ pub(crate) fn track_events<'s, 't: 's>(sources: impl Iterator<Item = &'s mut Sou
     }
 }
 
-fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<Option<Source<'t>>> {
+/// What became of a file.
+enum File<'t> {
+    Source(Box<Source<'t>>),
+    NotRead(NotRead),
+    /// It was found and does not claim to be an export.
+    Other(String),
+}
+
+fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<File<'t>> {
     let SourceText { file, decoded } = text;
-    let format = if looks_like_calendar(&decoded.text) && !is_address_book(&decoded.text) {
-        Format::Ics
-    } else if table::sniff(&decoded.text).is_some() {
-        Format::Csv
-    } else if file.named_by == NamedBy::Walk {
-        return Ok(None);
-    } else if decoded.text.trim().is_empty() {
-        bail!("`{}` is empty", file.path);
-    } else {
-        bail!(
-            "`{}` is neither a calendar nor a table of events: \
-             a calendar starts with BEGIN:VCALENDAR, a table has a header row with a start and a title",
-            file.path
-        );
-    };
-    let source = match format {
-        Format::Ics => read_calendar_file(file, decoded, reading)?,
-        Format::Csv => read_table_file(file, decoded, reading)?,
-    };
-    Ok(Some(source))
+    let path = &file.path;
+    if let Some(why) = &file.cannot {
+        return Ok(File::NotRead(NotRead::cannot(path, why.clone())));
+    }
+    if looks_like_calendar(&decoded.text) && !is_address_book(&decoded.text) {
+        return Ok(match read_calendar_file(file, decoded, reading) {
+            Some(source) => File::Source(Box::new(source)),
+            None => File::NotRead(NotRead::old_form(path)),
+        });
+    }
+    if table::sniff(&decoded.text).is_none() {
+        let not_read = NotRead::of(file, &decoded.text);
+        return Ok(not_read.map_or_else(|| File::Other(path.clone()), File::NotRead));
+    }
+    match read_table_file(file, decoded, reading) {
+        Ok(source) => Ok(File::Source(Box::new(source))),
+        // What a person has to decide, no other file can make up for.
+        Err(error @ (TableError::Order { .. } | TableError::NoColumn { .. } | TableError::Rivals { .. })) => {
+            Err(error).with_context(|| format!("`{path}`"))
+        }
+        Err(error) => Ok(File::NotRead(NotRead::cannot(path, error.to_string()))),
+    }
 }
 
 fn looks_like_calendar(text: &str) -> bool {
@@ -271,11 +299,13 @@ fn looks_like_calendar(text: &str) -> bool {
         || text.lines().take(50).any(starts)
 }
 
+/// The calendars of a file; `None` for the form from before the standard, whose
+/// times and rules read otherwise.
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
     decoded: &'t Decoded<'_>,
     reading: &Reading,
-) -> anyhow::Result<Source<'t>> {
+) -> Option<Source<'t>> {
     let parsed = content::parse(&decoded.text);
     let stem = stem_of(&file.path);
     let mut calendars = Vec::new();
@@ -286,18 +316,14 @@ fn read_calendar_file<'t>(
             continue;
         }
         if root.property("VERSION").is_some_and(|version| version.value().trim() == "1.0") {
-            bail!(
-                "`{}` is a VERSION:1.0 calendar, a form from before the iCalendar standard whose times and rules \
-                 read otherwise: export it again as iCalendar (VERSION:2.0) or CSV",
-                file.path
-            );
+            return None;
         }
         calendars.push(calendar::read(root, &stem));
     }
     if !bare.is_empty() {
         calendars.push(calendar::read_bare(bare, &stem));
     }
-    Ok(Source {
+    Some(Source {
         path: file.path.clone(),
         format: Format::Ics,
         loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
@@ -307,7 +333,7 @@ fn read_calendar_file<'t>(
         read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
-        beside: Vec::new(),
+        beside: Beside::default(),
     })
 }
 
@@ -315,7 +341,7 @@ fn read_table_file<'t>(
     file: &'t SourceFile,
     decoded: &'t Decoded<'_>,
     reading: &Reading,
-) -> anyhow::Result<Source<'t>> {
+) -> Result<Source<'t>, TableError> {
     let mut source = Source {
         path: file.path.clone(),
         format: Format::Csv,
@@ -326,7 +352,7 @@ fn read_table_file<'t>(
         read: ComponentCounts::default(),
         bytes: &file.bytes,
         log: ReadLog::default(),
-        beside: Vec::new(),
+        beside: Beside::default(),
     };
     match table::read(&decoded.text, &stem_of(&file.path), &reading.table) {
         Ok(table) => {
@@ -337,7 +363,7 @@ fn read_table_file<'t>(
         Err(TableError::Order { evidence }) if reading.undecided == Undecided::Report => {
             source.table.undecided = Some(evidence);
         }
-        Err(error) => return Err(error).with_context(|| format!("`{}`", file.path)),
+        Err(error) => return Err(error),
     }
     Ok(source)
 }
@@ -366,5 +392,7 @@ fn stem_of(path: &str) -> String {
     if path == "-" {
         return "standard input".to_owned();
     }
+    // `crew.ics.gz` is a packed `crew.ics`.
+    let path = path.strip_suffix(".gz").unwrap_or(path);
     Path::new(path).file_stem().map_or_else(|| path.to_owned(), |stem| stem.to_string_lossy().into_owned())
 }

@@ -6,10 +6,12 @@ pub(crate) struct SourceFile {
     pub(crate) path: String,
     pub(crate) bytes: Vec<u8>,
     pub(crate) named_by: NamedBy,
+    /// Why it cannot be read, if that is so; it has no bytes then.
+    pub(crate) cannot: Option<String>,
 }
 
 /// Whether a person named a file, or it was found in a folder or a zip: what
-/// is found and is no calendar is passed over.
+/// is found and does not claim to be an export is passed over.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(crate) enum NamedBy {
     Person,

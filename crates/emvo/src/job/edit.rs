@@ -22,7 +22,7 @@ use crate::answer::written::{
     WrittenJson, left_behind_lines, output_lines, refused_in_words, stream_beside, summary, warnings_about,
 };
 use crate::answer::{Answer, Detail, Form, Report, Reported, Stream, give};
-use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
+use crate::input::{Given, InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
 use crate::outcome::Outcome;
 use crate::output::{Draft, Output, Shape, TableForm, Written};
 use crate::terminal::progress;
@@ -222,6 +222,10 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
         text.push_str(&self.edit.text(written, detail));
         text.push_str(&output_lines(written));
         text
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.written.inputs.clone()
     }
 
     fn json(&self) -> impl Serialize {

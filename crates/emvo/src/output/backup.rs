@@ -10,9 +10,7 @@ use zip::write::SimpleFileOptions;
 use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
 
 use super::record::digest;
-use crate::input::Secret;
-
-const MANIFEST: &str = "manifest.json";
+use crate::input::{MANIFEST, Secret};
 
 /// What a backup holds.
 #[derive(Debug, Serialize, Deserialize)]
@@ -20,6 +18,29 @@ pub(crate) struct Manifest {
     pub(crate) emvo: String,
     pub(crate) bundle: u32,
     pub(crate) calendars: Vec<Entry>,
+    /// The exports as they came, faults and all.
+    #[serde(default)]
+    pub(crate) originals: Vec<Original>,
+    /// How many events of them cannot be read and are in no calendar.
+    #[serde(default)]
+    pub(crate) set_aside: usize,
+}
+
+/// An export as it came.
+#[derive(Clone, Debug, Serialize, Deserialize)]
+pub(crate) struct Original {
+    pub(crate) file: String,
+    pub(crate) source: String,
+    pub(crate) bytes: usize,
+    pub(crate) sha256: String,
+}
+
+impl Manifest {
+    /// All files of the backup besides itself.
+    fn files(&self) -> impl Iterator<Item = &str> {
+        let calendars = self.calendars.iter().map(|calendar| calendar.file.as_str());
+        calendars.chain(self.originals.iter().map(|original| original.file.as_str()))
+    }
 }
 
 #[derive(Clone, Debug, Serialize, Deserialize)]
@@ -93,13 +114,46 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
             }
         }
     }
-    let known: BTreeSet<&str> = manifest.calendars.iter().map(|calendar| calendar.file.as_str()).collect();
+    for original in &manifest.originals {
+        match entry(&mut zip, &original.file, secret) {
+            Err(error) => faults.push(format!("{}: {error:#}", original.file)),
+            Ok(bytes) if digest(&bytes) != original.sha256 => {
+                faults.push(format!("{}: its content is not what was kept", original.file));
+            }
+            Ok(_) => {}
+        }
+    }
+    let known: BTreeSet<&str> = manifest.files().collect();
     let names: Vec<String> =
         zip.file_names().filter_map(Result::ok).map(std::borrow::Cow::into_owned).collect();
     for name in names.iter().filter(|name| *name != MANIFEST && !known.contains(name.as_str())) {
         faults.push(format!("{name}: it is in no manifest"));
     }
     Ok(Checked { manifest, faults })
+}
+
+/// The files of a backup that a name means: the file itself, a calendar by its
+/// name, an export by its path or file name; `all` means all of them. What is not
+/// as it was kept is not given back.
+pub(crate) fn restored(bytes: &[u8], secret: Option<&Secret>, wanted: &str) -> anyhow::Result<Contents> {
+    let Checked { manifest, faults } = checked(bytes, secret)?;
+    if let Some(fault) = faults.first() {
+        bail!("it is broken, so nothing was restored: {fault}");
+    }
+    let is_wanted = |file: &str, names: &[&str]| wanted == "all" || wanted == file || names.contains(&wanted);
+    let calendars = manifest.calendars.iter().filter(|one| is_wanted(&one.file, &[&one.name]));
+    let originals = manifest.originals.iter().filter(|one| {
+        let name = one.source.rsplit('/').next().unwrap_or_default();
+        is_wanted(&one.file, &[&one.source, name])
+    });
+    let files: Vec<&str> =
+        calendars.map(|one| one.file.as_str()).chain(originals.map(|one| one.file.as_str())).collect();
+    if files.is_empty() {
+        let all: Vec<&str> = manifest.files().collect();
+        bail!("there is no `{wanted}` in it; there are {}, or all", all.join(", "));
+    }
+    let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
+    files.into_iter().map(|file| Ok((file.to_owned(), entry(&mut zip, file, secret)?))).collect()
 }
 
 fn entry(

@@ -22,7 +22,7 @@ use super::resolved::Output;
 use super::staged::Readers;
 use super::target::{Kind, Mode, Place, Target};
 use super::{names, set_aside};
-use crate::input::Source;
+use crate::input::{Given, Source, given};
 use crate::terminal::warn;
 
 /// How changed calendars are spread over files.
@@ -40,6 +40,8 @@ pub(crate) enum Shape<'s> {
 #[derive(Default)]
 pub(crate) struct Written {
     pub(crate) account: Account,
+    /// What was given, path by path.
+    pub(crate) inputs: Vec<Given>,
     pub(crate) paths: Vec<String>,
     /// How many calendars the fullest file holds.
     pub(crate) calendars_in_one_file: usize,
@@ -239,10 +241,10 @@ fn account_of<'a>(
     sources: &[Source<'_>],
     mut edited: Vec<Vec<Edited<'a>>>,
 ) -> (Written, Vec<Component<'a>>, Vec<Vec<Edited<'a>>>) {
-    let mut written = Written::default();
+    let mut written = Written { inputs: given(sources), ..Written::default() };
     let fragments = sources.iter().map(|source| source.set_aside.fragments());
     written.account.statements.fragments = fragments.sum();
-    written.account.statements.skipped = sources.iter().map(|source| source.beside.len()).sum();
+    written.account.statements.skipped = sources.iter().map(|source| source.beside.not_read.len()).sum();
     for source in sources {
         written.account.add(Count::Read, source.read);
         written.account.add(Count::SetAside, source.counts_set_aside());

@@ -21,6 +21,7 @@ use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
 use crate::answer::written::{Examples, StatementsJson, change_lines, summary, warnings_about};
 use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported, report_bytes};
+use crate::input::Given;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
 
 /// A plan that was carried out, and what was written in the end.
@@ -37,6 +38,10 @@ impl Answer for RunAnswer<'_> {
         let Some(done) = self.done else { return String::new() };
         let intentions = if done.is_dry_run { intentions(self.plan) } else { String::new() };
         intentions + &text(self.carried, done, detail)
+    }
+
+    fn inputs(&self) -> Vec<Given> {
+        self.carried.destinations.iter().flat_map(|one| one.written.inputs.clone()).collect()
     }
 
     fn json(&self) -> impl Serialize {

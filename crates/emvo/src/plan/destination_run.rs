@@ -92,7 +92,8 @@ impl<'t> DestinationRun<'_, 't> {
             if of_plan.into == self.number {
                 let read =
                     read(texts, &of_plan.reading).with_context(|| format!("source `{}`", of_plan.pattern))?;
-                not_read.extend(read.iter().flat_map(|source| &source.beside).map(ToString::to_string));
+                not_read
+                    .extend(read.iter().flat_map(|source| &source.beside.not_read).map(ToString::to_string));
                 all.extend(read.into_iter().map(|source| (of_plan, source)));
             }
         }
@@ -268,6 +269,7 @@ impl<'t> DestinationRun<'_, 't> {
                 path: target.shown().to_owned(),
                 bytes: bytes.clone(),
                 named_by: NamedBy::Person,
+                cannot: None,
             })
             .collect();
         let house = house_reading(self.plan);

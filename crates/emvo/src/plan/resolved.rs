@@ -16,7 +16,7 @@ use jiff::civil::Date;
 use toml::Spanned;
 
 use super::read::{Categories, DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
-use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Undecided};
+use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Undecided, is_there};
 use crate::output::Fitting;
 
 /// A whole move.
@@ -241,7 +241,7 @@ impl Understanding<'_> {
     /// The files that a path or a pattern means, by name.
     fn files(&self, path: &Spanned<String>) -> Result<Vec<PathBuf>, PlanError> {
         let whole = self.folder.join(path.get_ref());
-        if whole.exists() {
+        if is_there(&whole) {
             return Ok(vec![whole]);
         }
         let pattern = whole.to_string_lossy();
@@ -310,7 +310,7 @@ impl Understanding<'_> {
     fn destination(&self, one: &DestinationToml) -> Result<Destination, PlanError> {
         let existing = one.existing.as_ref().map(|path| {
             let whole = self.folder.join(path.get_ref());
-            if whole.is_file() {
+            if is_there(&whole) && !whole.is_dir() {
                 Ok(whole)
             } else {
                 Err(self.at(path, format!("there is no file `{}`", whole.display())))
