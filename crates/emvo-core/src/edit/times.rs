@@ -177,26 +177,30 @@ pub(crate) fn with_zone<'a>(series: &Series<'a>, change: impl Fn(&ZoneRef) -> Zo
 
 /// A series with its exceptions, further dates and the dates that overrides
 /// replace written in the zone of its start (rule Z09). Their instants stay.
-pub(crate) fn with_dates_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Series<'a> {
-    in_zone_of_start(series, zones, |role| role == Role::Slot)
+pub(crate) fn with_dates_in_zone_of_start<'a>(
+    series: &Series<'a>,
+    zones: &ZoneResolver,
+    spared: &[EventTime],
+) -> Series<'a> {
+    in_zone_of_start(series, zones, |role, time| role == Role::Slot && !spared.contains(time))
 }
 
 /// A series with its ends and overrides written in the zone of its start (rule
 /// Z09). Their instants stay.
 pub(crate) fn with_times_in_zone_of_start<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Series<'a> {
-    in_zone_of_start(series, zones, |role| role != Role::Slot)
+    in_zone_of_start(series, zones, |role, _| role != Role::Slot)
 }
 
 fn in_zone_of_start<'a>(
     series: &Series<'a>,
     zones: &ZoneResolver,
-    is_meant: impl Fn(Role) -> bool,
+    is_meant: impl Fn(Role, &EventTime) -> bool,
 ) -> Series<'a> {
     let start = series.lead().start().clone();
     let mut new = series.clone();
     let zone = zones.zone_of(start.zone());
     map_series(&mut new, |role, time| {
-        let moves = is_meant(role) && !time.is_date() && time.zone() != start.zone();
+        let moves = is_meant(role, time) && !time.is_date() && time.zone() != start.zone();
         let own = zone.as_ref().filter(|_| moves && *start.zone() != ZoneRef::Floating);
         own.and_then(|own| zones.time_in_called(time, own, start.zone())).unwrap_or_else(|| time.clone())
     });

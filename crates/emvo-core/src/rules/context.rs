@@ -87,10 +87,21 @@ pub struct Context<'c, 'a> {
     rolled: OnceLock<HashMap<usize, Arc<Rolled>>>,
     midnight_ends: OnceLock<(usize, usize)>,
     middle_year: OnceLock<i16>,
-    all_day_habit: OnceLock<(usize, usize)>,
+    all_day_habit: OnceLock<AllDayHabit>,
     pub(super) twins: OnceLock<Twins>,
     /// Ids for series that have none.
     pub(super) derived_uids: OnceLock<HashMap<usize, Uid<'static>>>,
+}
+
+/// How the all-day events of a calendar end.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct AllDayHabit {
+    /// How many end on the day they start.
+    pub(super) on_own_day: usize,
+    /// How many end on the day after, as one day does.
+    pub(super) on_next_day: usize,
+    /// How many end later.
+    pub(super) later: usize,
 }
 
 /// The zone names of a series, and the instants it uses.
@@ -320,14 +331,22 @@ impl<'c, 'a> Context<'c, 'a> {
         })
     }
 
-    /// How many one-day events end on their own day, and how many on the next.
-    pub(super) fn all_day_habit(&self) -> (usize, usize) {
+    /// How the all-day events end.
+    pub(super) fn all_day_habit(&self) -> AllDayHabit {
         *self.all_day_habit.get_or_init(|| {
-            let events = || self.calendar.events().filter(|event| event.is_all_day());
-            let of_one_day = |event: &&emvo_ical::calendar::Event<'_>| {
-                matches!(event.extent(), Extent::End(end) if event.start().date().tomorrow().is_ok_and(|next| next == end.date()))
-            };
-            (events().filter(|event| has_no_day(event)).count(), events().filter(of_one_day).count())
+            let mut habit = AllDayHabit { on_own_day: 0, on_next_day: 0, later: 0 };
+            for event in self.calendar.events().filter(|event| event.is_all_day()) {
+                let Extent::End(end) = event.extent() else { continue };
+                let next = event.start().date().tomorrow().ok();
+                *(if has_no_day(event) {
+                    &mut habit.on_own_day
+                } else if next == Some(end.date()) {
+                    &mut habit.on_next_day
+                } else {
+                    &mut habit.later
+                }) += 1;
+            }
+            habit
         })
     }
 

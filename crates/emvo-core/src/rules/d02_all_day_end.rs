@@ -1,5 +1,6 @@
 //! `D02 all-day-end`: an all-day event that ends on its last day.
 
+use super::context::AllDayHabit;
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, has_no_day};
 use super::r18_until_short::HABIT;
@@ -18,25 +19,29 @@ declare_rule! {
     /// `DTSTART;VALUE=DATE:20261005` with `DTEND;VALUE=DATE:20261005`.
     ///
     /// ## Repair
-    /// An event of no length becomes one day: safe. Where all one-day events of the
-    /// file end on their own day, its longer ones end on their last day, too: with
-    /// consent they get the day after.
+    /// An event of no length becomes one day: safe, unless it speaks for longer
+    /// ones. Where all one-day events of the file end on their own day, its longer
+    /// ones end on their last day, too: that is one habit, and all of them get the
+    /// day after together, with consent.
     AllDayEnd, "D02", "all-day-end", RuleGroup::Dates, "an all-day event that ends on its last day"
 }
 
 impl Rule for AllDayEnd {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(event) = subject.series.events().find(|event| event.is_all_day()) else { return };
+        let AllDayHabit { on_own_day, on_next_day, later } = context.all_day_habit();
+        let is_habit = on_own_day >= HABIT && on_next_day == 0;
         if has_no_day(event) {
             let message =
                 format!("lasts whole days, but ends on {}, the day it starts: no time at all", event.start());
-            found.offer(self, subject, message, Safety::Safe, Edit::Event(EventEdit::OneDay));
+            // Without them nothing would say how the longer ones are meant.
+            let safety = if is_habit && later > 0 { Safety::Consent } else { Safety::Safe };
+            found.offer(self, subject, message, safety, Edit::Event(EventEdit::OneDay));
             return;
         }
-        let (alike, others) = context.all_day_habit();
-        if alike >= HABIT && others == 0 && matches!(event.extent(), Extent::End(_)) {
+        if is_habit && matches!(event.extent(), Extent::End(_)) {
             let message = format!(
-                "ends on {}, which is its last day, as in all {alike} one-day events of the file: a day is lost",
+                "ends on {}, which is its last day, as in all {on_own_day} one-day events of the file: a day is lost",
                 event.end()
             );
             found.offer(self, subject, message, Safety::Consent, Edit::Event(EventEdit::EndAfterLastDay));

@@ -38,7 +38,11 @@ pub enum Edit {
         to: String,
     },
     /// Exceptions and further dates are written in the zone of the start.
-    AlignDates,
+    AlignDates {
+        /// Exceptions that hit nothing, which stay as they stand: what they mean is
+        /// for R05 to ask, and their form is its evidence.
+        spared: Vec<EventTime>,
+    },
     /// Ends and overrides are written in the zone of the start.
     AlignTimes,
     /// All times are written in this zone.
@@ -87,7 +91,7 @@ impl Edit {
             }
             Self::Pin(zone) => settled(series, pin(series, zone, zones)),
             Self::Localise(zone) => settled(series, localise(series, zone, zones)),
-            Self::AlignDates => Ok(vec![with_dates_in_zone_of_start(series, zones)]),
+            Self::AlignDates { spared } => Ok(vec![with_dates_in_zone_of_start(series, zones, spared)]),
             Self::AlignTimes => Ok(vec![with_times_in_zone_of_start(series, zones)]),
             Self::Express(zone) => settled(series, express_in(series, zone, zones)),
             Self::Series(edit) => edit.apply(series, zones),
@@ -131,7 +135,7 @@ impl Edit {
             Self::Roll(rolled) => {
                 (format!("{} single events", rolled.members.len()), rolled.rule.to_string())
             }
-            Self::AlignDates => (dates_of(before), after.first().map(dates_of).unwrap_or_default()),
+            Self::AlignDates { .. } => (dates_of(before), after.first().map(dates_of).unwrap_or_default()),
             Self::Rename { .. }
             | Self::Pin(_)
             | Self::Localise(_)

@@ -83,6 +83,9 @@ impl EventEdit {
                 let (before, after) = changed.find(|(before, after)| before != after).unwrap_or_default();
                 (before.unwrap_or_default(), after.unwrap_or_default())
             }
+            Self::OneDay => {
+                (format!("{}, ends as it starts", before.lead().start()), "one whole day".to_owned())
+            }
             Self::Stamp => ("no DTSTAMP".to_owned(), after_text("DTSTAMP")),
             Self::FirstOf(name) => {
                 let values = |series: &Series<'_>| {
@@ -92,10 +95,9 @@ impl EventEdit {
                         .collect::<Vec<_>>()
                 };
                 let after = after.first().map(values).unwrap_or_default();
-                let mut changed =
-                    values(before).into_iter().zip(after).filter(|(before, after)| before != after);
-                let (before, after) = changed.next().unwrap_or_default();
-                (format!("{name} {before}"), format!("{name} {after}"))
+                let changed = values(before).into_iter().zip(after).filter(|(before, after)| before != after);
+                let (before, after): (Vec<_>, Vec<_>) = changed.unzip();
+                (format!("{name} {}", before.join("; ")), format!("{name} {}", after.join("; ")))
             }
             Self::RewriteTimes => {
                 let lenient = before.events().find_map(|event| lenient_times(event.component()));

@@ -83,6 +83,10 @@ fn readings(until: &EventTime, ours: i64, start: &EventTime, zones: &ZoneResolve
         // Which day a moment in UTC belongs to depends on where one is.
         let house = zones.floating_zone().map(|house| house.transitions().clock_at(digits));
         all.extend(house.filter(|_| *until.zone() == ZoneRef::Utc));
+        // The last hour of a day is the midnight of the next one where such files
+        // come from: in central Europe in winter.
+        let is_late = digits.rem_euclid(SECONDS_A_DAY) >= SECONDS_A_DAY - 3600;
+        all.extend((is_late && *until.zone() == ZoneRef::Utc).then_some(digits + 3600));
         all = all.into_iter().map(|moment| moment.div_euclid(SECONDS_A_DAY) * SECONDS_A_DAY).collect();
     } else {
         all.push(as_utc(digits));

@@ -25,7 +25,8 @@ declare_rule! {
     /// ## Repair
     /// The exception is written as the date that it means. Safe where the day has
     /// one date; with consent where it has several, or where the day depends on
-    /// the zone: a time in UTC near midnight.
+    /// the zone: a time in UTC within an hour of a midnight, there, on the clock of
+    /// the series or in the house zone.
     ExceptionMisses, "R05", "exception-misses", RuleGroup::Recurrence, "an exception that hits nothing on a day with a date"
 }
 
@@ -89,7 +90,8 @@ fn meant_by(date: &EventTime, recurrence: &Recurrence, taken: &BTreeSet<i64>, zo
         ZoneRef::Floating | ZoneRef::Named(_) => on_clock_of(date, start, zones),
     };
     let own = own.unwrap_or(digits);
-    let is_near_midnight = own.div_euclid(SECONDS_A_DAY) != digits.div_euclid(SECONDS_A_DAY);
+    let is_open = *date.zone() == ZoneRef::Utc && is_near_midnight(date, start, own, zones)
+        || own.div_euclid(SECONDS_A_DAY) != digits.div_euclid(SECONDS_A_DAY);
     let mut candidates = on_day(own);
     if candidates.is_empty() {
         candidates = on_day(digits);
@@ -103,8 +105,26 @@ fn meant_by(date: &EventTime, recurrence: &Recurrence, taken: &BTreeSet<i64>, zo
         candidates.truncate(1);
         return dates_of(&candidates, start, Safety::Consent);
     }
-    let safety = if candidates.len() > 1 || is_near_midnight { Safety::Consent } else { Safety::Safe };
+    let safety = if candidates.len() > 1 || is_open { Safety::Consent } else { Safety::Safe };
     dates_of(&candidates, start, safety)
+}
+
+/// Whether a time in UTC may belong to another day than it says: it is a midnight, or
+/// within an hour of one, in UTC, on the clock of the start or on that of the house.
+/// Whole days that begin at 00:00 UTC say their day, unless the house says another.
+fn is_near_midnight(date: &EventTime, start: &EventTime, own: i64, zones: &ZoneResolver) -> bool {
+    const HOUR: i64 = 3600;
+    let digits = clock_seconds(date.clock());
+    let house = zones.floating_zone().map(|house| house.transitions().clock_at(digits));
+    let day_of = |moment: i64| moment.div_euclid(SECONDS_A_DAY);
+    if start.is_date() {
+        let is_late = digits.rem_euclid(SECONDS_A_DAY) >= SECONDS_A_DAY - HOUR;
+        return is_late || house.is_some_and(|house| day_of(house) != day_of(digits));
+    }
+    [Some(digits), Some(own), house].into_iter().flatten().any(|moment| {
+        let into_day = moment.rem_euclid(SECONDS_A_DAY);
+        into_day <= HOUR || into_day >= SECONDS_A_DAY - HOUR
+    })
 }
 
 fn dates_of(slots: &[i64], start: &EventTime, safety: Safety) -> Meant {

@@ -140,6 +140,9 @@ fn fold_twins(edited: &mut Edited<'_>, choices: &ZoneChoices, plan: &RepairPlan)
     edited.calendar.series.extend(spared);
 }
 
+/// The rules whose repairs the other events of the file speak for.
+const BY_HABIT: [&str; 2] = ["D02", "R18"];
+
 /// The repairs of a round: for each series the first that may be made.
 fn due(
     findings: &[Finding],
@@ -151,7 +154,11 @@ fn due(
     let mut due: BTreeMap<usize, (RuleId, Edit)> = BTreeMap::new();
     // Single events that become part of a series in this round.
     let mut reserved: BTreeSet<usize> = BTreeSet::new();
-    for finding in findings {
+    // A repair that a habit of the file speaks for comes first, and for all at once:
+    // others would take the evidence away.
+    let (by_habit, others): (Vec<_>, Vec<_>) =
+        findings.iter().partition(|finding| BY_HABIT.contains(&finding.rule.as_str()));
+    for finding in by_habit.into_iter().chain(others) {
         let (Some(edit), Some(series)) = (&finding.edit, finding.series) else { continue };
         let answer = plan.answers.get(&(finding.rule, finding.uid.clone(), finding.title.clone()));
         let is_allowed = match (answer, finding.safety) {

@@ -1,6 +1,7 @@
 //! `Z09 zone-mixed-series`: the times of one series in different zones.
 
 use super::describe::declare_rule;
+use super::r05_exception_misses::misses_of;
 use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 use emvo_ical::calendar::{EventTime, Extent, Series, ZoneRef};
 use emvo_ical::zone::ZoneResolver;
@@ -19,7 +20,8 @@ declare_rule! {
     ///
     /// ## Repair
     /// Exceptions, further dates and the dates that overrides replace are written
-    /// in the zone of the start, at the same instants: safe. Ends and overrides
+    /// in the zone of the start, at the same instants: safe. An exception that hits
+    /// nothing stays as it stands, since R05 asks what it means. Ends and overrides
     /// need consent, since another zone may be what was meant. A single event that
     /// starts in one zone and ends in another, such as a crossing, is no fault.
     ZoneMixedSeries, "Z09", "zone-mixed-series", RuleGroup::Zones, "the times of one series in different zones"
@@ -34,10 +36,16 @@ impl Rule for ZoneMixedSeries {
             return;
         }
         let zone = zone_words(start);
-        let dates = others(slots(series).iter(), start, context.zones);
-        if !dates.is_empty() {
-            let message = format!("starts in {zone}, but has dates in {}", dates.join(", "));
-            found.offer(self, subject, message, Safety::Safe, Edit::AlignDates);
+        let mut slots = slots(series);
+        if !others(slots.iter(), start, context.zones).is_empty() {
+            let spared: Vec<EventTime> =
+                misses_of(subject, context.zones).into_iter().map(|miss| miss.date).collect();
+            slots.retain(|slot| !spared.contains(slot));
+            let dates = others(slots.iter(), start, context.zones);
+            if !dates.is_empty() {
+                let message = format!("starts in {zone}, but has dates in {}", dates.join(", "));
+                found.offer(self, subject, message, Safety::Safe, Edit::AlignDates { spared });
+            }
         }
         let times: Vec<EventTime> = times(series);
         let times = others(times.iter(), start, context.zones);
