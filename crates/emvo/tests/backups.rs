@@ -64,7 +64,8 @@ fn a_backup_that_was_changed_is_told() {
     }
     case.put("changed.zip", new.finish().unwrap().into_inner());
     let run = case.json_ends(1, &["bundle", "--verify", "changed.zip", "--json"]);
-    assert_eq!(run["faults"].as_array().unwrap().len(), 2, "{run:#}");
+    // Two calendars, and the two exports that they came from.
+    assert_eq!(run["faults"].as_array().unwrap().len(), 4, "{run:#}");
     let bytes = std::fs::read(case.path("b.zip")).unwrap();
     case.put("half.zip", &bytes[..bytes.len() / 2]);
     let run = case.ends(2, &["bundle", "--verify", "half.zip"]);
@@ -90,17 +91,95 @@ fn an_encrypted_backup_needs_its_passphrase_everywhere() {
     assert!(nobody.stderr.contains("there is nobody to ask for a passphrase"), "{}", nobody.stderr);
 }
 
+/// A zip of these files.
+fn zip_of(files: &[(&str, &[u8])]) -> Vec<u8> {
+    let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+    for (name, bytes) in files {
+        zip.start_file(*name, zip::write::SimpleFileOptions::default()).unwrap();
+        zip.write_all(bytes).unwrap();
+    }
+    zip.finish().unwrap().into_inner()
+}
+
 #[test]
-fn zips_are_bounded_and_never_nested() {
+fn a_zip_in_a_zip_is_read_and_none_that_is_deeper() {
     let case = case();
     case.ends(0, &["bundle", "in", "-o", "b.zip"]);
     let inner = std::fs::read(case.path("b.zip")).unwrap();
-    let mut outer = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
-    outer.start_file("inner.zip", zip::write::SimpleFileOptions::default()).unwrap();
-    outer.write_all(&inner).unwrap();
-    case.put("outer.zip", outer.finish().unwrap().into_inner());
-    let run = case.ends(2, &["survey", "outer.zip"]);
-    assert!(run.stderr.contains("is a zip in a zip: unpack `outer.zip` first"), "{}", run.stderr);
+    let outer = zip_of(&[("inner.zip", &inner)]);
+    case.put("deepest.zip", zip_of(&[("outer.zip", &outer), ("broken.zip", b"PK\x03\x04")]));
+    case.put("outer.zip", outer);
+    let events = |path: &str| case.json(&["survey", path, "--json"])["totals"]["events"].as_u64().unwrap();
+    assert_eq!(events("outer.zip"), 3);
+    assert_eq!(events("outer.zip/inner.zip/quay.ics"), 1);
+    let run = case.ends(2, &["survey", "deepest.zip"]);
+    assert!(run.stderr.contains("a zip in a zip in a zip"), "{}", run.stderr);
+    assert!(
+        run.stderr.contains("deepest.zip/broken.zip cannot be read: it is a broken zip"),
+        "{}",
+        run.stderr
+    );
+    let run = case.ends(2, &["survey", "outer.zip/inner.zip/nothing.ics"]);
+    assert!(run.stderr.contains("there are outer.zip/inner.zip/crew-åland.ics"), "{}", run.stderr);
+}
+
+#[test]
+fn a_backup_gives_the_exports_back_as_they_came() {
+    let row = "Title,Start\nHandover,2026-09-07 08:00\nMuster,46000x\n";
+    let case = case().file("in/rota.csv", row);
+    let made = case.json_ends(1, &["bundle", "in", "-o", "b.zip", "--json"]);
+    assert_eq!((&made["set_aside"], made["originals"].as_array().unwrap().len()), (&1.into(), 4), "{made}");
+    let checked = case.ends(0, &["bundle", "--verify", "b.zip"]);
+    assert!(
+        checked.stdout.contains("1 event cannot be read and stands in the exports alone"),
+        "{}",
+        checked.stdout
+    );
+    for (wanted, files) in [
+        ("all", vec!["crew-åland.ics", "originals/in/rota.csv"]),
+        ("rota.csv", vec!["originals/in/rota.csv"]),
+        ("in/rota.csv", vec!["originals/in/rota.csv"]),
+        ("quay.ics", vec!["quay.ics"]),
+    ] {
+        case.ends(0, &["bundle", "b.zip", "--restore", wanted, "-o", "back", "--overwrite"]);
+        for file in files {
+            assert!(case.path(&format!("back/{file}")).is_file(), "{wanted}: {file}");
+        }
+        std::fs::remove_dir_all(case.path("back")).unwrap();
+    }
+    case.ends(0, &["bundle", "b.zip", "--restore", "all", "-o", "back"]);
+    assert_eq!(case.read("back/originals/in/rota.csv"), row);
+    let run = case.ends(2, &["bundle", "b.zip", "--restore", "deck.ics", "-o", "back", "--overwrite"]);
+    assert!(run.stderr.contains("there is no `deck.ics` in it"), "{}", run.stderr);
+    // The calendars are read, and not the exports beside them once more.
+    assert_eq!(case.json(&["survey", "b.zip", "--json"])["totals"]["events"], 4);
+}
+
+#[test]
+fn two_entries_of_one_name_are_two_files() {
+    let text = |title: &str| {
+        format!(
+            "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:{title}\r\nSUMMARY:{title}\r\nDTSTART:20260907T080000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+        )
+    };
+    // The writer refuses to write one name twice, so a name is changed afterwards.
+    let mut zip = zip_of(&[("a.ics", text("Handover").as_bytes()), ("b.ics", text("Muster").as_bytes())]);
+    for at in 0..zip.len() - 5 {
+        if &zip[at..at + 5] == b"b.ics" {
+            zip[at] = b'a';
+        }
+    }
+    let case = case().file("twice.zip", zip);
+    let answer = case.json(&["merge", "twice.zip", "-o", "out.ics", "--json", "--no-ledger"]);
+    assert_eq!((&answer["balance"]["read"], &answer["balance"]["written"]), (&2.into(), &2.into()));
+    let paths: Vec<&str> =
+        answer["inputs"].as_array().unwrap().iter().map(|one| one["path"].as_str().unwrap()).collect();
+    assert_eq!(paths, ["twice.zip/a.ics", "twice.zip/a (2).ics"]);
+}
+
+#[test]
+fn zips_are_bounded() {
+    let case = case();
     let mut many = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
     for at in 0..10_001 {
         many.start_file(format!("{at}.ics"), zip::write::SimpleFileOptions::default()).unwrap();

@@ -32,7 +32,7 @@ fn spreadsheet() -> Vec<u8> {
 fn each_refusal_says_what_and_what_to_do() {
     let rows: [(&str, &[&str], &str); 21] = [
         ("unknown kind", &["survey", "notes.txt"], "is neither a calendar nor a table of events"),
-        ("empty", &["survey", "empty.ics"], "`empty.ics` is empty"),
+        ("empty", &["survey", "empty.ics"], "empty.ics is empty and was not read: export it again"),
         ("no file", &["survey", "gone.ics"], "could not read `gone.ics`: No such file"),
         ("empty folder", &["survey", "folder"], "there is no calendar in the inputs"),
         ("spreadsheet", &["survey", "book.xlsx"], "save it as CSV"),

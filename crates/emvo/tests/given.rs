@@ -63,12 +63,39 @@ fn every_command_says_what_it_did_not_read() {
 #[test]
 fn a_file_that_was_named_and_is_none_is_refused() {
     let case = exports();
-    for name in ["team.ics", "mate.ics", "people.vcs", "plan.csv"] {
+    for (name, what) in [
+        ("team.ics", "is a web page"),
+        ("mate.ics", "is JSON"),
+        ("people.vcs", "is an address book"),
+        ("plan.csv", "is neither a calendar nor a table of events"),
+        ("deck.ics", "is empty"),
+    ] {
         let run = case.ends(2, &["survey", &format!("exports/{name}")]);
-        assert!(run.stderr.contains("is neither a calendar nor a table of events"), "{name}: {}", run.stderr);
+        assert!(run.stderr.contains(&format!("exports/{name} {what}")), "{name}: {}", run.stderr);
     }
-    let run = case.ends(2, &["survey", "exports/deck.ics"]);
-    assert!(run.stderr.contains("`exports/deck.ics` is empty"), "{}", run.stderr);
+}
+
+#[test]
+fn every_path_is_in_the_answer_with_what_it_is() {
+    let old = calendar(EVENT).replace("VERSION:2.0", "VERSION:1.0");
+    let case = exports().file("exports/old.vcs", old).file("exports/broken.zip", b"PK\x03\x04");
+    for command in ["survey", "events", "dates", "check"] {
+        let answer = case.json_ends(1, &[command, "exports", "--json"]);
+        let inputs = answer["inputs"].as_array().unwrap();
+        let kind = |name: &str| {
+            let found = inputs.iter().find(|one| one["path"] == format!("exports/{name}"));
+            found.map(|one| (one["kind"].as_str().unwrap(), one["what"].as_str().unwrap_or_default()))
+        };
+        assert_eq!(kind("quay.ics"), Some(("calendar", "")), "{command}");
+        assert_eq!(kind("team.ics"), Some(("not_read", "a web page, such as a login or an error page")));
+        assert!(
+            kind("old.vcs").is_some_and(|(kind, what)| kind == "not_read" && what.contains("VERSION:1.0"))
+        );
+        assert!(kind("broken.zip").is_some_and(|(kind, what)| kind == "not_read" && what.contains("broken")));
+        assert_eq!(kind("photo.jpg"), Some(("not_looked_at", "")), "{command}");
+    }
+    let run = case.ends(1, &["events", "exports"]);
+    assert!(run.stderr.contains("2 other files in the inputs not looked at"), "{}", run.stderr);
 }
 
 #[test]
@@ -83,7 +110,7 @@ fn a_packed_export_is_read_like_the_file_in_it() {
         assert_eq!(answer["calendars"][0]["events"], 1, "{path}: {answer}");
     }
     let run = case.ends(2, &["survey", "broken.ics.gz"]);
-    assert!(run.stderr.contains("`broken.ics.gz` could not be unpacked"), "{}", run.stderr);
+    assert!(run.stderr.contains("broken.ics.gz cannot be read: it could not be unpacked"), "{}", run.stderr);
 }
 
 #[test]

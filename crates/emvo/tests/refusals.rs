@@ -154,7 +154,7 @@ fn what_is_not_said_is_asked_for_by_its_name() {
         ("rehearse a.ics", "--limits <FILE>"),
         ("retract a.ics -o out.ics", "--out-of <TARGET>"),
         ("changes a.ics", "<NEW>"),
-        ("bundle a.ics", "--output <BACKUP.zip>"),
+        ("bundle a.ics", "--output <BACKUP.zip|FOLDER>"),
         ("run --new folder", "--output <PLAN.toml>"),
         ("run", "<PLAN.toml>"),
         ("frobnicate", "unrecognized subcommand 'frobnicate'"),

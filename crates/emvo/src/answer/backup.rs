@@ -28,7 +28,7 @@ impl Answer for Backup {
         let calendars = counted(self.manifest.calendars.len(), "calendar", "calendars");
         let originals = match self.manifest.originals.len() {
             0 => String::new(),
-            many => format!(" and {} as they came", counted(many, "export", "exports")),
+            many => format!(" and {}", counted(many, "export as it came", "exports as they came")),
         };
         let shown = sanitized(&self.path);
         // Writing into a string cannot fail, here and below.

@@ -56,7 +56,11 @@ impl NotRead {
     pub(super) fn of(file: &SourceFile, text: &str) -> Option<Self> {
         let name = file.path.to_ascii_lowercase();
         let is_claimed = file.named_by == NamedBy::Person || CLAIMS.iter().any(|claim| name.ends_with(claim));
-        let what = what_is(&file.bytes, text);
+        let what = match what_is(&file.bytes, text) {
+            // JSON lines are what a program reads, and no message.
+            What::Json if name.ends_with(".jsonl") => What::Other,
+            what => what,
+        };
         (is_claimed || what == What::Empty).then(|| Self { path: file.path.clone(), what })
     }
 
