@@ -14,6 +14,7 @@ mod c05_column_unclaimed;
 mod c06_repeat_flag_only;
 mod c07_title_missing;
 mod c08_formula_cell;
+mod c10_cell_unused;
 mod context;
 mod d01_end_before_start;
 mod d02_all_day_end;
@@ -149,6 +150,7 @@ pub const RULES: &[&dyn Rule] = &[
     &c06_repeat_flag_only::RepeatFlagOnly,
     &c07_title_missing::TitleMissing,
     &c08_formula_cell::FormulaCell,
+    &c10_cell_unused::CellUnused,
     &d01_end_before_start::EndBeforeStart,
     &d02_all_day_end::AllDayEnd,
     &d03_midnight_to_midnight::MidnightToMidnight,

@@ -11,6 +11,8 @@ use emvo_ical::zone::ZoneResolver;
 pub enum TextMatch {
     /// A part of it, without regard to case.
     Part(String),
+    /// All of it, without regard to case and to blanks around it.
+    Whole(String),
     /// A regular expression, without regard to case.
     Pattern(Regex),
 }
@@ -24,8 +26,14 @@ impl TextMatch {
         }
     }
 
+    /// A text that has to be there as a whole.
+    pub fn whole(text: &str) -> Self {
+        Self::Whole(text.trim().to_lowercase())
+    }
+
     fn matches(&self, text: &str) -> bool {
         match self {
+            Self::Whole(whole) => text.trim().to_lowercase() == *whole,
             Self::Part(part) => text.to_lowercase().contains(part),
             Self::Pattern(pattern) => pattern.is_match(text),
         }
@@ -138,6 +146,8 @@ mod tests {
             (Selection { titles: vec![text("DR")], ..none.clone() }, "12"),
             (Selection { titles: vec![text("öljy"), text("fire")], ..none.clone() }, "13"),
             (Selection { titles: vec![text("/^d.y/")], ..none.clone() }, "2"),
+            (Selection { titles: vec![TextMatch::whole(" dry DOCK")], ..none.clone() }, "2"),
+            (Selection { titles: vec![TextMatch::whole("dry")], ..none.clone() }, ""),
             (Selection { titles: vec![text("dr")], categories: vec![text("deck")], ..none.clone() }, "1"),
             (Selection { locations: vec![text("LÖV")], ..none.clone() }, "2"),
             (Selection { uids: vec!["3".into(), "1".into()], ..none.clone() }, "13"),

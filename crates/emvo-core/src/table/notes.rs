@@ -47,6 +47,8 @@ pub enum NoteKind {
     ColumnUnclaimed,
     /// A row says that it repeats, but not how (C06).
     RepeatFlagOnly,
+    /// A cell says nothing that is known (C10).
+    CellUnused,
     /// A row without a title got one (C07).
     TitleMissing,
 }

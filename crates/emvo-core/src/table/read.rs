@@ -324,6 +324,12 @@ fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
             "is flagged as repeating, but nothing says how: only its first date is there",
         );
     }
+    for (field, cell) in &row.unused {
+        let taken = if *field == ColumnField::Private { ", so it is taken for private" } else { "" };
+        let words =
+            format!("`{cell}` says nothing that is known of {}{taken}; it is carried along", field.name());
+        note(NoteKind::CellUnused, &words);
+    }
     if row.title == Title::Missing {
         note(NoteKind::TitleMissing, &format!("has no title; it is called `{UNTITLED}`"));
     }

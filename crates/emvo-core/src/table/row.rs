@@ -14,7 +14,7 @@ use super::date::{Stated, read_date};
 use super::layout::{Layout, MOST_COLUMNS};
 use super::notes::RowFault;
 use super::serial::{Epoch, read_part_of_day, read_serial};
-use super::words::{is_total, rule_of};
+use super::words::{is_total, rule_of, state_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Duration, EventTime, Extent, ZoneRef};
@@ -92,6 +92,8 @@ pub(super) struct ReadRow {
     pub(super) calendar: Option<Box<str>>,
     pub(super) title: Title,
     pub(super) repeats: Repeats,
+    /// Cells that say nothing that is known, with the header of their column.
+    pub(super) unused: Vec<(ColumnField, String)>,
 }
 
 /// Whether a row has a title of its own.
@@ -178,12 +180,12 @@ impl<'t> RowReader<'t> {
         }
         let repeats = self.add_recurrence(&cells, &start, &mut component)?;
         let title = add_texts(&cells, &mut component);
-        self.add_flags(&cells, &mut component);
+        let unused = self.add_flags(&cells, &mut component);
         self.add_unclaimed(&cells, &mut component);
         add_reminders(&cells, &mut component)?;
         let uid = cells.get(ColumnField::Uid).map(str::to_owned);
         let calendar = cells.get(ColumnField::Calendar).map(Box::from);
-        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats })
+        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats, unused })
     }
 
     fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
@@ -321,21 +323,29 @@ impl<'t> RowReader<'t> {
         }
     }
 
-    fn add_flags(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
-        let busy = match cells.get(ColumnField::Busy) {
-            None if self.blank_busy == Answer::No => Some("TRANSPARENT"),
-            cell => cell.and_then(transparency),
-        };
-        let flags = [
-            ("CLASS", cells.get(ColumnField::Private).and_then(classification)),
-            ("TRANSP", busy),
-            ("STATUS", cells.get(ColumnField::Status).and_then(status)),
-        ];
-        for (name, value) in flags {
-            if let Some(value) = value {
+    /// Adds what cells of one word say, and carries along those that say nothing that
+    /// is known: an event that somebody marked in the column of privacy is private.
+    fn add_flags(&self, cells: &Cells<'_>, into: &mut Component<'static>) -> Vec<(ColumnField, String)> {
+        let mut unused = Vec::new();
+        for (field, name, meaning) in FLAGS {
+            let Some(cell) = cells.get(field) else {
+                if field == ColumnField::Busy && self.blank_busy == Answer::No {
+                    into.push(Property::new(name, &[], "TRANSPARENT"));
+                }
+                continue;
+            };
+            let value = meaning(cell);
+            let is_known = value.is_some() || state_of(cell).is_some() || answer(cell) != Answer::NotSaid;
+            if !is_known {
+                self.add_carried(field, cell, into);
+                unused.push((field, cell.to_owned()));
+            }
+            let guess = (!is_known && field == ColumnField::Private).then_some("PRIVATE");
+            if let Some(value) = value.or(guess) {
                 into.push(Property::new(name, &[], value));
             }
         }
+        unused
     }
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
@@ -431,6 +441,16 @@ fn add_reminders(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(),
     }
     Ok(())
 }
+
+/// What a cell of one word means, by its column.
+type Meaning = fn(&str) -> Option<&'static str>;
+
+/// The columns whose cells are one word, and the property that says it.
+const FLAGS: [(ColumnField, &str, Meaning); 3] = [
+    (ColumnField::Private, "CLASS", classification),
+    (ColumnField::Busy, "TRANSP", transparency),
+    (ColumnField::Status, "STATUS", status),
+];
 
 /// The words of a reminder that came from a table.
 pub(super) const REMINDER: &str = "Reminder";

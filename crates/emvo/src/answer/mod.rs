@@ -18,6 +18,7 @@ pub(crate) mod history;
 mod json;
 pub(crate) mod list;
 pub(crate) mod page;
+pub(crate) mod preview;
 pub(crate) mod proof;
 pub(crate) mod proof_page;
 pub(crate) mod repairs;

@@ -11,6 +11,7 @@ use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
 use crate::answer::Detail;
+use crate::answer::preview::Preview;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
 use crate::job::{Edit, EditArgs, Scope};
@@ -84,15 +85,15 @@ impl Command for AmendArgs {
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
-        let amending = Amending { amendments: self.amendments()?, changed: 0 };
+        let amending = Amending { amendments: self.amendments()?, changed: Preview::default() };
         self.job.resolve()?.run(amending)
     }
 }
 
 struct Amending {
     amendments: Vec<Amendment>,
-    /// How many series and single events were changed.
-    changed: usize,
+    /// The series and single events that were changed.
+    changed: Preview,
 }
 
 impl Edit for Amending {
@@ -100,32 +101,41 @@ impl Edit for Amending {
     const DOING: &'static str = "changing events";
 
     fn edit<'t>(&mut self, _: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
-        let mut changed = 0;
+        let calendar = loaded.calendar.name();
+        let mut changed = std::mem::take(&mut self.changed);
         let edited = scope.edit(loaded, |series, zones| {
+            let before = series.clone();
             let step = match scope.window() {
                 None => self.amend(series),
                 Some(window) => self.amend_inside(series, window, zones),
             };
-            changed += usize::from(matches!(step, Step::Became(..)));
+            if matches!(step, Step::Became(..)) {
+                changed.note(&before, &calendar);
+            }
             step
         });
-        self.changed += changed;
+        self.changed = changed;
         edited
     }
 
+    fn has_effect(&self) -> bool {
+        self.changed.count() > 0
+    }
+
     fn text(&self, written: &Written, detail: Detail) -> String {
-        let words = match self.changed {
-            0 => "no event was changed: none is chosen, or all are so already".to_owned(),
+        let words = match self.changed.count() {
+            0 => "no event was changed and nothing written: none is chosen, or all are so already".to_owned(),
             many => format!("{} changed", counted(many, "event", "events")),
         };
-        let mut out = headline(&words, Extent::of(self.changed));
+        let mut out = headline(&words, Extent::of(self.changed.count()));
+        out.push_str(&self.changed.lines(detail));
         out.push_str(&change_lines(&written.changes, detail, Examples::Several));
         out.push_str(&marked_lines(&refused_in_words(&written.refused)));
         out
     }
 
     fn needs_a_look(&self, written: &Written) -> bool {
-        self.changed == 0 || !written.refused.is_empty()
+        !self.has_effect() || !written.refused.is_empty()
     }
 }
 

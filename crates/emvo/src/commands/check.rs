@@ -53,7 +53,7 @@ impl Command for CheckArgs {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
         let (choice, chosen, window) =
-            (self.rules.resolve()?, self.select.resolve()?, self.window.resolve()?);
+            (self.rules.resolve()?, self.select.resolve(&files)?, self.window.resolve()?);
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let limits = self.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
         let report =

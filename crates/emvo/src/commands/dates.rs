@@ -50,7 +50,7 @@ impl Command for DatesArgs {
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
-        let chosen = self.select.resolve()?;
+        let chosen = self.select.resolve(&files)?;
         if !chosen.findings.is_empty() {
             bail!(
                 "--finding chooses events to repair; a list of dates is chosen by title, category, place or id"

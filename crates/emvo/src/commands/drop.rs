@@ -11,6 +11,7 @@ use serde::Serialize;
 
 use super::{Command, Program};
 use crate::answer::Detail;
+use crate::answer::preview::Preview;
 use crate::answer::written::{Examples, Extent, change_lines, headline, marked_lines, refused_in_words};
 use crate::input::Loaded;
 use crate::job::args::day;
@@ -90,7 +91,11 @@ impl Command for DropArgs {
                 "this would remove every event: say which, with --title, --uid, --from and --until or the like"
             );
         }
-        job.run(Dropping { what: What::of(self.reach, self.on, has_window)?, near: Vec::new() })
+        job.run(Dropping {
+            what: What::of(self.reach, self.on, has_window)?,
+            near: Vec::new(),
+            preview: Preview::default(),
+        })
     }
 }
 
@@ -98,6 +103,8 @@ struct Dropping {
     what: What,
     /// The dates nearest to the day asked for, where no event has that day.
     near: Vec<Date>,
+    /// What it takes something from.
+    preview: Preview,
 }
 
 impl Edit for Dropping {
@@ -105,28 +112,43 @@ impl Edit for Dropping {
     const DOING: &'static str = "choosing";
 
     fn edit<'t>(&mut self, _: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
-        scope.edit(loaded, |series, zones| match self.what {
-            What::Everything => gone(&series),
-            What::Date(day) => self.without_date(series, day, zones),
-            What::From(day) => match before_day(&series, day, zones) {
-                Ok(Some(left)) => became(&series, vec![left], format!("ends before {day}")),
-                Ok(None) => gone(&series),
-                Err(why) => Step::Refused(series, why),
-            },
-            What::Inside => match scope.window() {
-                Some(window) => outside(series, window, zones, scope.ceiling),
-                None => Step::Keep(series),
-            },
+        let calendar = loaded.calendar.name();
+        scope.edit(loaded, |series, zones| {
+            let before = series.clone();
+            let step = match self.what {
+                What::Everything => gone(&series),
+                What::Date(day) => self.without_date(series, day, zones),
+                What::From(day) => match before_day(&series, day, zones) {
+                    Ok(Some(left)) => became(&series, vec![left], format!("ends before {day}")),
+                    Ok(None) => gone(&series),
+                    Err(why) => Step::Refused(series, why),
+                },
+                What::Inside => match scope.window() {
+                    Some(window) => outside(series, window, zones, scope.ceiling),
+                    None => Step::Keep(series),
+                },
+            };
+            if matches!(step, Step::Became(..) | Step::Removed(_)) {
+                self.preview.note(&before, &calendar);
+            }
+            step
         })
     }
 
+    fn has_effect(&self) -> bool {
+        self.preview.count() > 0
+    }
+
     fn text(&self, written: &Written, detail: Detail) -> String {
-        let words = match written.changes.len() {
-            0 => "nothing was removed: no event or date is as you say".to_owned(),
+        let words = match self.preview.count() {
+            0 => "nothing was removed and nothing written: no event or date is as you say".to_owned(),
             many => format!("removed from {}", counted(many, "event", "events")),
         };
-        let mut out = headline(&words, Extent::of(written.changes.len()));
-        out.push_str(&change_lines(&written.changes, detail, Examples::Several));
+        let mut out = headline(&words, Extent::of(self.preview.count()));
+        out.push_str(&self.preview.lines(detail));
+        if detail == Detail::All {
+            out.push_str(&change_lines(&written.changes, detail, Examples::Several));
+        }
         out.push_str(&marked_lines(&self.refused(written)));
         out
     }
@@ -136,7 +158,7 @@ impl Edit for Dropping {
     }
 
     fn needs_a_look(&self, written: &Written) -> bool {
-        written.changes.is_empty() || !written.refused.is_empty()
+        !self.has_effect() || !written.refused.is_empty()
     }
 }
 
@@ -161,7 +183,7 @@ impl Dropping {
     fn refused(&self, written: &Written) -> Vec<String> {
         let mut lines = refused_in_words(&written.refused);
         if let What::Date(day) = self.what
-            && written.changes.is_empty()
+            && !self.has_effect()
             && !self.near.is_empty()
         {
             let mut near = self.near.clone();

@@ -40,7 +40,7 @@ impl Command for EventsArgs {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
         let names_ids = self.select.names_ids();
-        let (chosen, window) = (self.select.resolve()?, self.window.resolve()?);
+        let (chosen, window) = (self.select.resolve(&files)?, self.window.resolve()?);
         let reading = self.input.reading.resolve(&files)?;
         let file = self.file.resolve(&files)?;
         let fields = if self.fields.is_empty() { USUAL.to_vec() } else { self.fields };

@@ -127,6 +127,7 @@ impl Command for PickArgs {
             name_of: split_by.map(name_by),
             kept: 0,
             private: 0,
+            private_dates: 0,
             private_others: 0,
             whole: Vec::new(),
         };
@@ -148,7 +149,9 @@ struct Picking {
     kept: usize,
     /// Private events that were left out.
     private: usize,
-    /// The same of tasks, journals and others.
+    /// Private dates of series that are shown.
+    private_dates: usize,
+    /// Private tasks, journals and others.
     private_others: usize,
     /// What cannot be trimmed to the window, and stays whole.
     whole: Vec<String>,
@@ -162,8 +165,15 @@ impl Edit for Picking {
         let mut edited = scope.keep(loaded, |series, zones| {
             let whole = series.clone();
             let parts = self.inside(path, series, scope, zones);
-            let seen = parts.iter().filter_map(|part| shown(part, &whole, &self.showing));
-            let shown: Vec<Series<'t>> = seen.collect();
+            let seen = parts.iter().filter_map(|part| Some((part, shown(part, &whole, &self.showing)?)));
+            let mut dates = 0;
+            let shown: Vec<Series<'t>> = seen
+                .map(|(part, shown)| {
+                    dates += part.overrides().len().saturating_sub(shown.overrides().len());
+                    shown
+                })
+                .collect();
+            self.private_dates += dates;
             self.private += usize::from(!parts.is_empty() && shown.is_empty());
             if shown.is_empty() { Step::Removed(Vec::new()) } else { Step::Became(shown, Vec::new()) }
         });
@@ -195,6 +205,10 @@ impl Edit for Picking {
         };
         if self.private > 0 {
             let private = counted(self.private, "private event", "private events");
+            words.extend(["; ", &private, " left out"]);
+        }
+        if self.private_dates > 0 {
+            let private = counted(self.private_dates, "private date of a series", "private dates of series");
             words.extend(["; ", &private, " left out"]);
         }
         if self.private_others > 0 {
@@ -230,7 +244,14 @@ impl Picking {
     ) -> Vec<Series<'t>> {
         let Some(window) = scope.window() else { return vec![series] };
         match by_window(&series, window, zones, scope.ceiling) {
-            Ok(parts) => parts.inside,
+            Ok(mut parts) => {
+                // What is left of a series is still that series; only a second part
+                // of it needs an id of its own.
+                if let Some((first, uid)) = parts.inside.first_mut().zip(series.uid()) {
+                    first.set_uid(&uid.into_owned());
+                }
+                parts.inside
+            }
             Err(why) => {
                 let title = series.lead().title().unwrap_or_default();
                 self.whole.push(format!("{path}: `{title}` is kept whole: {}", refusal_in_words(&why)));

@@ -21,6 +21,7 @@ pub(crate) enum ReadAs {
     Limits,
     Columns,
     Answers,
+    Titles,
     Receipt,
     Passphrase,
     Ledger,
@@ -36,6 +37,7 @@ impl ReadAs {
             | Self::Limits
             | Self::Columns
             | Self::Answers
+            | Self::Titles
             | Self::Receipt
             | Self::Passphrase
             | Self::Ledger
@@ -52,6 +54,7 @@ impl fmt::Display for ReadAs {
             Self::Limits => "the limits file",
             Self::Columns => "the columns file",
             Self::Answers => "the sheet with the answers",
+            Self::Titles => "the list of titles",
             Self::Receipt => "a receipt that is read",
             Self::Passphrase => "the passphrase file",
             Self::Ledger => "the ledger",

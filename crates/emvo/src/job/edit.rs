@@ -50,7 +50,7 @@ impl EditArgs {
     /// The same for a command that has read files of its own before.
     pub(crate) fn resolve_with(self, files: ReadFiles) -> anyhow::Result<EditJob> {
         let form = self.answer.resolve();
-        let chosen = self.select.resolve()?;
+        let chosen = self.select.resolve(&files)?;
         let window = self.window.resolve()?;
         let mut reading = self.input.reading.resolve(&files)?;
         let output = self.output.resolve(&files, TableForm::of(&reading), None)?;
@@ -77,6 +77,12 @@ pub(crate) trait Edit {
     /// Looks at all calendars once they are changed.
     fn end(&mut self, edited: &mut [Vec<Edited<'_>>], scope: &Scope<'_>) {
         let _ = (edited, scope);
+    }
+
+    /// Whether there is anything to write; a command that removes or changes and has
+    /// found nothing to do writes nothing.
+    fn has_effect(&self) -> bool {
+        true
     }
 
     /// How the result is spread over files.
@@ -188,7 +194,11 @@ pub(crate) fn finish(
 ) -> anyhow::Result<Outcome> {
     let (draft, written) = output.draft(&sources, edited, &edit.shape(), None)?;
     let mut answer = EditAnswer { edit, written };
-    answer.written.run = place_with_report(draft, report, &answer)?;
+    if edit.has_effect() {
+        answer.written.run = place_with_report(draft, report, &answer)?;
+    } else {
+        answer.written.write_nothing();
+    }
     give(&answer, form)?;
     let EditAnswer { written, .. } = &answer;
     let outcome = Outcome::needs_a_look_if(edit.needs_a_look(written) || written.is_incomplete());
@@ -217,7 +227,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
 
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
-        let mut text = summary(written);
+        let mut text = if self.edit.has_effect() { summary(written) } else { String::new() };
         text.push_str(&left_behind_lines(written, detail));
         text.push_str(&self.edit.text(written, detail));
         text.push_str(&output_lines(written));

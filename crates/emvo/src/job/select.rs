@@ -1,13 +1,16 @@
 //! The selectors that commands share, as typed and as meant.
 
-use anyhow::anyhow;
+use std::path::{Path, PathBuf};
+
+use anyhow::{Context as _, anyhow, bail};
 use emvo_core::rules::{CheckOptions, Context, RuleChoice, RuleId, check};
 use emvo_core::select::{Extension, Repetition, Selection, TextMatch};
 use emvo_ical::calendar::Series;
+use emvo_ical::content::decode;
 use hashbrown::HashSet;
 
 use super::resolve::{WindowChoice, rule_named};
-use crate::input::{Loaded, Reading, Source};
+use crate::input::{Loaded, ReadAs, ReadFiles, Reading, Source};
 
 /// Which events are meant
 #[derive(Debug, clap::Args)]
@@ -17,6 +20,12 @@ pub(crate) struct SelectArgs {
     /// Part of the title, or /a regular expression/; may be given several times
     #[arg(long, value_name = "TEXT")]
     title: Vec<String>,
+    /// --title is a whole title and no part of one
+    #[arg(long, requires = "title")]
+    exact: bool,
+    /// A file of whole titles, one a line
+    #[arg(long, value_name = "FILE", conflicts_with = "title")]
+    titles: Option<PathBuf>,
     /// Part of a category; may be given several times
     #[arg(long, value_name = "TEXT")]
     category: Vec<String>,
@@ -56,7 +65,12 @@ impl SelectArgs {
         !self.uid.is_empty()
     }
 
-    pub(crate) fn resolve(self) -> anyhow::Result<Chosen> {
+    pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Chosen> {
+        let titles = match (&self.titles, self.exact) {
+            (Some(path), _) => Some(titles_in(path, files)?),
+            (None, true) => Some(self.title.iter().map(|title| TextMatch::whole(title)).collect()),
+            (None, false) => None,
+        };
         let texts = |texts: Vec<String>, option: &str| {
             texts
                 .iter()
@@ -81,7 +95,7 @@ impl SelectArgs {
             (false, false) => None,
         };
         let selection = Selection {
-            titles: texts(self.title, "--title")?,
+            titles: titles.map_or_else(|| texts(self.title, "--title"), Ok)?,
             categories: texts(self.category, "--category")?,
             locations: texts(self.location, "--location")?,
             uids: self.uid,
@@ -93,6 +107,19 @@ impl SelectArgs {
             self.finding.iter().map(|id| rule_named(id, "--finding")).collect::<anyhow::Result<_>>()?;
         Ok(Chosen { selection, findings })
     }
+}
+
+/// The titles in a file, one a line; empty lines say nothing.
+fn titles_in(path: &Path, files: &ReadFiles) -> anyhow::Result<Vec<TextMatch>> {
+    let shown = path.display();
+    let bytes = files.read(path, ReadAs::Titles).with_context(|| format!("could not read `{shown}`"))?;
+    let text = decode(&bytes).text;
+    let titles: Vec<TextMatch> =
+        text.lines().filter(|line| !line.trim().is_empty()).map(TextMatch::whole).collect();
+    if titles.is_empty() {
+        bail!("--titles `{shown}`: there is no title in it; write one a line");
+    }
+    Ok(titles)
 }
 
 impl Chosen {

@@ -70,6 +70,11 @@ pub(crate) struct Written {
 }
 
 impl Written {
+    /// Nothing was done, and nothing is written.
+    pub(crate) fn write_nothing(&mut self) {
+        *self = Self { inputs: std::mem::take(&mut self.inputs), ..Self::default() };
+    }
+
     /// Whether something is not where people will look for it.
     pub(crate) fn is_incomplete(&self) -> bool {
         self.account.wholeness() == Wholeness::Partial

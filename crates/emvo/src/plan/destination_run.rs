@@ -10,7 +10,7 @@ use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown, shows}
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
 use emvo_core::table::WriteOptions;
-use emvo_ical::calendar::{Calendar, ComponentKind};
+use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind};
 use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
@@ -148,7 +148,10 @@ impl<'t> DestinationRun<'_, 't> {
                 prepared.changes.append(&mut placed.changes);
             }
             found.look_at(&loaded.calendar);
-            hide_private(&mut loaded.calendar, of_plan.private, prepared, found);
+            let hidden = hide_private(&mut loaded.calendar, of_plan.private);
+            prepared.account.add(Count::Removed, hidden.others);
+            prepared.account.events.removed += hidden.events;
+            found.private_omitted += hidden.count();
             let mut calendar = self.repaired(loaded, of_plan, prepared);
             let zones = ZoneResolver::of(&calendar, &of_plan.reading.zones);
             let all = std::mem::take(&mut calendar.series);
@@ -275,34 +278,57 @@ impl<'t> DestinationRun<'_, 't> {
         let house = house_reading(self.plan);
         let texts = decode(&results, &house)?;
         let results = read(&texts, &house)?;
-        let sources: Vec<Source<'_>> =
-            self.sources(&mut Vec::new())?.into_iter().map(|(_, source)| source).collect();
+        let mut sources = Vec::new();
+        for (of_plan, mut source) in self.sources(&mut Vec::new())? {
+            // What the plan hides was meant to go, and is in no report of it.
+            for loaded in &mut source.loaded {
+                hide_private(&mut loaded.calendar, of_plan.private);
+            }
+            sources.push(source);
+        }
         let window = default_window(sources.iter().flat_map(Source::calendars));
         let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
         Ok(reconcile(&views(&sources), &views(&results), window, Ceiling::default(), &explanations))
     }
 }
 
+/// What was left out of a calendar as private.
+#[derive(Default)]
+struct Hidden {
+    events: usize,
+    /// Changed dates of series that are shown.
+    dates: usize,
+    /// Tasks, journals and others.
+    others: ComponentCounts,
+}
+
+impl Hidden {
+    fn count(&self) -> usize {
+        let ComponentCounts { tasks, journals, others, .. } = self.others;
+        self.events + self.dates + tasks + journals + others
+    }
+}
+
 /// Leaves private events out or takes their words, before anything else is done
 /// to them: what is changed later is told in reports.
-fn hide_private(
-    calendar: &mut Calendar<'_>,
-    private: Private,
-    prepared: &mut Prepared<'_>,
-    found: &mut FollowUp,
-) {
+fn hide_private(calendar: &mut Calendar<'_>, private: Private) -> Hidden {
     if private == Private::Include {
-        return;
+        return Hidden::default();
     }
     let showing = Showing { show: Show::All, private, uids: Uids::Keep, attachments: Attachments::Keep };
-    let before = calendar.series.len();
+    let mut hidden = Hidden::default();
     let all = std::mem::take(&mut calendar.series);
-    calendar.series = all.iter().filter_map(|series| shown(series, series, &showing)).collect();
-    let left_out = before - calendar.series.len();
-    let others = calendar.others.len();
-    let hidden = calendar.others.extract_if(.., |other| !shows(&other.it, &showing));
-    let kinds = hidden.map(|other| ComponentKind::of(other.it.name()));
-    prepared.account.add(Count::Removed, kinds.collect());
-    found.private_omitted += left_out + others - calendar.others.len();
-    prepared.account.events.removed += left_out;
+    calendar.series.reserve(all.len());
+    for series in &all {
+        match shown(series, series, &showing) {
+            None => hidden.events += 1,
+            Some(kept) => {
+                hidden.dates += series.overrides().len() - kept.overrides().len();
+                calendar.series.push(kept);
+            }
+        }
+    }
+    let others = calendar.others.extract_if(.., |other| !shows(&other.it, &showing));
+    hidden.others = others.map(|other| ComponentKind::of(other.it.name())).collect();
+    hidden
 }
