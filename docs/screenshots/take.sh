@@ -56,6 +56,31 @@ shot rules "emvo rules Z06"
 shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/" 34
 shot retime "emvo retime exports/norrsund/crew.ics --express-in Europe/Helsinki -o helsinki.ics"
 shot merge "emvo merge exports --zone Europe/Helsinki --name Norrsund -o all.ics --overwrite"
+cat > "$work/demo/late.ics" <<'ICS'
+BEGIN:VCALENDAR
+VERSION:2.0
+PRODID:-//Skarvik//Desk//EN
+X-WR-CALNAME:Skarvik late
+X-WR-CALDESC:What came in after the move
+BEGIN:VEVENT
+UID:late-1@skarvik.example.org
+DTSTAMP:20260901T080000Z
+SUMMARY:Handover at quay 2
+DESCRIPTION:The keys are with Elsa
+DTSTART:20261012T060000Z
+DTEND:20261012T070000Z
+END:VEVENT
+BEGIN:VTODO
+UID:late-2@skarvik.example.org
+DTSTAMP:20260901T080000Z
+SUMMARY:Order mooring lines
+DUE:20261014T080000Z
+END:VTODO
+END:VCALENDAR
+ICS
+sed -e '/^DESCRIPTION/d' -e '/^BEGIN:VTODO/,/^END:VTODO/d' -e 's/What came in after the move/The desk of Norrsund/' \
+  "$work/demo/late.ics" > "$work/demo/desk.ics"
+shot account "emvo merge late.ics --into desk.ics -v -o both.ics; echo; cat both.left-behind.csv"
 shot convert "emvo convert exports/skarvik/huolto.csv --zone Europe/Helsinki -v -o huolto.ics"
 shot pick "emvo pick all.ics --show when -o busy.ics --overwrite"
 shot retract "emvo retract exports/skarvik/laituri.csv --out-of crew-spoiled.ics --before exports/norrsund/crew.ics -o taken-out.ics"

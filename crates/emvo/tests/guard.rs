@@ -30,6 +30,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
         "check",
         &[
             ("inputs", Read),
+            ("titles", Read),
             ("columns", Read),
             ("passphrase_file", Read),
             ("limits", Read),
@@ -41,6 +42,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
         "repair",
         &[
             ("inputs", Read),
+            ("titles", Read),
             ("columns", Read),
             ("passphrase_file", Read),
             ("answers", Read),
@@ -154,6 +156,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
 
 const EDIT: &[(&str, Does)] = &[
     ("inputs", Read),
+    ("titles", Read),
     ("columns", Read),
     ("passphrase_file", Read),
     ("output", Write),
@@ -163,7 +166,7 @@ const EDIT: &[(&str, Does)] = &[
 ];
 
 const LIST: &[(&str, Does)] =
-    &[("inputs", Read), ("columns", Read), ("passphrase_file", Read), ("output", Write)];
+    &[("inputs", Read), ("titles", Read), ("columns", Read), ("passphrase_file", Read), ("output", Write)];
 
 #[test]
 fn every_option_that_takes_a_path_has_its_place_in_the_table() {
@@ -211,7 +214,11 @@ const ROWS: &[Row] = &[
         reads: &["in/a.ics", "pack.zip", "pass.txt"],
     },
     Row { command: "pick", words: &["pick", "in/a.ics", "--title", "drill"], reads: &["in/a.ics"] },
-    Row { command: "drop", words: &["drop", "in/a.ics", "--title", "drill"], reads: &["in/a.ics"] },
+    Row {
+        command: "drop",
+        words: &["drop", "in/a.ics", "--titles", "titles.txt"],
+        reads: &["in/a.ics", "titles.txt"],
+    },
     Row {
         command: "convert",
         words: &["convert", "in/a.ics", "c.csv", "--limits", "limits.toml"],
@@ -281,6 +288,7 @@ fn case() -> Case {
         .file("columns.toml", "[[column]]\nheader = \"title\"\nfield = \"title\"\n[[column]]\nheader = \"start\"\nfield = \"start\"\n[[column]]\nheader = \"end\"\nfield = \"end\"\n[[column]]\nheader = \"zone\"\nfield = \"zone\"\n")
         .file("limits.toml", "events_per_file = 2\n")
         .file("pass.txt", "a long passphrase\n")
+        .file("titles.txt", "Drill a\nDrill b\nDrill 1\nDrill 2\n")
         .file("faults.csv", "answer,rule,uid,title\n")
         .file("pairs.csv", "answer,source_a,uid_a,source_b,uid_b\n")
         .file(

@@ -77,7 +77,14 @@ fn pick_keeps_what_drop_takes_out() {
         run(&case, "drop all.ics -o left.ics --no-ledger", selectors);
         let chosen: BTreeSet<&str> = expected.split_whitespace().collect();
         let left = all.difference(&chosen).copied().collect::<Vec<_>>().join(" ");
-        assert_eq!(uids(&case.read("left.ics")), left, "{selectors}");
+        if chosen.is_empty() {
+            assert!(
+                !case.path("left.ics").exists(),
+                "{selectors}: nothing is chosen, and nothing is written"
+            );
+        } else {
+            assert_eq!(uids(&case.read("left.ics")), left, "{selectors}");
+        }
     }
 }
 
@@ -91,6 +98,13 @@ fn amend_and_retime_change_what_is_chosen_and_nothing_else() {
         ] {
             let case = case();
             run(&case, command, selectors);
+            if expected.is_empty() && command.starts_with("amend") {
+                assert!(
+                    !case.path("out.ics").exists(),
+                    "{selectors}: nothing is chosen, and nothing is written"
+                );
+                continue;
+            }
             let after = case.read("out.ics");
             let changed: BTreeSet<&str> = ["dock", "drill", "holiday", "muster", "watch"]
                 .into_iter()
@@ -160,4 +174,35 @@ fn a_window_means_the_dates_that_touch_it() {
             );
         }
     }
+}
+
+#[test]
+fn whole_titles_choose_no_longer_ones_and_the_preview_names_each() {
+    let titles = ["Tour", "tour ", "Tour (sold out)", "Evening tour"];
+    let events: String = titles
+        .iter()
+        .enumerate()
+        .map(|(at, title)| {
+            format!(
+                "BEGIN:VEVENT\nUID:{at}\nSUMMARY:{title}\nDTSTART:2026090{}T080000Z\nEND:VEVENT\n",
+                at + 1
+            )
+        })
+        .collect();
+    let case = Case::new().file("t.ics", calendar(&events)).file("list.txt", "Tour\n\n evening TOUR\n");
+    let gone = |options: &str| {
+        let words = format!("drop t.ics {options} -o out.ics --overwrite --no-ledger --json");
+        case.json(&words.split(' ').collect::<Vec<_>>())["balance"]["removed"].as_u64().unwrap()
+    };
+    assert_eq!(gone("--title Tour"), 4);
+    assert_eq!(gone("--title Tour --exact"), 2);
+    assert_eq!(gone("--titles list.txt"), 3);
+    let run =
+        case.ends(0, &["drop", "t.ics", "--title", "Tour", "-o", "dry.ics", "--dry-run", "--no-ledger"]);
+    for line in ["1  Tour (sold out)", "1  Evening tour", "by calendar: t 4", "by month: 2026-09 4"] {
+        assert!(run.stdout.contains(line), "{line}\n{}", run.stdout);
+    }
+    case.put("empty.txt", "\n");
+    let run = case.ends(2, &["drop", "t.ics", "--titles", "empty.txt", "-o", "out.ics"]);
+    assert!(run.stderr.contains("--titles `empty.txt`: there is no title in it"), "{}", run.stderr);
 }

@@ -349,6 +349,11 @@ fn holds(desks: &[Desk; 2], job: &Job) -> Result<(), TestCaseError> {
     let inputs: Vec<PathBuf> = case.names().iter().map(|name| case.path(name)).collect();
     let run = case.emvo(&words);
     prop_assert!(run.status < 2, "{run:#?}");
+    if run.stdout.contains("nothing written") {
+        // What stays in the inputs is not lost.
+        prop_assert_eq!(case.names().len(), inputs.len(), "{:#?}", run);
+        return Ok(());
+    }
     let (mut outputs, mut beside) = (String::new(), String::new());
     texts_below(&case.path(""), &inputs, &mut outputs, &mut beside);
     let answer = format!("{}{}", run.stdout, run.stderr);

@@ -72,7 +72,8 @@ pub(crate) struct Written {
 impl Written {
     /// Nothing was done, and nothing is written.
     pub(crate) fn write_nothing(&mut self) {
-        *self = Self { inputs: std::mem::take(&mut self.inputs), ..Self::default() };
+        let (inputs, refused) = (std::mem::take(&mut self.inputs), std::mem::take(&mut self.refused));
+        *self = Self { inputs, refused, ..Self::default() };
     }
 
     /// Whether something is not where people will look for it.

@@ -89,6 +89,12 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             b"title,start\nDrill,2026-09-01\n".to_vec(),
         ),
         (
+            "C10",
+            b"title,start,private\nDrill,2026-09-01,crew only\n".to_vec(),
+            "`crew only` says nothing that is known of private, so it is taken for private; it is carried along",
+            b"title,start,private\nDrill,2026-09-01,no\n".to_vec(),
+        ),
+        (
             "D10",
             in_calendar("BEGIN:VEVENT\nDTSTART:20260230T080000\nEND:VEVENT\n"),
             "DTSTART: `20260230T080000` is not a date that exists",
