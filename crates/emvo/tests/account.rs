@@ -157,3 +157,100 @@ fn a_plan_accounts_for_tasks_in_each_destination() {
     assert_eq!(components(&answer), kept);
     assert_eq!(components(&answer["destinations"][0]), kept);
 }
+
+/// A desk that says something of itself.
+fn desk_of(name: &str, lines: &str, events: &str) -> String {
+    calendar(events).replacen("BEGIN:VEVENT", &format!("X-WR-CALNAME:{name}\r\n{lines}BEGIN:VEVENT"), 1)
+}
+
+#[test]
+fn what_calendars_say_of_themselves_is_accounted_for() {
+    let north = desk_of(
+        "North",
+        "X-WR-CALDESC:Boats of the north\r\nX-HOUSE:4\r\n",
+        &event("a", "Handover", "20260907"),
+    );
+    let south = desk_of(
+        "South",
+        "X-WR-CALDESC:Boats of the south\r\nCOLOR:teal\r\nX-HOUSE:5\r\n",
+        &event("b", "Muster", "20260908"),
+    );
+    let case = Case::new().file("north.ics", north).file("south.ics", south);
+    let run = case.ends(1, &["merge", "north.ics", "south.ics", "-o", "out.ics", "-v", "--no-ledger"]);
+    let out = case.read("out.ics");
+    for kept in
+        ["X-WR-CALNAME:North\r\n", "X-WR-CALDESC:Boats of the north\r\n", "X-HOUSE:4\r\n", "X-HOUSE:5\r\n"]
+    {
+        assert!(out.contains(kept), "{kept}{out}");
+    }
+    for told in [
+        "calendar South: name South → name North",
+        "colour teal → no colour",
+        "says it once, and left behind is: 1 description",
+    ] {
+        assert!(run.stdout.contains(told), "{told}\n{}", run.stdout);
+    }
+    assert!(case.read("out.left-behind.csv").contains("Boats of the south"));
+    assert!(!run.stdout.contains("Nothing is lost"), "{}", run.stdout);
+    let run = case.ends(1, &["convert", "south.ics", "-o", "south.csv", "--no-ledger"]);
+    assert!(run.stderr.contains("no place for 1 COLOR, 1 X-HOUSE, 1 X-WR-CALDESC"), "{}", run.stderr);
+    // The description of the only calendar that has one is the combined one's.
+    case.put("plain.ics", calendar(&event("c", "Drill", "20260909")));
+    case.ends(0, &["merge", "plain.ics", "south.ics", "-o", "plain-first.ics", "--no-ledger"]);
+    assert!(case.read("plain-first.ics").contains("X-WR-CALDESC:Boats of the south"));
+}
+
+#[test]
+fn a_zone_that_only_a_task_refers_to_keeps_its_definition() {
+    let zone = |offset: &str| {
+        format!(
+            "BEGIN:VTIMEZONE\nTZID:Ship time\nBEGIN:STANDARD\nDTSTART:19700101T000000\nTZOFFSETFROM:{offset}\nTZOFFSETTO:{offset}\nEND:STANDARD\nEND:VTIMEZONE\n"
+        )
+    };
+    let task = |uid: &str| {
+        format!(
+            "BEGIN:VTODO\nUID:{uid}\nSUMMARY:Order {uid}\nDUE;TZID=Ship time:20260907T080000\nEND:VTODO\n"
+        )
+    };
+    let case = Case::new()
+        .file("one.ics", calendar(&(zone("+0300") + &task("ropes"))))
+        .file("two.ics", calendar(&(zone("+0500") + &task("rafts"))));
+    for command in ["merge one.ics two.ics", "repair one.ics", "convert one.ics", "retime one.ics --shift 1h"]
+    {
+        let words: Vec<&str> =
+            command.split(' ').chain(["-o", "out.ics", "--overwrite", "--no-ledger"]).collect();
+        case.emvo(&words);
+        let out = case.read("out.ics");
+        assert!(out.contains("TZID:Ship time\r\n") && out.contains("TZOFFSETTO:+0300"), "{command}\n{out}");
+    }
+    case.emvo(&["merge", "one.ics", "two.ics", "-o", "out.ics", "--overwrite", "--no-ledger"]);
+    let out = case.read("out.ics");
+    assert!(
+        out.contains("DUE;TZID=Ship time:") && out.contains("DUE;TZID=Ship time (2):"),
+        "two zones of one name:\n{out}"
+    );
+}
+
+#[test]
+fn a_table_has_no_place_for_the_words_of_a_reminder() {
+    let with = |alarm: &str| {
+        event("a", "Handover", "20260907")
+            .replace("END:VEVENT", &format!("BEGIN:VALARM\n{alarm}TRIGGER:-PT15M\nEND:VALARM\nEND:VEVENT"))
+    };
+    for (alarm, status) in [
+        ("ACTION:DISPLAY\nDESCRIPTION:Handover\n", 0),
+        ("ACTION:DISPLAY\nDESCRIPTION:Reminder\n", 0),
+        ("ACTION:AUDIO\n", 0),
+        ("ACTION:DISPLAY\nDESCRIPTION:Ring the pilot\n", 1),
+        ("ACTION:EMAIL\nSUMMARY:Handover\nATTENDEE:mailto:elsa@example.org\n", 1),
+    ] {
+        let case = Case::new().file("a.ics", calendar(&with(alarm)));
+        let run = case.ends(status, &["convert", "a.ics", "-o", "a.csv", "--no-ledger"]);
+        assert_eq!(run.stderr.contains("1 texts of VALARM"), status == 1, "{alarm}{}", run.stderr);
+    }
+    // Words that a system writes into every reminder say nothing.
+    let same = with("ACTION:DISPLAY\nDESCRIPTION:Pling\n");
+    let events: String = (0..3).map(|at| same.replace("UID:a", &format!("UID:{at}"))).collect();
+    let case = Case::new().file("a.ics", calendar(&events));
+    case.ends(0, &["convert", "a.ics", "-o", "a.csv", "--no-ledger"]);
+}

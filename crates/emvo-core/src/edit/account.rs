@@ -158,6 +158,28 @@ pub struct Imbalance {
     balance: Balance,
 }
 
+/// A file in which a reader finds another number of statements than were to be
+/// written: a fault of Emvo's own.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, thiserror::Error)]
+#[error(
+    "a reader finds {found} statements where {due} were to be written, so nothing was written. This is a \
+     fault in Emvo; your files are untouched"
+)]
+pub struct StatementsOff {
+    due: usize,
+    found: usize,
+}
+
+impl StatementsOff {
+    /// Refuses a file unless a reader finds in it what was to be written.
+    ///
+    /// # Errors
+    /// The two counts, if they differ.
+    pub fn ensure_none(due: usize, found: usize) -> Result<(), Self> {
+        if due == found { Ok(()) } else { Err(Self { due, found }) }
+    }
+}
+
 impl Account {
     /// Enters what became of some components.
     pub fn add(&mut self, what: Count, counts: ComponentCounts) {
@@ -256,6 +278,13 @@ mod tests {
         let mut lost = account;
         lost.add(Count::Read, ComponentCounts { journals: 1, ..ComponentCounts::default() });
         insta::assert_snapshot!(lost.ensure_sum().unwrap_err(), @"the sum of the journals is off, so nothing was written: 1 read + 0 added is not 0 written + 0 folded + 0 removed + 0 set aside + 0 left behind. This is a fault in Emvo; your files are untouched");
+    }
+
+    #[test]
+    fn a_statement_that_a_reader_does_not_find_is_refused() {
+        assert_eq!(StatementsOff::ensure_none(7, 7), Ok(()));
+        let error = StatementsOff::ensure_none(7, 6).unwrap_err();
+        insta::assert_snapshot!(error, @"a reader finds 6 statements where 7 were to be written, so nothing was written. This is a fault in Emvo; your files are untouched");
     }
 
     #[test]

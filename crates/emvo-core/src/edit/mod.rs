@@ -23,7 +23,7 @@ mod moved_rule;
 mod refusal;
 mod times;
 
-pub use account::{Account, Balance, Count, Imbalance, StatementCounts, Wholeness};
+pub use account::{Account, Balance, Count, Imbalance, StatementCounts, StatementsOff, Wholeness};
 pub use change::{Change, spans};
 pub use definitions::{names_in_use, sync_definitions};
 pub use fold::{Fold, FoldKind, Names};

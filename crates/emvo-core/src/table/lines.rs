@@ -23,7 +23,6 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
         let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         for series in &calendar.series {
-            written.events += 1;
             for event in series.events() {
                 let row = WrittenRow { event, series, zones, calendar: &name, file: None };
                 places.note(&row, &usual, &mut written.cannot_carry);
@@ -46,6 +45,9 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
             written.text.push(b'\n');
         }
     }
+    let is_object = |line: &[u8]| serde_json::from_slice::<Map<String, Value>>(line).is_ok();
+    let lines = written.text.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+    written.events = lines.filter(|line| is_object(line)).count();
     written
 }
 

@@ -39,8 +39,12 @@ pub(super) const COLUMNS: [ColumnField; 17] = [
 pub struct WrittenTable {
     /// The table in UTF-8.
     pub text: Vec<u8>,
-    /// How many series and single events are in it.
+    /// How many series and single events a reader finds in it.
     pub events: usize,
+    /// How many cells were to be filled.
+    pub cells: usize,
+    /// How many filled cells a reader finds.
+    pub cells_found: usize,
     /// What is no event, for which it has no place at all.
     pub left_behind: ComponentCounts,
     /// What was left out.
@@ -126,15 +130,16 @@ pub fn write(
     };
     ensure_place(calendars, &columns, options)?;
     let rows = Rows { columns: &columns, file: options.columns.as_ref() };
+    let mut due = Size::default();
     let mut written =
-        WrittenTable { text: rows.text([rows.headers()].into_iter()), ..WrittenTable::default() };
+        WrittenTable { text: rows.text([rows.headers()].into_iter(), &mut due), ..WrittenTable::default() };
     let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
         let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         written.events += calendar.series.len();
-        let parts: Vec<(Vec<u8>, CannotCarry)> = calendar
+        let parts: Vec<(Vec<u8>, CannotCarry, Size)> = calendar
             .series
             .par_chunks(512)
             .map(|series| {
@@ -146,17 +151,33 @@ pub fn write(
                     places.note(&row, &usual, &mut left_out);
                     rows.cells(&row)
                 });
-                (rows.text(cells), left_out)
+                let mut size = Size::default();
+                (rows.text(cells, &mut size), left_out, size)
             })
             .collect();
-        for (part, left_out) in parts {
+        for (part, left_out, size) in parts {
             written.text.extend_from_slice(&part);
+            due.rows += size.rows;
+            due.cells += size.cells;
             for (name, count) in left_out {
                 *written.cannot_carry.entry(name).or_insert(0) += count;
             }
         }
     }
+    let found = rows.size_of(&written.text);
+    written.cells = due.cells;
+    written.cells_found = found.cells;
+    // An event whose row a reader does not find is not written, and the sum is off.
+    written.events = (written.events + found.rows).saturating_sub(due.rows);
     Ok(written)
+}
+
+/// How large a table is, its headers included.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+struct Size {
+    rows: usize,
+    /// Those that are not empty.
+    cells: usize,
 }
 
 fn default_columns(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<Column> {
@@ -233,17 +254,19 @@ impl Rows<'_> {
         self.columns.iter().map(cell).collect()
     }
 
-    fn text(&self, rows: impl Iterator<Item = Vec<String>>) -> Vec<u8> {
+    /// Some rows as text; `size` grows by what they have to say.
+    fn text(&self, rows: impl Iterator<Item = Vec<String>>, size: &mut Size) -> Vec<u8> {
         let terminator = match self.file.map(|file| file.line_end).unwrap_or_default() {
             LineEnd::CrLf => csv::Terminator::CRLF,
             LineEnd::Lf => csv::Terminator::Any(b'\n'),
         };
-        let delimiter = self.file.and_then(|file| file.delimiter).unwrap_or_default();
         let mut writer = csv::WriterBuilder::new()
             .terminator(terminator)
-            .delimiter(delimiter.byte())
+            .delimiter(self.delimiter())
             .from_writer(Vec::new());
         for cells in rows {
+            size.rows += 1;
+            size.cells += cells.iter().filter(|cell| !cell.is_empty()).count();
             // Writing to memory cannot fail, and all rows have the same length.
             let _ = match self.file.map(|file| file.guard).unwrap_or_default() {
                 Guard::On => writer.write_record(cells.iter().map(|cell| guarded(cell).into_owned())),
@@ -251,6 +274,25 @@ impl Rows<'_> {
             };
         }
         writer.into_inner().unwrap_or_default()
+    }
+
+    fn delimiter(&self) -> u8 {
+        self.file.and_then(|file| file.delimiter).unwrap_or_default().byte()
+    }
+
+    /// What a reader finds in a text.
+    fn size_of(&self, text: &[u8]) -> Size {
+        let mut reader = csv::ReaderBuilder::new()
+            .has_headers(false)
+            .flexible(true)
+            .delimiter(self.delimiter())
+            .from_reader(text);
+        let (mut size, mut record) = (Size::default(), csv::ByteRecord::new());
+        while reader.read_byte_record(&mut record).unwrap_or(false) {
+            size.rows += 1;
+            size.cells += record.iter().filter(|cell| !cell.is_empty()).count();
+        }
+        size
     }
 }
 

@@ -16,9 +16,20 @@ use crate::content::logical_lines;
 ///
 /// This is the check on what was written. It goes by the text and nothing
 /// else, so that an event that was lost between structure and bytes shows.
-pub fn count_components(text: &str) -> ComponentCounts {
+pub fn count_components(text: &str) -> TextCounts {
     count_components_in(|| Ok(text.as_bytes()))
         .unwrap_or_else(|_| unreachable!("a text in memory can be read, and is UTF-8"))
+}
+
+/// What a text holds.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct TextCounts {
+    /// Its components.
+    pub components: ComponentCounts,
+    /// What they say, as [`Component::statements`](crate::content::Component::statements)
+    /// counts it: their lines, but for those that begin and end them. The
+    /// definitions of zones say nothing of their own.
+    pub statements: usize,
 }
 
 /// The same for a text that stands elsewhere, such as in a file: it is opened
@@ -27,18 +38,18 @@ pub fn count_components(text: &str) -> ComponentCounts {
 ///
 /// # Errors
 /// Those of reading, and `InvalidData` for what is not UTF-8.
-pub fn count_components_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::Result<ComponentCounts> {
+pub fn count_components_in<R: Read + Send>(open: impl Fn() -> io::Result<R>) -> io::Result<TextCounts> {
     let in_blocks = |tell: Tell<'_>| each_block(open()?, &LENGTHS, tell);
     let counted = count_pieces(in_blocks)?;
     if counted.cuts == Cuts::BetweenComponents {
-        return Ok(counted.components);
+        return Ok(counted.found);
     }
     let text = io::read_to_string(open()?)?;
     let in_one = |tell: Tell<'_>| {
         tell(&[&text]);
         Ok(())
     };
-    Ok(count_pieces(in_one)?.components)
+    Ok(count_pieces(in_one)?.found)
 }
 
 /// How a text is taken apart.
@@ -100,7 +111,7 @@ fn cut(text: &str, length: usize) -> Vec<&str> {
 
 /// What was found in pieces of a text.
 struct Counted {
-    components: ComponentCounts,
+    found: TextCounts,
     cuts: Cuts,
 }
 
@@ -120,7 +131,7 @@ fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted
     let mut overridden = Overridden::default();
     let mut calendars = 0;
     let mut firsts = Vec::with_capacity(tallies.len());
-    let mut components = ComponentCounts::default();
+    let TextCounts { mut components, mut statements } = TextCounts::default();
     for tally in &mut tallies {
         for (calendar, uid) in tally.overrides.drain(..) {
             overridden.entry(calendars + calendar).or_default().insert(uid);
@@ -128,6 +139,7 @@ fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted
         firsts.push(calendars);
         calendars += tally.calendars;
         components += tally.counted;
+        statements += tally.statements;
     }
     if !overridden.is_empty() {
         let mut firsts = firsts.into_iter();
@@ -142,7 +154,7 @@ fn count_pieces(each: impl Fn(Tell<'_>) -> io::Result<()>) -> io::Result<Counted
     }
     let is_cut = tallies.iter().rev().skip(1).any(|tally| tally.is_open);
     let cuts = if is_cut { Cuts::ThroughAComponent } else { Cuts::BetweenComponents };
-    Ok(Counted { components, cuts })
+    Ok(Counted { found: TextCounts { components, statements }, cuts })
 }
 
 /// The ids that have overrides, by the number of their calendar.
@@ -168,6 +180,8 @@ struct Tally {
     calendars: usize,
     /// Of events the masters, and overrides without an id.
     counted: ComponentCounts,
+    /// What all components say.
+    statements: usize,
     /// The overrides by calendar, counted from the piece's start, and id.
     overrides: Vec<(usize, String)>,
     /// Whether its last component has no end in it.
@@ -185,7 +199,7 @@ impl Tally {
             Seen::Other(kind) => tally.counted.add(kind),
             Seen::Definition => {}
         });
-        Self { calendars: end.calendars, is_open: end.is_open, ..tally }
+        Self { calendars: end.calendars, is_open: end.is_open, statements: end.statements, ..tally }
     }
 }
 
@@ -221,6 +235,8 @@ struct End {
     calendars: usize,
     /// Whether a component has not ended.
     is_open: bool,
+    /// How many lines stand in components that are no definitions.
+    statements: usize,
 }
 
 fn each_component<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) -> End {
@@ -228,6 +244,7 @@ fn each_component<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) -> End {
     let mut open: Option<Seen<'_>> = None;
     // How many components inside the open one are open.
     let mut inside = 0_usize;
+    let mut statements = 0;
     for line in logical_lines(text) {
         let line = line.raw();
         match &mut open {
@@ -237,19 +254,24 @@ fn each_component<'a>(text: &'a str, mut tell: impl FnMut(Seen<'a>)) -> End {
                 None => {}
             },
             Some(_) if inside == 0 && starts_as(line, "END:") => open.take().into_iter().for_each(&mut tell),
-            Some(_) if starts_as(line, "BEGIN:") => inside += 1,
+            Some(seen) if starts_as(line, "BEGIN:") => {
+                inside += 1;
+                statements += usize::from(!matches!(seen, Seen::Definition));
+            }
             Some(_) if starts_as(line, "END:") => inside -= 1,
+            Some(Seen::Definition) => {}
             Some(Seen::Event(event)) if inside == 0 => {
+                statements += 1;
                 if starts_as(line, "RECURRENCE-ID") {
                     event.is_override = true;
                 } else if starts_as(line, "UID") {
                     event.uid = event.uid.take().or_else(|| uid_of(line));
                 }
             }
-            Some(_) => {}
+            Some(_) => statements += 1,
         }
     }
-    End { calendars: calendar, is_open: open.is_some() }
+    End { calendars: calendar, is_open: open.is_some(), statements }
 }
 
 /// The name of the component that a line begins.
@@ -293,9 +315,11 @@ mod tests {
         ];
         for (events, expected) in table {
             let text = format!("BEGIN:VCALENDAR\r\n{events}END:VCALENDAR\r\n");
-            assert_eq!(count_components(&text).events, expected, "{text}");
+            assert_eq!(count_components(&text).components.events, expected, "{text}");
             assert_eq!(read(parse(&text).roots.remove(0), "").series.len(), expected, "{text}");
-            assert_eq!(count_components(&text.repeat(2)).events, 2 * expected, "{text}");
+            let calendar = read(parse(&text).roots.remove(0), "");
+            assert_eq!(count_components(&text).statements, calendar.statements(), "{text}");
+            assert_eq!(count_components(&text.repeat(2)).components.events, 2 * expected, "{text}");
         }
     }
 
@@ -323,7 +347,7 @@ mod tests {
             numbers.insert(told.len());
             let counted = count_pieces(|tell| each_block(text.as_bytes(), &lengths, tell)).unwrap();
             assert_eq!(counted.cuts, Cuts::BetweenComponents);
-            assert_eq!(counted.components.events, whole, "in pieces of {length}");
+            assert_eq!(counted.found.components.events, whole, "in pieces of {length}");
         }
         assert!(numbers.len() > 5, "{numbers:?}");
     }
@@ -344,6 +368,6 @@ mod tests {
         let text =
             format!("BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:a\r\n{inner}END:VEVENT\r\nEND:VCALENDAR\r\n");
         assert!(cut(&text, LENGTHS.piece).len() > 1);
-        assert_eq!(count_components(&text).events, 1);
+        assert_eq!(count_components(&text).components.events, 1);
     }
 }

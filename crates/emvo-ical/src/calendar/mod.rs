@@ -25,7 +25,7 @@ mod vendor_mirror;
 mod write;
 
 pub use component_kind::{ComponentCounts, ComponentKind};
-pub use count::{count_components, count_components_in};
+pub use count::{TextCounts, count_components, count_components_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status};
 pub use lenient_times::{Certainty, LenientTimes, lenient_times};
@@ -139,6 +139,13 @@ impl<'a> Calendar<'a> {
             self.others.iter().map(|other| ComponentKind::of(other.it.name())).collect();
         counts.events += self.series.len() + self.unsound.len();
         counts
+    }
+
+    /// How many things its events and other components say; the definitions of zones
+    /// and events that cannot be read are not among them.
+    pub fn statements(&self) -> usize {
+        let events: usize = self.events().map(|event| event.component().statements()).sum();
+        events + self.others.iter().map(|other| other.it.statements()).sum::<usize>()
     }
 
     /// The zone names that its components refer to which are no events, inner

@@ -112,6 +112,12 @@ impl<'a> Component<'a> {
         self.items
     }
 
+    /// How many things it says: its properties, its inner components, and what those
+    /// say.
+    pub fn statements(&self) -> usize {
+        self.items.len() + self.components().map(Component::statements).sum::<usize>()
+    }
+
     /// The properties in order.
     pub fn properties(&self) -> impl Iterator<Item = &Property<'a>> {
         self.items.iter().filter_map(|item| match item {

@@ -26,6 +26,17 @@ pub(crate) enum Examples {
 /// other kind that there is; `Nothing is lost.` where that is so, and what is not
 /// in the output where it is not.
 pub(crate) fn summary(written: &Written) -> String {
+    let whole = written.account.wholeness() == Wholeness::Whole;
+    account_lines(written, whole.then_some("Nothing is lost."))
+}
+
+/// The same of a copy of a part: nobody gives up the inputs for it, and it vouches
+/// for nothing.
+pub(crate) fn summary_of_copy(written: &Written) -> String {
+    account_lines(written, None)
+}
+
+fn account_lines(written: &Written, vouching: Option<&str>) -> String {
     let account = &written.account;
     let aside = &written.set_aside_paths;
     let mut lines = vec![styled(STRONG, balance_in_words(account.events, "event", "events", aside))];
@@ -39,8 +50,8 @@ pub(crate) fn summary(written: &Written) -> String {
         }
     }
     let mut out = lines.join("\n");
-    if account.wholeness() == Wholeness::Whole {
-        out.extend([" ", &styled(GOOD, "Nothing is lost.")]);
+    if let Some(words) = vouching {
+        out.extend([" ", &styled(GOOD, words)]);
     }
     out.push('\n');
     let StatementCounts { fragments, cut, .. } = account.statements;

@@ -138,7 +138,8 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
             let calendar = as_calendar_file(&path, loaded, reading);
             let mut bytes = Vec::new();
             write_with_head(&calendar, &calendar.missing_head(PRODUCT_ID), &mut bytes);
-            let events = std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).events);
+            let events =
+                std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).components.events);
             if events != calendar.series.len() {
                 bail!(
                     "`{name}` would not be whole in the backup: {events} of {} events",

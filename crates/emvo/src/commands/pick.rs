@@ -15,7 +15,7 @@ use serde::Serialize;
 use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::advice::refusal_in_words;
-use crate::answer::written::{Extent, headline, marked_lines};
+use crate::answer::written::{Extent, headline, marked_lines, summary_of_copy};
 use crate::input::Loaded;
 use crate::job::args::{KeepArg, UidsArg};
 use crate::job::{Edit, EditArgs, Scope};
@@ -192,6 +192,10 @@ impl Edit for Picking {
             sync_definitions(&mut edited.calendar, &edited.zones, &BTreeSet::new(), &BTreeSet::new());
         }
         edited
+    }
+
+    fn summary(&self, written: &Written) -> String {
+        summary_of_copy(written)
     }
 
     fn shape(&self) -> Shape<'_> {

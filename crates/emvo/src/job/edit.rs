@@ -79,6 +79,11 @@ pub(crate) trait Edit {
         let _ = (edited, scope);
     }
 
+    /// What became of everything that was read.
+    fn summary(&self, written: &Written) -> String {
+        summary(written)
+    }
+
     /// Whether there is anything to write; a command that removes or changes and has
     /// found nothing to do writes nothing.
     fn has_effect(&self) -> bool {
@@ -227,7 +232,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
 
     fn text(&self, detail: Detail) -> String {
         let written = &self.written;
-        let mut text = if self.edit.has_effect() { summary(written) } else { String::new() };
+        let mut text = if self.edit.has_effect() { self.edit.summary(written) } else { String::new() };
         text.push_str(&left_behind_lines(written, detail));
         text.push_str(&self.edit.text(written, detail));
         text.push_str(&output_lines(written));

@@ -104,7 +104,8 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
                 faults.push(format!("{}: its content is not what was kept", calendar.file));
             }
             Ok(bytes) => {
-                let events = std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).events);
+                let events =
+                    std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).components.events);
                 if events != calendar.events {
                     faults.push(format!(
                         "{}: {events} events, and {} were kept",

@@ -4,7 +4,9 @@
 use std::collections::BTreeMap;
 use std::collections::BTreeSet;
 
-use emvo_core::edit::{Account, Change, Count, Edited, Fold, LeftBehind, Refused, Wholeness, WhyLeft};
+use emvo_core::edit::{
+    Account, Change, Count, Edited, Fold, LeftBehind, Refused, StatementsOff, Wholeness, WhyLeft,
+};
 use emvo_core::receipt::Receipt;
 use emvo_core::table::CannotCarry;
 use emvo_ical::calendar::{Calendar, Series, count_components_in, write_to};
@@ -222,8 +224,9 @@ impl Output {
                         .iter()
                         .try_for_each(|one| write_to(&one.calendar, &missing_head(&one.calendar), out))
                 };
-                let counted = batch.make(claim, write, |reopen| count_components_in(reopen))?;
-                written.account.add(Count::Written, counted);
+                let found = batch.make(claim, write, |reopen| count_components_in(reopen))?;
+                StatementsOff::ensure_none(statements_of(calendars), found.statements)?;
+                written.account.add(Count::Written, found.components);
             }
             target => {
                 let all: Vec<&Edited<'_>> = calendars.iter().collect();
@@ -231,7 +234,10 @@ impl Output {
                 for (name, count) in encoded.cannot_carry {
                     *written.cannot_carry.entry(name).or_insert(0) += count;
                 }
-                written.account.add(Count::Written, encoded.written);
+                if self.kind == Kind::Ics {
+                    StatementsOff::ensure_none(statements_of(calendars), encoded.written.statements)?;
+                }
+                written.account.add(Count::Written, encoded.written.components);
                 written.account.add(Count::LeftBehind, encoded.left_behind);
                 written.account.statements.unplaced += encoded.unplaced;
                 batch.add(target, encoded.bytes);
@@ -239,6 +245,11 @@ impl Output {
         }
         Ok(())
     }
+}
+
+/// How many things calendars have to say.
+fn statements_of(calendars: &[Edited<'_>]) -> usize {
+    calendars.iter().map(|one| one.calendar.statements()).sum()
 }
 
 /// What became of the events before they are written, and the calendars without

@@ -1,11 +1,11 @@
 //! Calendars → the bytes of one file, and how many events a reader finds in them.
 
 use anyhow::Context;
-use emvo_core::edit::Edited;
+use emvo_core::edit::{Edited, StatementsOff};
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::table::{self, CannotCarry, ColumnField, WriteOptions, WrittenTable};
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Calendar, ComponentCounts, count_components, write_with_head};
+use emvo_ical::calendar::{Calendar, ComponentCounts, TextCounts, count_components, write_with_head};
 use emvo_ical::content::{Property, encode};
 
 use super::target::Kind;
@@ -33,7 +33,7 @@ impl TableForm {
 pub(crate) struct Encoded {
     pub(crate) bytes: Vec<u8>,
     /// What a reader finds in it.
-    pub(crate) written: ComponentCounts,
+    pub(crate) written: TextCounts,
     /// What is no event, where the form has no place for it.
     pub(crate) left_behind: ComponentCounts,
     /// What the form has no place for, by name.
@@ -44,7 +44,8 @@ pub(crate) struct Encoded {
 
 impl Encoded {
     /// A table of these bytes. What was asked to be left out wants no place.
-    fn of_table(bytes: Vec<u8>, table: WrittenTable, asked: &[ColumnField]) -> Self {
+    fn of_table(bytes: Vec<u8>, table: WrittenTable, asked: &[ColumnField]) -> Result<Self, StatementsOff> {
+        StatementsOff::ensure_none(table.cells, table.cells_found)?;
         let is_asked = |name: &str| {
             // As in "texts of VALARM".
             let name = name.rsplit(' ').next().unwrap_or(name);
@@ -53,13 +54,14 @@ impl Encoded {
         let unasked = table.cannot_carry.iter().filter(|(name, _)| !is_asked(name));
         let all: usize = unasked.map(|(_, count)| count).sum();
         let ComponentCounts { tasks, journals, others, .. } = table.left_behind;
-        Self {
+        let components = ComponentCounts::of_events(table.events);
+        Ok(Self {
             bytes,
-            written: ComponentCounts::of_events(table.events),
+            written: TextCounts { components, statements: table.cells_found },
             left_behind: table.left_behind,
             unplaced: all - (tasks + journals + others),
             cannot_carry: table.cannot_carry,
-        }
+        })
     }
 }
 
@@ -87,12 +89,12 @@ pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> 
                 "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
             )?;
             let bytes = encoded(std::mem::take(&mut table.text))?;
-            Ok(Encoded::of_table(bytes, table, &form.options.leave_out))
+            Ok(Encoded::of_table(bytes, table, &form.options.leave_out)?)
         }
         Kind::JsonLines => {
             let mut lines = table::write_lines(&all);
             let bytes = std::mem::take(&mut lines.text);
-            Ok(Encoded::of_table(bytes, lines, &[]))
+            Ok(Encoded::of_table(bytes, lines, &[])?)
         }
     }
 }
