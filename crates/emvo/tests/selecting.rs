@@ -179,16 +179,11 @@ fn a_window_means_the_dates_that_touch_it() {
 #[test]
 fn whole_titles_choose_no_longer_ones_and_the_preview_names_each() {
     let titles = ["Tour", "tour ", "Tour (sold out)", "Evening tour"];
-    let events: String = titles
-        .iter()
-        .enumerate()
-        .map(|(at, title)| {
-            format!(
-                "BEGIN:VEVENT\nUID:{at}\nSUMMARY:{title}\nDTSTART:2026090{}T080000Z\nEND:VEVENT\n",
-                at + 1
-            )
-        })
-        .collect();
+    let event = |(at, title): (usize, &&str)| {
+        let day = at + 1;
+        format!("BEGIN:VEVENT\nUID:{at}\nSUMMARY:{title}\nDTSTART:2026090{day}T080000Z\nEND:VEVENT\n")
+    };
+    let events = titles.iter().enumerate().map(event).collect::<Vec<_>>().concat();
     let case = Case::new().file("t.ics", calendar(&events)).file("list.txt", "Tour\n\n evening TOUR\n");
     let gone = |options: &str| {
         let words = format!("drop t.ics {options} -o out.ics --overwrite --no-ledger --json");

@@ -122,9 +122,8 @@ impl UsualReminder {
         let mut counts: HashMap<String, usize> = HashMap::new();
         for alarm in calendar.events().flat_map(Event::alarms) {
             let text = alarm.text("DESCRIPTION").map(|text| text.trim().to_owned());
-            match text.filter(|text| !text.is_empty()) {
-                Some(text) => *counts.entry(text).or_insert(0) += 1,
-                None => {}
+            if let Some(text) = text.filter(|text| !text.is_empty()) {
+                *counts.entry(text).or_insert(0) += 1;
             }
         }
         let all: usize = counts.values().sum();

@@ -81,8 +81,10 @@ impl Answer for Restored {
     const COMMAND: &'static str = "bundle";
 
     fn text(&self, _: Detail) -> String {
-        let mut out: String =
-            self.outputs.iter().map(|path| format!("wrote {}\n", sanitized(path))).collect();
+        let mut out = String::new();
+        for path in &self.outputs {
+            let _ = writeln!(out, "wrote {}", sanitized(path));
+        }
         let files = counted(self.outputs.len(), "file", "files");
         let _ = writeln!(out, "{files} out of {}, unchanged", sanitized(&self.backup));
         out

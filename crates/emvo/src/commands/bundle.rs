@@ -93,7 +93,7 @@ impl Command for BundleArgs {
             let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
             let (mut manifest, mut contents) = calendars(&mut sources, &reading)?;
             let on_disk = files_on_disk(&self.inputs, output.path())?;
-            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents)?;
+            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents);
             manifest.set_aside = set_aside;
             output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
             let backup = read_again(&output, &files, secret.as_ref())?;
@@ -171,7 +171,7 @@ fn keep_originals(
     files: &ReadFiles,
     manifest: &mut Manifest,
     contents: &mut Contents,
-) -> anyhow::Result<()> {
+) {
     let mut all = Vec::new();
     for path in on_disk {
         let shown = path.display().to_string();
@@ -189,7 +189,6 @@ fn keep_originals(
         manifest.originals.push(Original { file: file.clone(), source, bytes: bytes.len(), sha256 });
         contents.push((file, bytes));
     }
-    Ok(())
 }
 
 /// The path of an export inside the backup: its own below `originals/`, without

@@ -42,7 +42,9 @@ pub(crate) fn with_sources<const N: usize>(
         if !texts.is_empty() || !group.paths.is_empty() {
             *sources = read(texts, group.reading)?;
             for Beside { not_read, others: more } in sources.iter().map(|source| &source.beside) {
-                not_read.iter().for_each(|file| warn(&file.to_string()));
+                for file in not_read {
+                    warn(&file.to_string());
+                }
                 unread += not_read.len();
                 others += more.len();
             }

@@ -58,7 +58,7 @@ impl NotRead {
         let is_claimed = file.named_by == NamedBy::Person || CLAIMS.iter().any(|claim| name.ends_with(claim));
         let what = match what_is(&file.bytes, text) {
             // JSON lines are what a program reads, and no message.
-            What::Json if name.ends_with(".jsonl") => What::Other,
+            What::Json if name.rsplit('.').next() == Some("jsonl") => What::Other,
             what => what,
         };
         (is_claimed || what == What::Empty).then(|| Self { path: file.path.clone(), what })
