@@ -191,6 +191,12 @@ fn what_calendars_say_of_themselves_is_accounted_for() {
         assert!(run.stdout.contains(told), "{told}\n{}", run.stdout);
     }
     assert!(case.read("out.left-behind.csv").contains("Boats of the south"));
+    // The record says it, too.
+    let recorded = ["merge", "north.ics", "south.ics", "-o", "again.ics", "--ledger", "l.sqlite"];
+    case.ends(1, &recorded);
+    let shown = case.ends(0, &["history", "show", "1", "--ledger", "l.sqlite"]);
+    let line = "left behind  South: description of a calendar Boats of the south";
+    assert!(shown.stdout.contains(line), "{}", shown.stdout);
     assert!(!run.stdout.contains("Nothing is lost"), "{}", run.stdout);
     let run = case.ends(1, &["convert", "south.ics", "-o", "south.csv", "--no-ledger"]);
     assert!(run.stderr.contains("no place for 1 COLOR, 1 X-HOUSE, 1 X-WR-CALDESC"), "{}", run.stderr);

@@ -123,8 +123,20 @@ fn text(receipt: &Receipt, events: &[&EventRecord], detail: Detail) -> String {
         let _ =
             writeln!(out, "{}", styled(DIM, format!("and {more}; -v lists them, -o list.csv writes them")));
     }
+    for one in receipt.left_behind.iter().take(shown.max(FEW_LEFT)) {
+        let words = format!("{}  {}: {} {}", one.start, one.title, one.field, one.value);
+        let _ = writeln!(
+            out,
+            "left behind  {}  {}",
+            sanitized(words.trim_start()),
+            styled(DIM, one.why.in_words())
+        );
+    }
     out
 }
+
+/// How many statements that were left behind a usual answer lists at least.
+const FEW_LEFT: usize = 40;
 
 /// Events of a run as a table.
 pub(crate) fn table(events: &[EventRecord]) -> anyhow::Result<Vec<u8>> {
