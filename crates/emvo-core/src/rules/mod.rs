@@ -85,8 +85,10 @@ mod u01_uid_missing;
 mod u02_uid_twice;
 mod u03_duplicate;
 mod u04_look_alike;
+mod u05_in_series;
 mod u06_import_doubled;
 mod u07_cancelled;
+mod u08_ids_used_again;
 mod z01_alias;
 mod z02_undefined;
 mod z03_private;
@@ -213,8 +215,10 @@ pub const RULES: &[&dyn Rule] = &[
     &u02_uid_twice::UidTwice,
     &u03_duplicate::Duplicate,
     &u04_look_alike::LookAlike,
+    &u05_in_series::InSeries,
     &u06_import_doubled::ImportDoubled,
     &u07_cancelled::Cancelled,
+    &u08_ids_used_again::UidsReused,
     &z01_alias::ZoneAlias,
     &z02_undefined::ZoneUndefined,
     &z03_private::ZonePrivate,

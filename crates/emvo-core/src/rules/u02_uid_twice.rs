@@ -15,7 +15,9 @@ declare_rule! {
     ///
     /// ## Repair
     /// Safe: copies become one, of versions the newest stays, and different events
-    /// get ids of their own. `merge` and `convert` do the same.
+    /// get ids of their own. A version needs evidence: the same title or start, and
+    /// a higher `SEQUENCE` or a later stamp. What an older one said more is in
+    /// `OUT.left-behind.csv`. `merge` and `convert` do the same.
     UidTwice, "U02", "uid-twice", RuleGroup::Identity, "one id for two events"
 }
 

@@ -16,7 +16,8 @@ declare_rule! {
     ///
     /// ## Repair
     /// With consent they become one, with all that either of them says. `merge`
-    /// does it as it combines.
+    /// does it as it combines; what the one that stays may not take over is in
+    /// `OUT.left-behind.csv`.
     Duplicate, "U03", "duplicate", RuleGroup::Identity, "the same event under another id"
 }
 

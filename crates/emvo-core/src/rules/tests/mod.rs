@@ -128,8 +128,11 @@ fn each_rule_finds_its_fault_and_leaves_the_near_miss_alone() {
 fn every_rule_has_a_fixture_and_four_headings() {
     let with_fixture: Vec<_> = fixtures().into_iter().map(|(id, ..)| id).chain(files::ids()).collect();
     let mut seen = BTreeSet::new();
+    // Combining finds these between its inputs, and has tests of its own.
+    let of_merge = ["U05", "U08"];
     for rule in RULES {
-        assert!(with_fixture.contains(&rule.id().as_str()), "{} has no fixture", rule.id());
+        let is_fixed = with_fixture.contains(&rule.id().as_str()) != of_merge.contains(&rule.id().as_str());
+        assert!(is_fixed, "{} has no fixture", rule.id());
         assert!(seen.insert(rule.id()) && rule.id().as_str().len() == 3, "{}", rule.id());
         let text = rule.explanation();
         for heading in ["## What it finds\n", "## Why it matters\n", "## Example\n", "## Repair\n"] {
