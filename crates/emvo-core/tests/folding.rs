@@ -336,6 +336,17 @@ fn what_the_destination_does_not_take_is_said() {
     );
 }
 
+/// A copy in the first place of each field may still say more in the second.
+#[test]
+fn a_second_place_of_a_copy_is_told() {
+    let one = event("a", "SUMMARY:Drill\nDTSTART:20260907T080000Z\nLOCATION:Quay 2\nCLASS:PRIVATE");
+    let two = event("a", "SUMMARY:Drill\nDTSTART:20260907T080000Z\nLOCATION:Quay 2\nLOCATION:Quay 3");
+    let found = merged(&[&(one + &two)]);
+    let left: Vec<_> = found.folds.iter().flat_map(emvo_core::edit::Fold::left_behind).collect();
+    let words: Vec<_> = left.iter().map(|one| format!("{} {}", one.field, one.value)).collect();
+    assert_eq!((found.calendar.series.len(), words), (1, vec!["location Quay 3".to_owned()]));
+}
+
 #[test]
 fn lengths_over_a_changeover_are_exact() {
     let night = |uid: &str, end: &str| {

@@ -282,7 +282,6 @@ impl Terms {
         let (lead, uid, into) = (folded.series.lead(), folded.series.uid_text(), stays.series.uid_text());
         let (from, to) = (&self.names[folded.source], &self.names[stays.source]);
         let mut left = match kind {
-            FoldKind::Copy => Vec::new(),
             // It stands where the series has a date, so its times are there.
             FoldKind::InSeries => words_unsaid(lead, stays.series.lead()),
             _ => unsaid(self.side(folded), self.side(stays)),
