@@ -254,9 +254,64 @@ fn a_table_has_no_place_for_the_words_of_a_reminder() {
         let run = case.ends(status, &["convert", "a.ics", "-o", "a.csv", "--no-ledger"]);
         assert_eq!(run.stderr.contains("1 texts of VALARM"), status == 1, "{alarm}{}", run.stderr);
     }
-    // Words that a system writes into every reminder say nothing.
-    let same = with("ACTION:DISPLAY\nDESCRIPTION:Pling\n");
+    // Words that every reminder has are words: a person wrote them, or a system in
+    // whose reminders someone will miss them.
+    let same = with("ACTION:DISPLAY\nDESCRIPTION:Call the bridge\n");
     let events: String = (0..3).map(|at| same.replace("UID:a", &format!("UID:{at}"))).collect();
     let case = Case::new().file("a.ics", calendar(&events));
-    case.ends(0, &["convert", "a.ics", "-o", "a.csv", "--no-ledger"]);
+    let run = case.ends(1, &["convert", "a.ics", "-o", "a.csv", "--no-ledger"]);
+    assert!(run.stderr.contains("3 texts of VALARM"), "{}", run.stderr);
+}
+
+#[test]
+fn what_is_kept_changed_and_moved_is_counted_from_the_events_themselves() {
+    let place = event("a", "Handover", "20260907").replace("END:VEVENT", "LOCATION:Quay 2\nEND:VEVENT");
+    let words = event("b", "Handover", "20260907").replace("END:VEVENT", "COMMENT:By the ramp\nEND:VEVENT");
+    let other = event("c", "Harbour watch", "20261007");
+    let case = Case::new().file("a.ics", calendar(&place)).file("b.ics", calendar(&(words + &other)));
+    let counts = |command: &[&str]| {
+        let all = [command, &["--overwrite", "--json", "--no-ledger"]].concat();
+        let statements = &case.json(&all)["statements"];
+        (statements["kept"].clone(), statements["moved"].clone(), statements["changed"].clone())
+    };
+    let json = |text: &str| -> Value { serde_json::from_str(text).unwrap() };
+    assert_eq!(counts(&["convert", "a.ics", "-o", "out.ics"]), (json("6"), json("0"), json("{}")));
+    // One of the two takes over what only the other says.
+    assert_eq!(counts(&["merge", "a.ics", "b.ics", "-o", "out.ics"]), (json("11"), json("1"), json("{}")));
+    let later = counts(&["retime", "a.ics", "--shift", "1h", "-o", "out.ics"]);
+    assert_eq!(later, (json("4"), json("0"), json(r#"{"start": 1, "end": 1}"#)));
+    let gone = counts(&["amend", "a.ics", "--set", "location=", "-o", "out.ics"]);
+    assert_eq!(gone, (json("5"), json("0"), json(r#"{"location": 1}"#)));
+}
+
+#[test]
+fn json_lines_hold_every_changed_date_that_came_without_its_series() {
+    let date = |day: &str, title: &str| {
+        event("a", title, day).replace("DTSTART", &format!("RECURRENCE-ID:{day}T080000Z\nDTSTART"))
+    };
+    let case = Case::new().file(
+        "a.ics",
+        calendar(&(date("20260907", "Handover at Varv") + &date("20260914", "Handover at Oxö"))),
+    );
+    case.ends(0, &["convert", "a.ics", "-o", "a.jsonl", "--no-ledger"]);
+    let line: Value = serde_json::from_str(case.read("a.jsonl").trim()).unwrap();
+    assert_eq!(line["title"], "Handover at Varv");
+    assert_eq!(line["replaces"], "2026-09-07T08:00:00");
+    assert_eq!(line["overrides"][0]["title"], "Handover at Oxö");
+    assert_eq!(line["overrides"][0]["replaces"], "2026-09-14T08:00:00");
+}
+
+#[test]
+fn a_destination_without_a_description_gets_none_and_that_is_said() {
+    let there = event("a", "Handover", "20260907");
+    let described = desk_of("South", "X-WR-CALDESC:Boats of the south\r\n", &event("b", "Watch", "20261007"));
+    let case = Case::new().file("there.ics", calendar(&there)).file("south.ics", described);
+    let run = case.ends(1, &["merge", "south.ics", "--into", "there.ics", "-o", "out.ics", "--no-ledger"]);
+    let words =
+        "the destination's own lines stay as they are, and left behind is: 1 description of a calendar";
+    assert!(run.stdout.contains(words), "{}", run.stdout);
+    assert!(
+        case.read("out.left-behind.csv")
+            .contains("Boats of the south,the destination's own lines stay as they are,there.ics")
+    );
 }

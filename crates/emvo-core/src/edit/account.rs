@@ -113,9 +113,15 @@ pub struct Account {
     pub statements: StatementCounts,
 }
 
-/// Counts of statements that are not where the outputs are.
+/// Counts of statements by what became of them.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct StatementCounts {
+    /// In the outputs as they were read.
+    pub kept: usize,
+    /// In the outputs as something else, or taken out, as a change tells.
+    pub changed: usize,
+    /// In the event that theirs became part of.
+    pub moved: usize,
     /// In no output: an event became part of one that does not say them.
     pub left_behind: usize,
     /// In no output, as was asked: one of two events gave way to the other.
@@ -211,7 +217,7 @@ impl Account {
     /// Whether everything that was read is where people will look for it: the one
     /// place that decides whether anything may be called "not lost".
     pub fn wholeness(&self) -> Wholeness {
-        let StatementCounts { left_behind, gave_way, superseded: _, unplaced, cut, fragments, skipped } =
+        let StatementCounts { left_behind, gave_way, unplaced, cut, fragments, skipped, .. } =
             self.statements;
         let is_aside = |(_, balance): (_, Balance)| balance.set_aside + balance.left_behind > 0;
         let is_short = left_behind + unplaced + cut + fragments + skipped > 0;
@@ -253,6 +259,9 @@ impl AddAssign for Account {
 
 impl AddAssign for StatementCounts {
     fn add_assign(&mut self, other: Self) {
+        self.kept += other.kept;
+        self.changed += other.changed;
+        self.moved += other.moved;
         self.left_behind += other.left_behind;
         self.gave_way += other.gave_way;
         self.superseded += other.superseded;

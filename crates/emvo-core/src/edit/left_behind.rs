@@ -7,7 +7,7 @@ use crate::identity::Statement;
 use emvo_ical::calendar::Event;
 
 /// One thing that an event or a calendar said and that no output says.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
 pub struct LeftBehind {
     /// The event's id; empty if it had none, and for a calendar.
     pub uid: String,
@@ -40,8 +40,12 @@ pub enum WhyLeft {
     Superseded,
     /// Several calendars became one, which says it once.
     OneCalendar,
+    /// The destination says nothing of the kind of itself, and stays as it is.
+    DestinationCalendar,
     /// The destination takes nothing of the kind.
     NotTaken,
+    /// It says something else now, and no change tells it: a fault of Emvo's own.
+    Untold,
 }
 
 impl LeftBehind {
@@ -68,6 +72,8 @@ impl WhyLeft {
             Self::GaveWay => "it gave way to another, as asked",
             Self::Superseded => "a newer version of the event took its place",
             Self::NotTaken => "the destination takes none",
+            Self::Untold => "it was changed, and nothing tells why: a fault in Emvo",
+            Self::DestinationCalendar => "the destination's own lines stay as they are",
             Self::OneCalendar => "one calendar has one of it, and another's stays",
         }
     }

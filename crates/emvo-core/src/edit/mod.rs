@@ -17,6 +17,7 @@
 mod account;
 mod change;
 mod definitions;
+mod fates;
 mod fold;
 mod left_behind;
 mod moved_rule;
@@ -26,6 +27,7 @@ mod times;
 pub use account::{Account, Balance, Count, Imbalance, StatementCounts, StatementsOff, Wholeness};
 pub use change::{Change, spans};
 pub use definitions::{names_in_use, sync_definitions};
+pub use fates::Fates;
 pub use fold::{Fold, FoldKind, Names};
 pub use left_behind::{LeftBehind, WhyLeft};
 pub(crate) use moved_rule::{RuleEnd, later, move_rules, until_at};

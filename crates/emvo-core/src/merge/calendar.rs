@@ -102,7 +102,14 @@ impl<'a> Merge<'a> {
     fn tell_calendar_lines(&mut self, calendars: &[Calendar<'a>], result: &Calendar<'a>) -> Vec<LeftBehind> {
         let mut left = Vec::new();
         let is_described = |one: &&Calendar<'_>| lines_of(one, OwnLine::Description).next().is_some();
-        let stays = calendars.iter().position(|one| is_described(&one)).unwrap_or_default();
+        let described = calendars.iter().position(|one| is_described(&one));
+        // The destination stays as it is, whether it has a description or none.
+        let (why, stays) = match self.terms.destination {
+            Some(destination) if described != Some(destination) => {
+                (WhyLeft::DestinationCalendar, destination)
+            }
+            _ => (WhyLeft::OneCalendar, described.unwrap_or_default()),
+        };
         for calendar in calendars {
             let title = format!("calendar {}", calendar.name());
             let mut tell = |what: &str, before: Option<String>, after: Option<String>| {
@@ -123,7 +130,7 @@ impl<'a> Merge<'a> {
             for value in texts(calendar) {
                 if !value.is_empty() && !told.contains(&value) {
                     told.push(value.clone());
-                    left.push(description_left(calendar, value, &self.terms.labels[stays]));
+                    left.push(description_left(calendar, value, why, &self.terms.labels[stays]));
                 }
             }
         }
@@ -162,14 +169,14 @@ fn lines_of<'c, 'a>(calendar: &'c Calendar<'a>, what: OwnLine) -> impl Iterator<
     calendar.properties.iter().filter(move |line| OwnLine::of(line) == what)
 }
 
-fn description_left(calendar: &Calendar<'_>, value: String, into: &str) -> LeftBehind {
+fn description_left(calendar: &Calendar<'_>, value: String, why: WhyLeft, into: &str) -> LeftBehind {
     LeftBehind {
         uid: String::new(),
         title: calendar.name(),
         start: String::new(),
         field: "description of a calendar".to_owned(),
         value,
-        why: WhyLeft::OneCalendar,
+        why,
         into: into.to_owned(),
     }
 }

@@ -8,9 +8,8 @@ use super::column::ColumnField;
 use super::columns_file::{Column, Content};
 use super::row::REMINDER;
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Calendar, Event, Reach};
+use emvo_ical::calendar::{Event, Reach};
 use emvo_ical::content::Component;
-use hashbrown::HashMap;
 
 /// What a table has no place for, by name, with how often it was left out.
 pub type CannotCarry = BTreeMap<String, usize>;
@@ -52,12 +51,7 @@ impl Places {
     }
 
     /// Counts what a row leaves behind. Stamps are no content and are not counted.
-    pub(super) fn note(
-        &self,
-        row: &WrittenRow<'_, '_>,
-        usual: &UsualReminder,
-        cannot_carry: &mut CannotCarry,
-    ) {
+    pub(super) fn note(&self, row: &WrittenRow<'_, '_>, cannot_carry: &mut CannotCarry) {
         let mut count = |name: &str| match cannot_carry.get_mut(name) {
             Some(count) => *count += 1,
             None => {
@@ -87,7 +81,7 @@ impl Places {
                 inner.is("VALARM") && minutes_before(inner).is_some() && self.have(Field::Reminders);
             if !is_held {
                 count(&inner.name().to_ascii_uppercase());
-            } else if usual.says_less_than(inner, row) {
+            } else if says_more_than_a_cell(inner, row.event) {
                 count(REMINDER_TEXT);
             }
         }
@@ -107,46 +101,18 @@ impl Places {
 /// What reminders are called of which a cell holds when they come and no more.
 const REMINDER_TEXT: &str = "texts of VALARM";
 
-/// What a system writes into every reminder, so that it says nothing: a cell holds
-/// when a reminder comes, and neither its words nor whom it mails.
-pub(super) struct UsualReminder {
-    text: Option<String>,
-}
-
-/// Fewer reminders than this have the same words by chance.
-const LEAST_USUAL: usize = 3;
-
-impl UsualReminder {
-    /// The words that most reminders of a calendar have.
-    pub(super) fn of(calendar: &Calendar<'_>) -> Self {
-        let mut counts: HashMap<String, usize> = HashMap::new();
-        for alarm in calendar.events().flat_map(Event::alarms) {
-            let text = alarm.text("DESCRIPTION").map(|text| text.trim().to_owned());
-            if let Some(text) = text.filter(|text| !text.is_empty()) {
-                *counts.entry(text).or_insert(0) += 1;
+/// Whether a reminder says more than a cell, which holds when it comes: other words
+/// than the title of its event, a sound, or whom it mails.
+fn says_more_than_a_cell(alarm: &Component<'_>, event: &Event<'_>) -> bool {
+    alarm.components().next().is_some()
+        || alarm.properties().any(|line| {
+            let text = line.text();
+            let text = text.trim();
+            match line.name().to_ascii_uppercase().as_str() {
+                "TRIGGER" | "UID" | "X-WR-ALARMUID" | "ACKNOWLEDGED" => false,
+                "ACTION" => !["DISPLAY", "AUDIO"].iter().any(|usual| text.eq_ignore_ascii_case(usual)),
+                "DESCRIPTION" => !["", event.title().unwrap_or_default().trim(), REMINDER].contains(&text),
+                _ => !text.is_empty(),
             }
-        }
-        let all: usize = counts.values().sum();
-        let is_usual = |count: usize| count >= LEAST_USUAL && 2 * count > all;
-        Self { text: counts.into_iter().find(|(_, count)| is_usual(*count)).map(|(text, _)| text) }
-    }
-
-    /// Whether a reminder says more than when it comes.
-    fn says_less_than(&self, alarm: &Component<'_>, row: &WrittenRow<'_, '_>) -> bool {
-        alarm.components().next().is_some()
-            || alarm.properties().any(|line| {
-                let text = line.text();
-                let text = text.trim();
-                match line.name().to_ascii_uppercase().as_str() {
-                    "TRIGGER" | "UID" | "X-WR-ALARMUID" | "ACKNOWLEDGED" => false,
-                    "ACTION" => !["DISPLAY", "AUDIO"].iter().any(|usual| text.eq_ignore_ascii_case(usual)),
-                    "DESCRIPTION" => {
-                        let title = row.event.title().unwrap_or_default();
-                        let says_nothing = ["", title.trim(), REMINDER].contains(&text);
-                        !says_nothing && Some(text) != self.text.as_deref()
-                    }
-                    _ => !text.is_empty(),
-                }
-            })
-    }
+        })
 }

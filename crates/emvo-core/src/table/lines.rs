@@ -2,11 +2,11 @@
 
 use serde_json::{Map, Value};
 
-use super::cannot_carry::{Places, UsualReminder};
+use super::cannot_carry::Places;
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::write::{COLUMNS, WrittenTable};
-use emvo_ical::calendar::{Calendar, Event, Series};
+use emvo_ical::calendar::{Calendar, Event};
 use emvo_ical::zone::ZoneResolver;
 
 /// What each line says of an event, besides what it replaces.
@@ -20,44 +20,48 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
     let places = Places::of_fields(fields().chain([ColumnField::Replaces]));
     for (calendar, zones) in calendars {
         let name = calendar.name();
-        let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         for series in &calendar.series {
             for event in series.events() {
                 let row = WrittenRow { event, series, zones, calendar: &name, file: None };
-                places.note(&row, &usual, &mut written.cannot_carry);
+                places.note(&row, &mut written.cannot_carry);
             }
-            let mut line = object(series.lead(), series, zones, &name);
-            let rules: Vec<Value> =
-                series.lead().rules().map(|rule| Value::from(rule.into_owned())).collect();
-            line.insert("rules".to_owned(), Value::from(rules));
-            let others = series.overrides().iter().filter(|_| series.master().is_some());
-            let overrides: Vec<Value> = others
-                .map(|event| {
-                    let mut object = object(event, series, zones, &name);
-                    let row = WrittenRow { event, series, zones, calendar: &name, file: None };
+            // Changed dates that came without their series stand by the first of them.
+            let lead = series.lead();
+            let replacing = |event: &Event<'_>| {
+                let row = WrittenRow { event, series, zones, calendar: &name, file: None };
+                let mut object = object(&row);
+                if event.replaces().is_some() {
                     object.insert("replaces".to_owned(), Value::from(row.cell(ColumnField::Replaces, &[])));
-                    Value::from(object)
-                })
-                .collect();
+                }
+                object
+            };
+            let mut line = replacing(lead);
+            let rules: Vec<Value> = lead.rules().map(|rule| Value::from(rule.into_owned())).collect();
+            line.insert("rules".to_owned(), Value::from(rules));
+            let others = series.events().skip(1);
+            let overrides: Vec<Value> = others.map(|event| Value::from(replacing(event))).collect();
             line.insert("overrides".to_owned(), Value::from(overrides));
             written.text.extend_from_slice(Value::from(line).to_string().as_bytes());
             written.text.push(b'\n');
         }
     }
-    let is_object = |line: &[u8]| serde_json::from_slice::<Map<String, Value>>(line).is_ok();
-    let lines = written.text.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
-    written.events = lines.filter(|line| is_object(line)).count();
+    written.cells = calendars.iter().map(|(calendar, _)| calendar.events().count()).sum();
+    (written.events, written.cells_found) = found_in(&written.text);
     written
 }
 
-fn object(
-    event: &Event<'_>,
-    series: &Series<'_>,
-    zones: &ZoneResolver,
-    calendar: &str,
-) -> Map<String, Value> {
-    let row = WrittenRow { event, series, zones, calendar, file: None };
+/// How many series a reader finds, and how many events with their changed dates.
+fn found_in(text: &[u8]) -> (usize, usize) {
+    let lines = text.split(|byte| *byte == b'\n').filter(|line| !line.is_empty());
+    let objects = lines.filter_map(|line| serde_json::from_slice::<Map<String, Value>>(line).ok());
+    let sizes =
+        objects.map(|object| 1 + object.get("overrides").and_then(Value::as_array).map_or(0, Vec::len));
+    sizes.fold((0, 0), |(series, events), size| (series + 1, events + size))
+}
+
+fn object(row: &WrittenRow<'_, '_>) -> Map<String, Value> {
+    let event = row.event;
     let mut object = Map::new();
     for field in fields() {
         let value = match field {

@@ -2,7 +2,7 @@
 
 use rayon::prelude::*;
 
-use super::cannot_carry::{CannotCarry, Places, UsualReminder};
+use super::cannot_carry::{CannotCarry, Places};
 use super::cell::guarded;
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
@@ -41,9 +41,10 @@ pub struct WrittenTable {
     pub text: Vec<u8>,
     /// How many series and single events a reader finds in it.
     pub events: usize,
-    /// How many cells were to be filled.
+    /// How many cells were to be filled; of JSON lines how many events were to be
+    /// written, each changed date one.
     pub cells: usize,
-    /// How many filled cells a reader finds.
+    /// How many of them a reader finds.
     pub cells_found: usize,
     /// What is no event, for which it has no place at all.
     pub left_behind: ComponentCounts,
@@ -136,7 +137,6 @@ pub fn write(
     let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
-        let usual = UsualReminder::of(calendar);
         written.leave_others_behind(calendar);
         written.events += calendar.series.len();
         let parts: Vec<(Vec<u8>, CannotCarry, Size)> = calendar
@@ -148,7 +148,7 @@ pub fn write(
                     series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
                 let cells = of_series.map(|(series, event)| {
                     let row = WrittenRow { event, series, zones, calendar: &name, file: rows.file };
-                    places.note(&row, &usual, &mut left_out);
+                    places.note(&row, &mut left_out);
                     rows.cells(&row)
                 });
                 let mut size = Size::default();

@@ -14,9 +14,18 @@ pub struct Component<'a> {
     /// The names of its own properties.
     names: Names,
     line: u32,
-    /// The source text from `BEGIN` through the line end behind `END`, as long
-    /// as nothing was changed and it can be copied as it is.
-    source: Option<&'a str>,
+    /// The text from `BEGIN` through the line end behind `END`, if it was read.
+    origin: Option<&'a str>,
+    state: State,
+}
+
+/// How a component stands to the text it was read from.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum State {
+    /// Nothing was changed, and the text can be copied as it is.
+    AsRead,
+    /// It was changed or made here, or a part of the text was left out.
+    Own,
 }
 
 /// What stands between `BEGIN` and `END`.
@@ -35,39 +44,60 @@ pub type ItemsMut<'c, 'a> = &'c mut Vec<Item<'a>>;
 impl<'a> Component<'a> {
     /// An empty component, made here.
     pub fn new(name: impl Into<Cow<'a, str>>) -> Self {
-        Self { name: name.into(), items: Vec::new(), names: Names::default(), line: 0, source: None }
+        Self {
+            name: name.into(),
+            items: Vec::new(),
+            names: Names::default(),
+            line: 0,
+            origin: None,
+            state: State::Own,
+        }
     }
 
     /// An empty component with capacity for this number of properties.
     pub fn with_capacity(name: &'static str, capacity: usize) -> Self {
         let items = Vec::with_capacity(capacity);
-        Self { name: Cow::Borrowed(name), items, names: Names::default(), line: 0, source: None }
+        Self {
+            name: Cow::Borrowed(name),
+            items,
+            names: Names::default(),
+            line: 0,
+            origin: None,
+            state: State::Own,
+        }
     }
 
     /// Adds a property at the very end, behind inner components if there are
     /// any.
     pub fn push(&mut self, property: Property<'a>) {
-        self.source = None;
+        self.state = State::Own;
         self.names.insert(property.name());
         self.items.push(Item::Property(property));
     }
 
     /// Puts a property in front of everything.
     pub fn put_first(&mut self, property: Property<'a>) {
-        self.source = None;
+        self.state = State::Own;
         self.names.insert(property.name());
         self.items.insert(0, Item::Property(property));
     }
 
     /// A component as it was read.
     pub(super) fn read(name: Cow<'a, str>, items: Vec<Item<'a>>, names: Names, line: u32) -> Self {
-        Self { name, items, names, line, source: None }
+        Self { name, items, names, line, origin: None, state: State::Own }
     }
 
-    /// This component, and the text that it can be copied from.
+    /// This component, and the text that it was read from, which it says in full.
     #[must_use]
-    pub(super) fn copied_from(self, source: Option<&'a str>) -> Self {
-        Self { source, ..self }
+    pub(super) fn copied_from(self, text: &'a str) -> Self {
+        Self { origin: Some(text), state: State::AsRead, ..self }
+    }
+
+    /// This component, and the text that it was read from, a part of which was left
+    /// out.
+    #[must_use]
+    pub(super) fn read_from(self, text: &'a str) -> Self {
+        Self { origin: Some(text), ..self }
     }
 
     /// The names of its own properties.
@@ -92,7 +122,13 @@ impl<'a> Component<'a> {
 
     /// The original text, if the component is untouched and can be copied.
     pub fn source(&self) -> Option<&'a str> {
-        self.source
+        self.origin.filter(|_| self.state == State::AsRead)
+    }
+
+    /// The text that it was read from, whatever was changed since; `None` if it was
+    /// made here.
+    pub fn origin(&self) -> Option<&'a str> {
+        self.origin
     }
 
     /// Everything inside, in order.
@@ -102,7 +138,7 @@ impl<'a> Component<'a> {
 
     /// Everything inside, to be changed.
     pub fn items_mut(&mut self) -> ItemsMut<'_, 'a> {
-        self.source = None;
+        self.state = State::Own;
         self.names = Names::UNKNOWN;
         &mut self.items
     }
@@ -193,7 +229,7 @@ impl<'a> Component<'a> {
     /// Adds a property behind the last one, in front of the inner components.
     pub fn add(&mut self, property: Property<'a>) {
         let behind = self.items.iter().rposition(|item| matches!(item, Item::Property(_)));
-        self.source = None;
+        self.state = State::Own;
         self.names.insert(property.name());
         self.items.insert(behind.map_or(0, |at| at + 1), Item::Property(property));
     }
@@ -211,7 +247,7 @@ impl<'a> Component<'a> {
     /// Keeps the properties for which `keep`, given index and property, holds.
     fn retain_properties(&mut self, keep: impl Fn(usize, &Property<'a>) -> bool) {
         let mut index = 0;
-        self.source = None;
+        self.state = State::Own;
         // The names stay: they may claim too much.
         self.items.retain(|item| {
             let is_kept = match item {
@@ -232,7 +268,7 @@ impl<'a> Component<'a> {
 
     /// Puts an inner component at the end.
     pub fn add_component(&mut self, component: Component<'a>) {
-        self.source = None;
+        self.state = State::Own;
         self.items.push(Item::Component(Box::new(component)));
     }
 
@@ -248,14 +284,15 @@ impl<'a> Component<'a> {
             items: items.collect(),
             names: self.names,
             line: self.line,
-            source: None,
+            origin: None,
+            state: State::Own,
         }
     }
 
     /// Whether two components say the same: same lines in the same order,
     /// however they were folded.
     pub fn says_the_same_as(&self, other: &Component<'_>) -> bool {
-        if let (Some(one), Some(two)) = (self.source, other.source)
+        if let (Some(one), Some(two)) = (self.source(), other.source())
             && one == two
         {
             return true;

@@ -360,8 +360,9 @@ impl<'a> Parser<'a> {
 
     fn close(&mut self, open: Open<'a>, end: usize) {
         let items = self.items.drain(open.first_item..).collect();
-        let source = open.can_copy.then(|| &self.text[open.start..end]);
-        let component = Component::read(open.name, items, open.names, open.line).copied_from(source);
+        let text = &self.text[open.start..end];
+        let component = Component::read(open.name, items, open.names, open.line);
+        let component = if open.can_copy { component.copied_from(text) } else { component.read_from(text) };
         match self.open.last_mut() {
             Some(outer) => {
                 outer.can_copy &= open.can_copy;

@@ -35,8 +35,14 @@ impl Answer for Backup {
         let _ = writeln!(
             out,
             "{}: {calendars}{originals} in {shown}, read again and unchanged",
-            styled(GOOD, "Whole")
+            if self.manifest.not_read == 0 { styled(GOOD, "Whole") } else { styled(WARNING, "Kept") }
         );
+        if self.manifest.not_read > 0 {
+            let (one, many) = ("export was none that can be read", "exports were none that can be read");
+            let files = counted(self.manifest.not_read, one, many);
+            let mark = styled(WARNING, "!");
+            let _ = writeln!(out, "{mark} {files}: what should stand there is not in the backup");
+        }
         if self.manifest.set_aside > 0 {
             let (one, many) = ("event cannot be read and stands", "events cannot be read and stand");
             let events = counted(self.manifest.set_aside, one, many);
@@ -48,8 +54,8 @@ impl Answer for Backup {
 
     fn json(&self) -> impl Serialize {
         let Self { path, manifest, faults } = self;
-        let Manifest { calendars, originals, set_aside, .. } = manifest;
-        BundleJson { path, calendars, originals, set_aside: *set_aside, faults }
+        let Manifest { calendars, originals, set_aside, not_read, .. } = manifest;
+        BundleJson { path, calendars, originals, set_aside: *set_aside, not_read: *not_read, faults }
     }
 }
 
@@ -68,6 +74,7 @@ struct BundleJson<'b> {
     calendars: &'b [Entry],
     originals: &'b [Original],
     set_aside: usize,
+    not_read: usize,
     faults: &'b [String],
 }
 

@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
+use emvo_core::edit::{Balance, Change, Fates, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
 use emvo_core::table::CannotCarry;
 use serde::Serialize;
 
@@ -79,6 +79,12 @@ fn account_lines(written: &Written, vouching: Option<&str>) -> String {
     tell(&[WhyLeft::OneCalendar], &mark, &|fields| {
         format!("the combined calendar says it once, and left behind is: {fields}")
     });
+    tell(&[WhyLeft::DestinationCalendar], &mark, &|fields| {
+        format!("the destination's own lines stay as they are, and left behind is: {fields}")
+    });
+    tell(&[WhyLeft::Untold], &mark, &|fields| {
+        format!("changed, and nothing tells why, which is a fault in Emvo; please report it: {fields}")
+    });
     tell(&[WhyLeft::NotTaken], &mark, &|fields| {
         format!("the destination takes none, as its limits say: {fields}")
     });
@@ -95,8 +101,30 @@ fn fields_in_words(written: &Written, why: &[WhyLeft]) -> String {
     for one in written.left_behind.iter().filter(|one| why.contains(&one.why)) {
         *counts.entry(&one.field).or_insert(0) += 1;
     }
-    let parts: Vec<_> = counts.iter().map(|(field, count)| format!("{} {field}", grouped(*count))).collect();
+    let parts: Vec<_> = counts.iter().map(|(field, count)| field_counted(field, *count)).collect();
     parts.join(", ")
+}
+
+/// `1 reminder`, `2 descriptions`, `3 X-DECK`: a field's own name is in the plural
+/// if an event may have several.
+fn field_counted(field: &str, count: usize) -> String {
+    let own = field.replace('_', " ");
+    let words = match (field, count) {
+        (
+            "reminders" | "attendees" | "attachments" | "resources" | "exceptions" | "extra_dates"
+            | "overrides",
+            1,
+        ) => own.trim_end_matches('s').to_owned(),
+        ("category", 2..) => "categories".to_owned(),
+        (
+            "title" | "location" | "description" | "url" | "conference" | "contact" | "comment" | "image"
+            | "start" | "end" | "color",
+            2..,
+        ) => own + "s",
+        ("description of a calendar", 2..) => "descriptions of calendars".to_owned(),
+        _ => own,
+    };
+    format!("{} {words}", grouped(count))
 }
 
 /// Each statement that is in no output; only where all is asked for.
@@ -105,7 +133,8 @@ pub(crate) fn left_behind_lines(written: &Written, detail: Detail) -> String {
     let shown = if detail == Detail::All { written.left_behind.as_slice() } else { &[] };
     for LeftBehind { title, start, field, value, why, .. } in shown {
         let line = format!("{start}  {title}: {field} {value}");
-        let _ = writeln!(out, "  {}  {}", sanitized(&line), styled(DIM, why.in_words()));
+        let line = line.trim_start();
+        let _ = writeln!(out, "  {}  {}", sanitized(line), styled(DIM, why.in_words()));
     }
     out
 }
@@ -262,9 +291,12 @@ impl<'w> WrittenJson<'w> {
     }
 }
 
-/// What is in no output.
+/// What became of what the inputs say.
 #[derive(Serialize)]
 pub(crate) struct StatementsJson<'w> {
+    kept: usize,
+    moved: usize,
+    changed: &'w BTreeMap<String, usize>,
     left_behind: Vec<LeftBehindJson<'w>>,
     unplaced: &'w CannotCarry,
 }
@@ -291,6 +323,34 @@ impl<'w> StatementsJson<'w> {
             why: one.why.in_words(),
             into: &one.into,
         };
-        Self { left_behind: written.left_behind.iter().map(row).collect(), unplaced: &written.cannot_carry }
+        let Fates { kept, changed, moved, .. } = &written.fates;
+        Self {
+            kept: *kept,
+            moved: *moved,
+            changed,
+            left_behind: written.left_behind.iter().map(row).collect(),
+            unplaced: &written.cannot_carry,
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn fields_are_counted_in_words() {
+        for (field, count, words) in [
+            ("reminders", 1, "1 reminder"),
+            ("reminders", 2, "2 reminders"),
+            ("extra_dates", 1, "1 extra date"),
+            ("description", 1, "1 description"),
+            ("description", 1204, "1,204 descriptions"),
+            ("category", 3, "3 categories"),
+            ("busy", 2, "2 busy"),
+            ("X-DECK", 2, "2 X-DECK"),
+        ] {
+            assert_eq!(field_counted(field, count), words);
+        }
     }
 }

@@ -95,6 +95,7 @@ impl Command for BundleArgs {
             let on_disk = files_on_disk(&self.inputs, output.path())?;
             keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents);
             manifest.set_aside = set_aside;
+            manifest.not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
             output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
             let backup = read_again(&output, &files, secret.as_ref())?;
             if let Some(fault) = backup.faults.first() {
@@ -127,6 +128,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
         calendars: Vec::new(),
         originals: Vec::new(),
         set_aside: 0,
+        not_read: 0,
     };
     let (mut contents, mut taken) = (Vec::new(), BTreeSet::new());
     for source in sources {

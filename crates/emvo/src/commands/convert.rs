@@ -202,7 +202,12 @@ impl Converting {
         let (zones, ceiling) = (edited.zones.clone(), scope.ceiling);
         edited.edit(&scope.reading.zones, |_, series| {
             let reason = match into_singles(&series, &zones, window, ceiling) {
-                Singles::Events(events) => return Step::Became(events, Vec::new()),
+                Singles::Events(events) if !series.repeats() => return Step::Became(events, Vec::new()),
+                Singles::Events(events) => {
+                    let after = counted(events.len(), "single event", "single events");
+                    let change = Change::to_series(None, &series, "a series".to_owned(), after);
+                    return Step::Became(events, vec![change]);
+                }
                 Singles::Outside => return Step::Removed(Vec::new()),
                 Singles::TooMany => format!("more than {} dates", grouped(ceiling.0)),
                 Singles::Unreadable(error) => error.to_string(),
@@ -217,7 +222,10 @@ impl Converting {
     fn express(&mut self, edited: &mut Edited<'_>, path: &str, zone: &Zone, reading: &Reading) {
         let (how, zones) = (Retime::ExpressIn(zone.clone()), edited.zones.clone());
         edited.edit(&reading.zones, |_, series| match retime(&series, &how, None, &zones) {
-            Retimed::Done(parts) => Step::Became(parts, Vec::new()),
+            Retimed::Done(parts) => {
+                let change = Change::of_times(None, &series, &parts);
+                Step::Became(parts, vec![change])
+            }
             Retimed::Untouched => Step::Keep(series),
             Retimed::Refused(why) => {
                 let why = refusal_in_words(&why);

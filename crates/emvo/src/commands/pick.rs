@@ -3,12 +3,12 @@
 use std::collections::BTreeSet;
 
 use anyhow::{Context, bail};
-use emvo_core::edit::{Count, Edited, Step, sync_definitions};
+use emvo_core::edit::{Change, Count, Edited, Step, sync_definitions};
 use emvo_core::redact::{
     Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown, shows,
 };
 use emvo_core::split::by_window;
-use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind, Series};
+use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind, Event, Series};
 use emvo_ical::zone::ZoneResolver;
 use serde::Serialize;
 
@@ -175,7 +175,11 @@ impl Edit for Picking {
                 .collect();
             self.private_dates += dates;
             self.private += usize::from(!parts.is_empty() && shown.is_empty());
-            if shown.is_empty() { Step::Removed(Vec::new()) } else { Step::Became(shown, Vec::new()) }
+            if shown.is_empty() {
+                return Step::Removed(Vec::new());
+            }
+            let change = self.change(&whole, &shown, scope);
+            Step::Became(shown, change.into_iter().collect())
         });
         self.kept += edited.calendar.series.len();
         let hidden = edited.calendar.others.extract_if(.., |other| !shows(&other.it, &self.showing));
@@ -238,6 +242,25 @@ struct PickJson {
 }
 
 impl Picking {
+    /// What the copy of an event lacks that is shown with all its fields, told by
+    /// what the copy says.
+    fn change(&self, whole: &Series<'_>, shown: &[Series<'_>], scope: &Scope<'_>) -> Option<Change> {
+        let first = shown.first().filter(|_| self.showing.show == Show::All)?;
+        let mut words = Vec::new();
+        let is_attached = |event: &Event<'_>| event.component().has("ATTACH");
+        if self.showing.attachments == Attachments::Drop && whole.events().any(is_attached) {
+            words.push("without attachments");
+        }
+        if scope.window().is_some() && whole.repeats() {
+            words.push("its dates in the window");
+        }
+        if self.showing.private == Private::Omit && whole.overrides().len() > first.overrides().len() {
+            words.push("without private dates");
+        }
+        let before = || "as it was".to_owned();
+        (!words.is_empty()).then(|| Change::to_series(None, first, before(), words.join(", ")))
+    }
+
     /// A series trimmed to the window; one that cannot be trimmed stays whole.
     fn inside<'t>(
         &mut self,

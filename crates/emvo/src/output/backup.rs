@@ -24,6 +24,9 @@ pub(crate) struct Manifest {
     /// How many events of them cannot be read and are in no calendar.
     #[serde(default)]
     pub(crate) set_aside: usize,
+    /// How many files of them claim to be exports and are none that can be read.
+    #[serde(default)]
+    pub(crate) not_read: usize,
 }
 
 /// An export as it came.

@@ -5,7 +5,7 @@ use std::collections::BTreeMap;
 use std::collections::BTreeSet;
 
 use emvo_core::edit::{
-    Account, Change, Count, Edited, Fold, LeftBehind, Refused, StatementsOff, Wholeness, WhyLeft,
+    Account, Change, Count, Edited, Fates, Fold, LeftBehind, Refused, StatementsOff, Wholeness, WhyLeft,
 };
 use emvo_core::receipt::Receipt;
 use emvo_core::table::CannotCarry;
@@ -47,6 +47,8 @@ pub(crate) struct Written {
     pub(crate) paths: Vec<String>,
     /// How many calendars the fullest file holds.
     pub(crate) calendars_in_one_file: usize,
+    /// What became of what the events in the outputs said.
+    pub(crate) fates: Fates,
     /// What is in no output, one statement each.
     pub(crate) left_behind: Vec<LeftBehind>,
     /// The file that lists it.
@@ -279,14 +281,24 @@ fn account_of<'a>(
         }
     }
     written.left_behind.splice(..0, written.folds.iter().flat_map(Fold::left_behind));
+    let calendars = edited.iter().flatten().map(|one| &one.calendar);
+    written.fates = Fates::of(calendars, &written.folds, &written.changes, &written.left_behind);
+    written.left_behind.append(&mut written.fates.untold);
     let counts = &mut written.account.statements;
+    counts.kept = written.fates.kept;
+    counts.changed = written.fates.changed.values().sum();
+    counts.moved = written.fates.moved;
     counts.cut = whole.len();
     for one in &written.left_behind {
         *match one.why {
             WhyLeft::GaveWay => &mut counts.gave_way,
             WhyLeft::Superseded => &mut counts.superseded,
             WhyLeft::NotTaken => &mut counts.unplaced,
-            WhyLeft::DestinationStays | WhyLeft::OtherStays | WhyLeft::OneCalendar => &mut counts.left_behind,
+            WhyLeft::DestinationStays
+            | WhyLeft::OtherStays
+            | WhyLeft::OneCalendar
+            | WhyLeft::DestinationCalendar
+            | WhyLeft::Untold => &mut counts.left_behind,
         } += 1;
     }
     (written, whole, edited)

@@ -19,7 +19,9 @@ use crate::answer::advice::{chain_in_words, to_do};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
-use crate::answer::written::{Examples, StatementsJson, change_lines, summary, warnings_about};
+use crate::answer::written::{
+    Examples, StatementsJson, change_lines, left_behind_lines, summary, warnings_about,
+};
 use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported, report_bytes};
 use crate::input::Given;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
@@ -153,6 +155,7 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
         for line in summary(&one.written).lines() {
             let _ = writeln!(out, "  {line}");
         }
+        out.push_str(&left_behind_lines(&one.written, detail));
         if one.outside > 0 {
             let events = counted(one.outside, "event lies", "events lie");
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
