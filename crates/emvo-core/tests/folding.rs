@@ -403,7 +403,7 @@ fn any_calendar() -> impl Strategy<Value = String> {
 }
 
 proptest! {
-    #![proptest_config(ProptestConfig::with_cases(512))]
+    #![proptest_config(ProptestConfig { cases: ProptestConfig::default().cases.max(512), ..ProptestConfig::default() })]
 
     #[test]
     fn the_order_of_the_inputs_decides_nothing(one in any_calendar(), two in any_calendar(), three in any_calendar()) {

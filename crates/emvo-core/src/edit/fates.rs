@@ -17,8 +17,8 @@
 
 use std::collections::BTreeMap;
 
-use emvo_ical::calendar::Calendar;
 use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{Calendar, Event};
 use emvo_ical::content::{Component, Item, parse};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
@@ -52,9 +52,9 @@ struct Told<'t> {
 impl<'t> Told<'t> {
     fn of(folds: &'t [Fold], changes: &'t [Change], left: &'t [LeftBehind]) -> Self {
         let takers: HashSet<&str> = folds.iter().map(Fold::into_uid).collect();
-        let changed = changes.iter().map(|change| (change.uid.as_str(), change.title.as_str()));
+        let of_changes = changes.iter().map(|change| (change.uid.as_str(), change.title.as_str()));
         let left = left.iter().map(|one| (one.uid.as_str(), one.title.as_str()));
-        let (mut uids, titles): (HashSet<&str>, HashSet<&str>) = changed.chain(left).unzip();
+        let (mut uids, titles): (HashSet<&str>, HashSet<&str>) = of_changes.chain(left).unzip();
         uids.extend(&takers);
         Self { uids, titles, takers }
     }
@@ -86,28 +86,27 @@ impl Fates {
         changes: &[Change],
         left: &[LeftBehind],
     ) -> Self {
+        let components: Vec<&Component<'a>> = calendars.flat_map(components_of).collect();
         let mut kept = 0;
-        let mut changed: HashMap<(usize, usize), OfOneText<'c, 'a>> = HashMap::new();
-        let mut untouched: HashSet<(usize, usize)> = HashSet::new();
-        let components = calendars.flat_map(|calendar| {
-            let events = calendar.events().map(|event| event.component());
-            events.chain(calendar.others.iter().map(|other| &other.it))
-        });
-        for component in components {
-            let Some(text) = component.origin() else { continue };
-            let place = (text.as_ptr() as usize, text.len());
+        let mut by_text: HashMap<(usize, usize), OfOneText<'c, 'a>> = HashMap::new();
+        for component in &components {
             if component.source().is_some() {
                 kept += component.statements();
-                untouched.insert(place);
-            } else {
-                changed.entry(place).or_default().push(component);
+            } else if let Some(place) = place_of(component) {
+                by_text.entry(place).or_default().push(component);
             }
         }
-        // A part that stands as it was read says all of it.
-        changed.retain(|place, _| !untouched.contains(place));
-        let changed: Vec<OfOneText<'c, 'a>> = changed.into_values().collect();
+        if !by_text.is_empty() {
+            // A part that stands as it was read says all of it.
+            for place in
+                components.iter().filter(|one| one.source().is_some()).filter_map(|one| place_of(one))
+            {
+                by_text.remove(&place);
+            }
+        }
+        let touched: Vec<OfOneText<'c, 'a>> = by_text.into_values().collect();
         let told = Told::of(folds, changes, left);
-        let fates = changed.par_iter().map(|parts| Self::of_parts(parts, &told));
+        let fates = touched.par_iter().map(|parts| Self::of_parts(parts, &told));
         let mut sum = fates.reduce(Self::default, Self::and);
         sum.kept += kept;
         // A change is told of the event that stands for its series.
@@ -172,6 +171,16 @@ fn untold(of: &Component<'_>, item: &Item<'_>) -> LeftBehind {
         why: WhyLeft::Untold,
         into: String::new(),
     }
+}
+
+fn components_of<'c, 'a>(calendar: &'c Calendar<'a>) -> impl Iterator<Item = &'c Component<'a>> {
+    let events = calendar.events().map(Event::component);
+    events.chain(calendar.others.iter().map(|other| &other.it))
+}
+
+/// Where the text stands that a component was read from.
+fn place_of(component: &Component<'_>) -> Option<(usize, usize)> {
+    component.origin().map(|text| (text.as_ptr() as usize, text.len()))
 }
 
 fn name_of<'i>(item: &'i Item<'_>) -> &'i str {

@@ -123,7 +123,7 @@ const WALK: [Step; 21] = [
         status: 1,
     },
     Step {
-        why: "A backup of what there was, before anything is switched off. What cannot be read is not in it.",
+        why: "A backup of what there was, before anything is switched off. What cannot be read is kept as it came.",
         command: "bundle exports --zone Europe/Helsinki -o backup.zip --overwrite",
         status: 1,
     },
