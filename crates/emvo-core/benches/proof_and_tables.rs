@@ -6,7 +6,7 @@ use std::sync::LazyLock;
 
 use divan::Bencher;
 use divan::counter::{BytesCount, ItemsCount};
-use emvo_core::reconcile::{Explanations, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::table::{ReadOptions, WriteOptions, read, write};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Calendar;
@@ -63,7 +63,7 @@ fn reconcile_with_itself(bencher: Bencher<'_, '_>) {
     let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let side = || CalendarView { calendar: &calendar, zones: &zones, path: "bench" };
     bencher.counter(ItemsCount::new(ROWS)).bench(|| {
-        let proof = reconcile(&[side()], &[side()], None, Ceiling::default(), &Explanations::default());
+        let proof = reconcile(&[side()], &[side()], &ProofOptions::default(), &Explanations::default());
         assert!(proof.is_some_and(|proof| proof.verdict == Verdict::Complete));
     });
 }

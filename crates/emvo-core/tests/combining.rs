@@ -5,11 +5,10 @@
 
 use emvo_core::edit::Count;
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
-use emvo_core::reconcile::{Explanations, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, Series};
 use emvo_ical::content::parse;
-use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use proptest::prelude::*;
 
@@ -84,7 +83,7 @@ proptest! {
             .collect();
         let zones = ZoneResolver::of(&result, &ZoneChoices::default());
         let side = CalendarView { calendar: &result, zones: &zones, path: "result" };
-        if let Some(found) = reconcile(&sources, &[side], None, Ceiling::default(), &Explanations::default()) {
+        if let Some(found) = reconcile(&sources, &[side], &ProofOptions::default(), &Explanations::default()) {
             prop_assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences);
         }
     }

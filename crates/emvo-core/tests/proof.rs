@@ -4,11 +4,10 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::reconcile::{Explanations, Reconciliation, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Reconciliation, Verdict, reconcile};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
-use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use jiff::ToSpan;
 use jiff::civil::{DateTime, date};
@@ -205,7 +204,7 @@ fn proof(all: &[Planned], result: &[Planned]) -> Reconciliation {
         .collect();
     let zones = ZoneResolver::of(&result, &choices);
     let result = [CalendarView { calendar: &result, zones: &zones, path: "result.ics" }];
-    reconcile(&sides, &result, None, Ceiling::default(), &Explanations::default()).unwrap()
+    reconcile(&sides, &result, &ProofOptions::default(), &Explanations::default()).unwrap()
 }
 
 type Defect = Box<dyn Fn(&mut Vec<Planned>) -> usize>;
@@ -389,7 +388,7 @@ fn without_defects_the_verdict_is_complete() {
     {
         let found = proof(&sources, &destination(&sources, ids));
         assert_eq!(found.verdict, Verdict::Complete, "{:#?}", found.differences.first());
-        assert!(found.causes.is_empty() && found.other_fields.is_empty());
+        assert!(found.causes.is_empty() && found.other_fields().is_empty());
     }
 }
 

@@ -18,6 +18,8 @@ pub struct Page {
     pub subtitle: String,
     /// The verdict.
     pub verdict: Verdict,
+    /// The answer to a second question, if one was asked.
+    pub second: Option<SecondAnswer>,
     /// Numbers with what they count.
     pub counts: Vec<(usize, String)>,
     /// What many differences have in common.
@@ -45,6 +47,17 @@ pub struct Verdict {
     pub word: String,
     /// In a sentence.
     pub sentence: String,
+}
+
+/// An answer that somebody signs, with what speaks against it.
+#[derive(Clone, Debug)]
+pub struct SecondAnswer {
+    /// The question.
+    pub question: String,
+    /// The answer to it.
+    pub verdict: Verdict,
+    /// What speaks against it, in order.
+    pub reasons: Vec<Cause>,
 }
 
 /// Whether news are good.
@@ -134,6 +147,7 @@ pub fn render(page: &Page) -> String {
                         p.soft { (page.subtitle) }
                     }
                     (verdict(&page.verdict))
+                    @if let Some(second) = &page.second { (second_answer(second)) }
                     (counts(&page.counts))
                     (causes(&page.causes))
                     (by_hand(&page.by_hand))
@@ -151,15 +165,30 @@ pub fn render(page: &Page) -> String {
 }
 
 fn verdict(verdict: &Verdict) -> Markup {
+    boxed(verdict, "Verdict", Some("verdict"))
+}
+
+fn boxed(verdict: &Verdict, label: &str, id: Option<&str>) -> Markup {
     let class = match verdict.mood {
         Mood::Good => "verdict good",
         Mood::Bad => "verdict bad",
         Mood::Wait => "verdict wait",
     };
     html! {
-        section class=(class) aria-label="Verdict" {
-            strong id="verdict" { (verdict.word) }
-            p { (verdict.sentence) }
+        section class=(class) aria-label=(label) {
+            strong id=[id] { (verdict.word) }
+            @if !verdict.sentence.is_empty() { p { (verdict.sentence) } }
+        }
+    }
+}
+
+fn second_answer(second: &SecondAnswer) -> Markup {
+    html! {
+        h2 { (second.question) }
+        (boxed(&second.verdict, "Second answer", None))
+        @if !second.reasons.is_empty() { ol.causes { @for reason in &second.reasons { (cause(reason)) } } }
+        p.sign aria-label="Signature" {
+            @for what in ["Place", "Date", "Name", "Signature"] { span { (what) } }
         }
     }
 }
@@ -179,13 +208,17 @@ fn causes(causes: &[Cause]) -> Markup {
         @if !causes.is_empty() {
             h2 { "What happened" }
             ol.causes {
-                @for cause in causes {
-                    li {
-                        (cause.summary)
-                        @if let Some(todo) = &cause.todo { span.todo { "→ " code { (todo) } } }
-                    }
-                }
+                @for one in causes { (cause(one)) }
             }
+        }
+    }
+}
+
+fn cause(cause: &Cause) -> Markup {
+    html! {
+        li {
+            (cause.summary)
+            @if let Some(todo) = &cause.todo { span.todo { "→ " code { (todo) } } }
         }
     }
 }

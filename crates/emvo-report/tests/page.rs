@@ -1,6 +1,6 @@
 //! The page as a file: complete, escaped, small.
 
-use emvo_report::{Cause, MOST_ROWS, Month, MonthGrid, Mood, Page, Table, Verdict, render};
+use emvo_report::{Cause, MOST_ROWS, Month, MonthGrid, Mood, Page, SecondAnswer, Table, Verdict, render};
 
 fn page() -> Page {
     Page {
@@ -11,6 +11,15 @@ fn page() -> Page {
             word: "Incomplete".to_owned(),
             sentence: "3 are late".to_owned(),
         },
+        second: Some(SecondAnswer {
+            question: "May they go?".to_owned(),
+            verdict: Verdict {
+                mood: Mood::Bad,
+                word: "Not yet, because:".to_owned(),
+                sentence: String::new(),
+            },
+            reasons: vec![Cause { summary: "9 have lost <their> link".to_owned(), todo: None }],
+        }),
         counts: vec![(1_204, "there as they were".to_owned())],
         causes: vec![Cause {
             summary: "3 are one hour late".to_owned(),
@@ -40,6 +49,10 @@ fn the_page_is_complete_and_harmless() {
     let html = render(&page());
     for part in [
         "Incomplete",
+        "May they go?",
+        "Not yet, because:",
+        "9 have lost &lt;their&gt; link",
+        "Signature",
         "1,204",
         "→",
         "share it again",

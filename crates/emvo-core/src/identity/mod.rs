@@ -7,10 +7,12 @@
 
 mod contradiction;
 mod derive;
+mod details;
 mod difference;
 mod duplicates;
 mod field_value;
 mod look_alikes;
+mod markup;
 mod shared;
 mod text;
 mod unsaid;
@@ -20,11 +22,13 @@ mod version;
 pub use contradiction::{OwnStamps, contradiction, is_placeholder, series_contradiction};
 pub(crate) use derive::is_derived;
 pub use derive::{derived_uid, derived_uid_of_parts};
+pub use details::{Detail, details_lacking, details_number, details_of};
 pub use difference::{Difference, differences};
 pub use duplicates::{Fingerprint, same_dates};
 pub(crate) use duplicates::{Moment, recurrence_properties};
 pub(crate) use field_value::field_number;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
+pub use markup::words_without_markup;
 pub(crate) use shared::{Numbered, SameNumber, number_of};
 pub use text::normalised;
 pub use unsaid::{Statement, said_under, unsaid, words_unsaid};

@@ -9,9 +9,10 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::edit::{Change, Fold};
-use crate::identity::normalised;
+use crate::identity::{Detail, details_lacking, normalised};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
+use emvo_ical::content::{Component, parse};
 use emvo_ical::zone::ZoneResolver;
 
 /// An event as it was read, as far as a receipt needs it.
@@ -256,6 +257,7 @@ impl Fact {
             let fields: Vec<_> = parts.iter().map(|(series, _)| fields_of(series.lead())).collect();
             let differ = |at: &usize| fields.iter().any(|fields| fields[*at] != self.fields[*at]);
             record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].name().to_owned()).collect();
+            record.fields.extend(details_gone(parts));
             let parts = parts.iter().zip(&fields);
             record.now = parts.map(|((series, zones), fields)| self.now(series, zones, fields)).collect();
         }
@@ -294,6 +296,25 @@ impl Fact {
     }
 }
 
+/// The details that an event had when it was read and that no part of it has now,
+/// by name.
+fn details_gone(parts: &[(&Series<'_>, &ZoneResolver)]) -> Vec<String> {
+    let components = || parts.iter().map(|(series, _)| series.lead().component());
+    let Some(read) = components().find_map(Component::origin).and_then(|text| parse(text).roots.pop()) else {
+        return Vec::new();
+    };
+    let lacking = components().map(|now| details_lacking(&read, now));
+    let in_all = |mut one: Vec<Detail>, two: Vec<Detail>| {
+        one.retain(|detail| two.contains(detail));
+        one
+    };
+    let mut names: Vec<String> =
+        lacking.reduce(in_all).unwrap_or_default().into_iter().map(|detail| detail.field).collect();
+    names.sort();
+    names.dedup();
+    names
+}
+
 /// Numbers are compared within one run alone.
 fn hasher() -> impl Hasher {
     foldhash::fast::FixedState::default().build_hasher()
@@ -328,7 +349,7 @@ fn whole_of(series: &Series<'_>) -> u64 {
     hasher.finish()
 }
 
-fn hash_component(component: &emvo_ical::content::Component<'_>, hasher: &mut impl Hasher) {
+fn hash_component(component: &Component<'_>, hasher: &mut impl Hasher) {
     for property in component.properties() {
         property.logical().hash(hasher);
     }

@@ -1,28 +1,39 @@
 //! What became of every occurrence once they are paired: counts, differences,
 //! days.
 
+use std::cell::OnceCell;
 use std::collections::BTreeMap;
 
 use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
 use rayon::prelude::*;
 
+use super::cancelled::NotTakingPlace;
 use super::explained::ReceiptTrail;
-use super::pairing::{Counterpart, Pairing};
-use super::{Counts, Difference, DifferenceKind, Found, Ownership};
+use super::pairing::{Counterpart, Pairing, United};
+use super::{Counts, DetailDifference, Difference, DifferenceKind, Found, Notes, Ownership};
 use crate::identity::Moment;
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::day::clock_seconds;
 
-impl Pairing<'_, '_, '_> {
+/// What became of all occurrences.
+#[derive(Default)]
+pub(super) struct Accounted {
+    pub(super) counts: Counts,
+    pub(super) found: Vec<Found>,
+    pub(super) details: Vec<DetailDifference>,
+    pub(super) notes: Notes,
+}
+
+impl<'r> Pairing<'r, '_, '_> {
     /// How many dates each day has on either side, without those that need not
     /// be in the result.
     pub(super) fn days(&self) -> BTreeMap<Date, (usize, usize)> {
         let mut days: HashMap<Date, (usize, usize)> = HashMap::new();
         for (at, record) in self.source.list.iter().enumerate() {
             let is_explained = match self.counterparts[at] {
-                Counterpart::Explained => true,
+                Counterpart::Explained | Counterpart::Shared(_) => true,
                 Counterpart::Unpaired => self.source.trail(at).is_some_and(ReceiptTrail::explains_absence),
                 Counterpart::Paired(_) => false,
             };
@@ -41,64 +52,126 @@ impl Pairing<'_, '_, '_> {
     }
 
     /// Counts and names every occurrence.
-    pub(super) fn account(&self) -> (Counts, Vec<Found>, BTreeMap<&'static str, usize>) {
+    pub(super) fn account(&self) -> Accounted {
         let unchanged: usize = self.source.unchanged.by_side.iter().sum();
-        let mut counts = Counts {
+        let counts = Counts {
             source_events: self.source.events,
             source_occurrences: self.source.list.len() + unchanged,
             matched: unchanged,
             ..Counts::default()
         };
-        let mut differences = Vec::new();
-        let mut other_fields = BTreeMap::new();
+        let mut accounted = Accounted { counts, ..Accounted::default() };
+        let united = OnceCell::new();
         for (at, counterpart) in self.counterparts.iter().enumerate() {
-            let difference = match *counterpart {
-                Counterpart::Explained => {
-                    counts.explained += 1;
-                    None
-                }
-                Counterpart::Unpaired
-                    if self.source.trail(at).is_some_and(ReceiptTrail::explains_absence) =>
-                {
-                    counts.explained += 1;
-                    continue;
-                }
-                Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
-                Counterpart::Paired(result) => {
-                    for field in self.source.fields(at).others_unlike(self.result.fields(result)) {
-                        *other_fields.entry(field).or_insert(0) += 1;
-                    }
-                    self.difference_of_pair(at, result)
-                }
-            };
-            let difference = match (*counterpart, difference) {
-                (Counterpart::Paired(result), Some(difference)) if self.is_meant(at, result, &difference) => {
-                    counts.explained += 1;
-                    continue;
-                }
-                (_, difference) => difference,
-            };
-            let Some(difference) = difference else {
-                counts.matched += usize::from(*counterpart != Counterpart::Explained);
-                continue;
-            };
-            match difference.kind {
-                DifferenceKind::Missing => counts.missing += 1,
-                DifferenceKind::Retimed => counts.retimed += 1,
-                DifferenceKind::Altered => counts.altered += 1,
-                DifferenceKind::Doubled => counts.doubled += 1,
-                DifferenceKind::Extra => {}
-            }
-            let result = match *counterpart {
-                Counterpart::Paired(result) => Some(result),
-                Counterpart::Unpaired | Counterpart::Explained => None,
-            };
-            differences.push(Found { difference, source: Some(at), result });
+            self.account_for(at, *counterpart, &united, &mut accounted);
         }
         let extras = self.extras();
-        counts.extra = extras.len();
-        differences.extend(extras);
-        (counts, differences, other_fields)
+        accounted.counts.extra = extras.len();
+        accounted.found.extend(extras);
+        accounted
+    }
+
+    fn account_for(
+        &self,
+        at: usize,
+        counterpart: Counterpart,
+        united: &OnceCell<United<'r>>,
+        accounted: &mut Accounted,
+    ) {
+        let is_gone = || self.source.trail(at).is_some_and(ReceiptTrail::explains_absence);
+        let difference = match counterpart {
+            Counterpart::Explained => {
+                accounted.counts.explained += 1;
+                return;
+            }
+            Counterpart::Unpaired if is_gone() => {
+                accounted.counts.explained += 1;
+                return;
+            }
+            Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
+            Counterpart::Paired(result) => {
+                self.tell_details(at, result, accounted);
+                self.difference_of_pair(at, result, united)
+            }
+            Counterpart::Shared(result) => {
+                self.tell_details(at, result, accounted);
+                self.difference_of_shared(at, result)
+            }
+        };
+        let result = match counterpart {
+            Counterpart::Paired(result) | Counterpart::Shared(result) => Some(result),
+            Counterpart::Unpaired | Counterpart::Explained => None,
+        };
+        let is_meant =
+            |difference: &Difference| result.is_some_and(|result| self.is_meant(at, result, difference));
+        match difference {
+            Some(difference) if is_meant(&difference) => accounted.counts.explained += 1,
+            Some(difference) => {
+                *accounted.counts.of(difference.kind) += 1;
+                accounted.found.push(Found { difference, source: Some(at), result });
+            }
+            None if matches!(counterpart, Counterpart::Shared(_)) => accounted.counts.explained += 1,
+            None => accounted.counts.matched += 1,
+        }
+    }
+
+    /// What an occurrence says besides, and its counterpart does not, or the other
+    /// way round.
+    fn tell_details(&self, at: usize, result: usize, accounted: &mut Accounted) {
+        let (one, two) = (self.source.fields(at), self.result.fields(result));
+        if one.differs_in_markup(two) {
+            accounted.notes.markup += 1;
+        }
+        let lost = one.details_lacking(two);
+        let is_shared = matches!(self.counterparts[at], Counterpart::Shared(_));
+        let added = if is_shared { Vec::new() } else { two.details_lacking(one) };
+        let now = |field: &str| {
+            let values: Vec<&str> =
+                added.iter().filter(|one| one.field == field).map(|one| one.shown.as_str()).collect();
+            values.join("; ")
+        };
+        let trail = self.source.trail(at);
+        for detail in &lost {
+            if trail.is_some_and(|trail| trail.means(&detail.field)) {
+                continue;
+            }
+            let record = &self.source.list[at];
+            accounted.details.push(DetailDifference {
+                path: self.source.sides[record.place().0].path.to_owned(),
+                uid: self.source.uid(at).to_owned(),
+                title: one.title.to_string(),
+                start: record.shown_start.to_string(),
+                field: detail.field.clone(),
+                before: detail.shown.clone(),
+                after: now(&detail.field),
+            });
+        }
+        let mut names: Vec<&str> = added.iter().map(|detail| detail.field.as_str()).collect();
+        names.dedup();
+        for name in names.into_iter().filter(|name| lost.iter().all(|detail| detail.field != *name)) {
+            *accounted.notes.added.entry(name.to_owned()).or_insert(0) += 1;
+        }
+    }
+
+    /// Whether a pair ends at the same time, by any reading of its length.
+    fn end_alike(&self, at: usize, result: usize) -> bool {
+        let (one, two) = (&self.source.list[at], &self.result.list[result]);
+        one.end == two.end || {
+            let there = self.result.ends(result);
+            self.source.ends(at).iter().any(|end| there.contains(end))
+        }
+    }
+
+    /// What an occurrence says that is not in the occurrence that stands for it and
+    /// for another one.
+    fn difference_of_shared(&self, at: usize, result: usize) -> Option<Difference> {
+        let fields = self.source.fields(at).fields_lacking(self.result.fields(result));
+        let start = &self.result.list[result].shown_start;
+        (!fields.is_empty()).then(|| Difference {
+            result_start: Some(start.to_string()),
+            fields,
+            ..self.difference(DifferenceKind::Altered, at)
+        })
     }
 
     /// Whether a receipt says that a pair should differ as it does.
@@ -128,10 +201,21 @@ impl Pairing<'_, '_, '_> {
         }
     }
 
-    fn difference_of_pair(&self, at: usize, result: usize) -> Option<Difference> {
+    fn difference_of_pair(
+        &self,
+        at: usize,
+        result: usize,
+        united: &OnceCell<United<'r>>,
+    ) -> Option<Difference> {
         let (one, two) = (&self.source.list[at], &self.result.list[result]);
-        let fields = self.source.fields(at).fields_unlike(self.result.fields(result));
-        let kind = if one.start != two.start || one.end != two.end {
+        let mut fields = self.source.fields(at).fields_unlike(self.result.fields(result));
+        if !fields.is_empty() {
+            // What a result says more may be what its other source says.
+            let lacking = self.source.fields(at).fields_lacking(self.result.fields(result));
+            let united = united.get_or_init(|| United::of(self.source));
+            fields.retain(|field| lacking.contains(field) || !self.is_united(united, at, result, field));
+        }
+        let kind = if one.start != two.start || !self.end_alike(at, result) {
             DifferenceKind::Retimed
         } else if !fields.is_empty() {
             DifferenceKind::Altered
@@ -176,13 +260,16 @@ impl Pairing<'_, '_, '_> {
             let uids = side.calendar.series.par_iter().with_min_len(1024).filter_map(is_known);
             uids.collect::<Vec<&str>>()
         };
+        let titles = extras.iter().map(|at| &*self.result.fields(*at).title).collect();
+        let not_taking_place = NotTakingPlace::of(self.source, &titles);
         let source_uids: HashSet<&str> = self.source.sides.iter().flat_map(of_source).collect();
         extras
             .into_iter()
             .map(|at| {
                 let record = &self.result.list[at];
-                let is_of_source =
-                    of_sources.contains(&series_of(at)) || source_uids.contains(self.result.uid(at));
+                let is_of_source = of_sources.contains(&series_of(at))
+                    || source_uids.contains(self.result.uid(at))
+                    || not_taking_place.has(&self.result.fields(at).title, &record.start);
                 let difference = Difference {
                     kind: DifferenceKind::Extra,
                     path: self.result.sides[record.place().0].path.to_owned(),

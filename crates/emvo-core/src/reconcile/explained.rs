@@ -101,6 +101,11 @@ impl ReceiptTrail<'_> {
         is_time_meant && fields.iter().all(|field| self.is_field_meant(field, words))
     }
 
+    /// Whether the runs changed a field.
+    pub(super) fn means(&self, field: &str) -> bool {
+        self.fields.contains(&field)
+    }
+
     fn is_field_meant(&self, field: &str, words: &EventFields) -> bool {
         if !self.fields.contains(&field) {
             return false;

@@ -5,13 +5,17 @@
 //! programs that agree on nothing but RFC 5545 can be held against each other.
 
 mod account;
+mod beyond;
+mod cancelled;
 mod causes;
+mod components;
 mod event_fields;
 mod explained;
 mod habits;
 mod pairing;
 mod record;
 mod records;
+mod release;
 mod unchanged;
 
 use std::collections::BTreeMap;
@@ -21,13 +25,20 @@ use jiff::civil::Date;
 use crate::advice::{Advice, Advised};
 use crate::survey::default_window;
 use crate::view::CalendarView;
+use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 
+pub use beyond::{Beyond, GoesOn};
+pub use cancelled::CancelledGone;
+pub use components::{CalendarLine, ComponentDifference};
 pub use explained::Explanations;
+pub use release::{Reason, ReasonKind, Release};
 
+use account::Accounted;
 use pairing::Pairing;
 use record::Span;
-use records::Records;
+use records::{Records, Role};
+use release::Findings;
 use unchanged::{Trails, Unchanged};
 
 /// What became of a source occurrence, or where a result occurrence came from.
@@ -98,6 +109,36 @@ pub(crate) struct Found {
     difference: Difference,
     source: Option<usize>,
     result: Option<usize>,
+}
+
+/// Something that an event of the sources says besides its times and words, and
+/// that its counterpart in the result does not say.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct DetailDifference {
+    /// The source it is from.
+    pub path: String,
+    /// The event's id.
+    pub uid: String,
+    /// The event's title.
+    pub title: String,
+    /// The date, in the source.
+    pub start: String,
+    /// The field by its name, or the property's, or the inner component's.
+    pub field: String,
+    /// What it says in the source.
+    pub before: String,
+    /// What the counterpart says in the field that the source does not; empty if
+    /// nothing.
+    pub after: String,
+}
+
+/// What differs and is no loss.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Notes {
+    /// How many occurrences have the same description with other markup.
+    pub markup: usize,
+    /// How many occurrences say more in the result than in the sources, by field.
+    pub added: BTreeMap<String, usize>,
 }
 
 /// What went wrong.
@@ -175,6 +216,18 @@ pub struct Counts {
     pub explained: usize,
 }
 
+impl Counts {
+    fn of(&mut self, kind: DifferenceKind) -> &mut usize {
+        match kind {
+            DifferenceKind::Missing => &mut self.missing,
+            DifferenceKind::Retimed => &mut self.retimed,
+            DifferenceKind::Altered => &mut self.altered,
+            DifferenceKind::Doubled => &mut self.doubled,
+            DifferenceKind::Extra => &mut self.extra,
+        }
+    }
+}
+
 /// Whether anything was lost.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum Verdict {
@@ -195,36 +248,90 @@ pub struct Reconciliation {
     pub differences: Vec<Difference>,
     /// What many of them have in common.
     pub causes: Vec<Cause>,
-    /// How many matched occurrences differ in fields that the verdict does not
-    /// count, by field.
-    pub other_fields: BTreeMap<&'static str, usize>,
+    /// What events say besides, and their counterparts do not.
+    pub details: Vec<DetailDifference>,
+    /// What differs and is no loss.
+    pub notes: Notes,
+    /// Tasks, journals and others that are not there as they were.
+    pub components: Vec<ComponentDifference>,
+    /// What calendars say of themselves and the result does not.
+    pub calendar_lines: Vec<CalendarLine>,
+    /// Cancelled events that are gone.
+    pub cancelled_gone: Vec<CancelledGone>,
+    /// Series that go on behind the window otherwise than in the result.
+    pub going_on: Vec<GoesOn>,
+    /// How many events of the sources have dates outside the window.
+    pub outside: usize,
     /// How many dates each day has, in the sources and in the result; duplicates
     /// and what receipts explain left out.
     pub days: BTreeMap<Date, (usize, usize)>,
     /// Series that could not be compared date by date, and why.
     pub not_compared: Vec<Advised>,
-    /// Whether anything was lost.
+    /// What could not be read, as whoever read it says.
+    pub unread: Unread,
+    /// Whether every date is there as it was.
     pub verdict: Verdict,
+    /// Whether the old calendars may go.
+    pub release: Release,
 }
 
-/// Accounts for every occurrence of the sources in the result.
+impl Reconciliation {
+    /// How many dates differ in what else their events say, by field.
+    pub fn other_fields(&self) -> BTreeMap<&str, usize> {
+        let mut counts: BTreeMap<&str, usize> = BTreeMap::new();
+        let mut dates: Vec<_> = self
+            .details
+            .iter()
+            .map(|one| (&*one.field, &*one.path, &*one.uid, &*one.start, &*one.title))
+            .collect();
+        dates.sort_unstable();
+        dates.dedup();
+        for (field, ..) in dates {
+            *counts.entry(field).or_insert(0) += 1;
+        }
+        counts
+    }
+}
+
+/// What could not be read and so cannot be accounted for.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Unread {
+    /// Events of the sources.
+    pub events: usize,
+    /// Files that claim to be exports.
+    pub files: usize,
+}
+
+/// What is asked of a proof.
+#[derive(Clone, Debug, Default)]
+pub struct ProofOptions<'e> {
+    /// The period; without one it is from the earliest start of the sources to 31
+    /// December of the second year after their latest.
+    pub window: Option<Window>,
+    /// How many dates of a series are listed.
+    pub ceiling: Ceiling,
+    /// What could not be read.
+    pub unread: Unread,
+    /// The fields that a person has decided to do without.
+    pub accepted: &'e [String],
+}
+
+/// Accounts for every occurrence of the sources in the result, and for all else that
+/// they say.
 ///
 /// `explanations` are the receipts of the runs in between: what they say was
-/// meant is explained. Without a window it is from the earliest start of the sources to 31
-/// December of the second year after their latest. `None` if no source has an
-/// event.
+/// meant is explained. `None` if no source has an event.
 pub fn reconcile<'c>(
     sources: &'c [CalendarView<'c, '_>],
     results: &[CalendarView<'_, '_>],
-    window: Option<Window>,
-    ceiling: Ceiling,
+    options: &ProofOptions<'_>,
     explanations: &'c Explanations<'c>,
 ) -> Option<Reconciliation> {
-    let window = window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
+    let window = options.window.or_else(|| default_window(sources.iter().map(|side| side.calendar)))?;
     let trails = explained::trails(sources, explanations);
-    let span = Span { window, ceiling };
+    let span = Span { window, ceiling: options.ceiling };
     let unchanged = Unchanged::find(sources, results, &trails, span);
-    Some(account(sources, results, trails, span, unchanged))
+    Some(account(sources, results, trails, span, unchanged, options))
 }
 
 fn account<'c>(
@@ -233,28 +340,73 @@ fn account<'c>(
     trails: Trails<'c>,
     span: Span,
     unchanged: Unchanged,
+    options: &ProofOptions<'_>,
 ) -> Reconciliation {
-    let mut source = Records::of(sources, unchanged.source, span);
+    let mut source = Records::of(Role::Source, sources, unchanged.source, span);
     (source.trails, source.unchanged) = (trails, unchanged.counted);
-    let result = Records::of(results, unchanged.result, span);
+    let result = Records::of(Role::Result, results, unchanged.result, span);
     let pairing = Pairing::of(&source, &result);
-    let (counts, mut found, other_fields) = pairing.account();
+    let Accounted { counts, mut found, details, notes } = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
     let causes = causes::of(&mut found, &source, &result);
     let differences: Vec<Difference> = found.into_iter().map(|one| one.difference).collect();
-    let is_complete = counts.retimed + counts.altered + counts.missing + counts.doubled == 0
-        && !differences
-            .iter()
-            .any(|one| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource)
-        && not_compared.is_empty();
+    let is_back =
+        |one: &&Difference| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource;
+    let came_back = differences.iter().filter(is_back).count();
+    let components = components::components_unlike(sources, results);
+    let going_on = beyond::series_going_on(&source, &result);
+    let is_cut = |one: &GoesOn| one.how == Beyond::SeriesEnds;
+    // Who asks about a period asks about its dates alone.
+    let is_about_all = options.window.is_none();
+    let is_complete = counts.retimed + counts.altered + counts.missing + counts.doubled + came_back == 0
+        && not_compared.is_empty()
+        && options.unread == Unread::default()
+        && !components.iter().any(ComponentDifference::is_missing)
+        && !(is_about_all && going_on.iter().any(is_cut));
+    let verdict = if is_complete { Verdict::Complete } else { Verdict::Incomplete };
+    let calendar_lines = components::calendar_lines_lost(sources, results);
+    let cancelled_gone = cancelled::cancelled_gone(&source, &result);
+    let outside = outside(sources, span.window);
+    let findings = Findings {
+        counts,
+        came_back,
+        unread: options.unread,
+        components: &components,
+        going_on: &going_on,
+        not_compared: &not_compared,
+        outside,
+        details: &details,
+        cancelled: &cancelled_gone,
+        lines: &calendar_lines,
+    };
+    let release = findings.release(options.accepted);
     Reconciliation {
         window: span.window,
         counts,
         differences,
         causes,
-        other_fields,
+        details,
+        notes,
+        components,
+        calendar_lines,
+        cancelled_gone,
+        going_on,
+        outside,
         days: pairing.days(),
         not_compared,
-        verdict: if is_complete { Verdict::Complete } else { Verdict::Incomplete },
+        unread: options.unread,
+        verdict,
+        release,
     }
+}
+
+/// How many events have a date outside a window, behind which series are looked at
+/// apart.
+fn outside(sources: &[CalendarView<'_, '_>], window: Window) -> usize {
+    let is_outside = |series: &Series<'_>| {
+        let starts = || series.events().map(|event| event.start().date());
+        starts().any(|start| start < window.from)
+            || (!series.repeats() && starts().any(|start| start > window.until))
+    };
+    sources.iter().flat_map(|side| &side.calendar.series).filter(|series| is_outside(series)).count()
 }

@@ -10,24 +10,26 @@
 //! | 3, 4 | words and times; first with the id, then without | details |
 //! | 5 | id and start | the title, the end |
 //! | 6 | id, at most [`NEARBY`] apart, the nearest first | the time |
-//! | 7 | letters of the title, times | signs that a charset broke |
+//! | 7 | what a charset left of the title, times | signs that it broke |
 //! | 8 | title, at most [`NEARBY`] apart, the nearest first | id and time |
-//! | 9 | the first letters of the title, times | a title that was cut |
+//! | 9 | times, and one title begins the other | a title that was cut |
+//! | 10 | as 7 and 9, at most [`NEARBY`] apart | all of that at once |
 //!
 //! Worked example: the sources have `Watch` of id 2 at 08:00 and of id 3 at 20:00,
 //! the result `Watch` of id 3 at 20:00 and of id 9 at 09:00. Round 1 pairs id 3
 //! with itself. Only then does round 8 look for the nearest `Watch`, which leaves
 //! id 9 for id 2: one hour late. In the other order 08:00 could have taken 20:00.
 
+use std::borrow::Cow;
 use std::collections::{BTreeMap, BTreeSet, VecDeque};
 
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
-use super::event_fields::EventFields;
+use super::event_fields::{EventFields, looks_misread, replaced};
 use super::habits::Habits;
 use super::record::Record;
-use super::records::Records;
+use super::records::{Records, Role};
 use crate::identity::{Moment, Numbered, Provenance, SameNumber, VersionKey, contradiction, number_of};
 use emvo_ical::day::clock_seconds;
 
@@ -37,15 +39,20 @@ const NEARBY: i64 = 36 * 3600;
 
 /// Fewer letters than this say nothing about a title.
 const LEAST_LETTERS: usize = 3;
-/// Most cuts leave at least this number of letters of a title.
+/// Most cuts leave at least this number of letters of a title, and so many are
+/// enough to know it by at another time.
 const FIRST_LETTERS: usize = 10;
+/// So many free occurrences at one time are looked at for a title that was cut.
+const MOST_AT_ONE_TIME: usize = 1000;
 
 /// What became of a source occurrence.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub(super) enum Counterpart {
     Unpaired,
     Paired(usize),
-    /// It says what another source occurrence says that is in the result.
+    /// Another source occurrence is the same event, and this one stands for both.
+    Shared(usize),
+    /// A newer version of its event is in the result.
     Explained,
 }
 
@@ -71,7 +78,7 @@ pub(super) struct Pairing<'r, 'c, 'a> {
     pub(super) copies: HashSet<usize>,
 }
 
-type Key<'r> = (&'r str, &'r str, Option<&'r Moment>, Option<&'r Moment>);
+type Key<'r> = (&'r str, Cow<'r, str>, Option<&'r Moment>, Option<&'r Moment>);
 
 impl Likeness {
     fn holds(self, one: &EventFields<'_>, two: &EventFields<'_>) -> bool {
@@ -80,7 +87,7 @@ impl Likeness {
             Self::AllFields => one.fields_unlike(two).is_empty(),
             Self::TitleBeginning => {
                 let (one, two) = (one.letters(), two.letters());
-                one.starts_with(two) || two.starts_with(one)
+                !one.is_empty() && !two.is_empty() && (one.starts_with(two) || two.starts_with(one))
             }
         }
     }
@@ -104,10 +111,17 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         pairing.explain_duplicates_of_sources();
         pairing.find_copies();
         pairing.pair_by(Likeness::Key, same_id_and_start);
-        pairing.pair_nearby(|records, at| records.uid(at));
-        pairing.pair_by(Likeness::Key, letters_and_times);
-        pairing.pair_nearby(|records, at| records.fields(at).title.as_ref());
+        pairing.pair_nearby(|records, at| Cow::Borrowed(records.uid(at)));
+        for form in TITLE_FORMS {
+            pairing.pair_by(Likeness::Key, |records, at| form.with_times(records, at));
+        }
+        pairing.pair_nearby(|records, at| Cow::Borrowed(&*records.fields(at).title));
         pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
+        pairing.pair_by(Likeness::TitleBeginning, |records, at| Some(same_times(records, at)));
+        for form in TITLE_FORMS {
+            pairing.pair_nearby(|records, at| form.of(records, at).unwrap_or_default());
+        }
+        pairing.pair_nearby(|records, at| first_letters(records, at).unwrap_or_default());
         // What moved or has other words by now moved for its duplicates as well.
         pairing.explain_duplicates_of_sources();
         pairing
@@ -133,7 +147,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             let mut pairs = Vec::new();
             for at in members.places() {
                 let (own, fields) = (key(self.source, at), self.source.fields(at));
-                let place = free.iter().position(|other| {
+                let place = free.iter().take(MOST_AT_ONE_TIME).position(|other| {
                     // Numbers can meet by chance.
                     key(self.result, *other) == own && likeness.holds(fields, self.result.fields(*other))
                 });
@@ -165,15 +179,32 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             }
         }
         let habits = Habits::of(self.source.sides);
-        self.explain(|pairing, at| {
-            let others = paired.get(&same_words_and_times(pairing.source, at));
-            others.is_some_and(|others| others.iter().any(|other| pairing.is_same_event(at, *other, &habits)))
-        });
+        // What says more than the event that stands for both may be an older version.
+        let mut say_more = Vec::new();
+        for at in 0..self.counterparts.len() {
+            if self.counterparts[at] != Counterpart::Unpaired {
+                continue;
+            }
+            let others = paired.get(&same_words_and_times(self.source, at)).into_iter().flatten();
+            let same = others.copied().find(|other| self.is_same_event(at, *other, &habits));
+            if let Some(Counterpart::Paired(result)) = same.map(|other| self.counterparts[other]) {
+                if self.source.fields(at).fields_lacking(self.result.fields(result)).is_empty() {
+                    self.counterparts[at] = Counterpart::Shared(result);
+                } else {
+                    say_more.push((at, result));
+                }
+            }
+        }
         let accounted = self.accounted_by_uid();
         self.explain(|pairing, at| {
             let mut newer = accounted.get(pairing.source.uid(at)).into_iter().flatten();
             newer.any(|(_, other)| pairing.is_older_version(at, *other, &habits))
         });
+        for (at, result) in say_more {
+            if self.counterparts[at] == Counterpart::Unpaired {
+                self.counterparts[at] = Counterpart::Shared(result);
+            }
+        }
     }
 
     fn explain(&mut self, is_explained: impl Fn(&Self, usize) -> bool) {
@@ -193,6 +224,18 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             }
         }
         by_uid
+    }
+
+    /// Whether some other source occurrence of the same event says in a field what a
+    /// result occurrence says: then the result unites the two.
+    pub(super) fn is_united(&self, united: &United<'r>, at: usize, result: usize, field: &str) -> bool {
+        let there = self.result.fields(result);
+        let others = united.by_words.get(&same_words_and_times(self.source, at)).into_iter().flatten();
+        others.copied().any(|other| {
+            other != at
+                && there.has_field_of(self.source.fields(other), field)
+                && self.is_same_event(at, other, &united.habits)
+        })
     }
 
     fn is_same_event(&self, at: usize, other: usize, habits: &Habits<'_>) -> bool {
@@ -259,7 +302,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// Pairs what is left of the same name: in order where as many are left on
     /// both sides, else each with the nearest start.
-    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> &'r str + Sync) {
+    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str> + Sync) {
         if !self.counterparts.contains(&Counterpart::Unpaired) {
             return;
         }
@@ -270,7 +313,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         let groups: Vec<_> = sources.meeting(&results).collect();
         let pairs = groups.into_par_iter().flat_map_iter(|(sources, results)| {
             let of_name = |records: &'r Records<'c, 'a>, group: SameNumber<'_>| {
-                let mut by_name: BTreeMap<&'r str, Vec<(i64, usize)>> = BTreeMap::new();
+                let mut by_name: BTreeMap<Cow<'r, str>, Vec<(i64, usize)>> = BTreeMap::new();
                 for at in group.places() {
                     // Numbers can meet by chance.
                     by_name.entry(name(records, at)).or_default().push((seconds_of(&records.list[at]), at));
@@ -279,7 +322,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             };
             let mut results = of_name(self.result, results);
             let of_sources = of_name(self.source, sources).into_iter();
-            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(name)?)));
+            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(&name)?)));
             same.flat_map(|(sources, results)| nearest(sources, results))
         });
         let pairs: Vec<(usize, usize)> = pairs.collect();
@@ -344,31 +387,96 @@ fn closest(starts: &BTreeSet<(i64, usize)>, to: i64) -> Option<(i64, usize)> {
 fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let uid = records.uid(at);
     let Record { start, end, .. } = &records.list[at];
-    (!uid.is_empty()).then(|| (uid, records.fields(at).title.as_ref(), Some(start), Some(end)))
+    (!uid.is_empty()).then(|| (uid, title(records, at), Some(start), Some(end)))
 }
 
 fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
     let uid = records.uid(at);
-    (!uid.is_empty()).then(|| (uid, "", Some(&records.list[at].start), None))
-}
-
-/// Titles that differ in letters outside ASCII, as damaged ones do.
-fn letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let Record { start, end, .. } = &records.list[at];
-    let letters = records.fields(at).letters();
-    (letters.len() >= LEAST_LETTERS).then_some(("", letters, Some(start), Some(end)))
-}
-
-/// Titles that begin alike, as those that were cut do.
-fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let Record { start, end, .. } = &records.list[at];
-    let letters = records.fields(at).letters().get(..FIRST_LETTERS)?;
-    Some(("", letters, Some(start), Some(end)))
+    (!uid.is_empty()).then(|| (uid, Cow::default(), Some(&records.list[at].start), None))
 }
 
 fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
-    ("", records.fields(at).title.as_ref(), Some(start), Some(end))
+    ("", title(records, at), Some(start), Some(end))
+}
+
+fn same_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
+    let Record { start, end, .. } = &records.list[at];
+    ("", Cow::default(), Some(start), Some(end))
+}
+
+fn title<'r>(records: &'r Records<'_, '_>, at: usize) -> Cow<'r, str> {
+    Cow::Borrowed(&*records.fields(at).title)
+}
+
+/// The first letters of a title, which one that was cut still has.
+fn first_letters<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Cow<'r, str>> {
+    let letters = records.fields(at).letters();
+    let (end, _) = letters.char_indices().nth(FIRST_LETTERS - 1)?;
+    let end = letters[end..].chars().next().map_or(end, |char| end + char.len_utf8());
+    Some(Cow::Borrowed(&letters[..end]))
+}
+
+fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+    let Record { start, end, .. } = &records.list[at];
+    Some(("", first_letters(records, at)?, Some(start), Some(end)))
+}
+
+/// What is left of a title that a charset broke.
+#[derive(Clone, Copy)]
+enum TitleForm {
+    /// UTF-8 that was read as another charset, undone.
+    Undone,
+    /// Letters outside ASCII became question marks.
+    Replaced,
+    /// Letters outside ASCII are gone.
+    Dropped,
+}
+
+const TITLE_FORMS: [TitleForm; 3] = [TitleForm::Undone, TitleForm::Replaced, TitleForm::Dropped];
+
+impl TitleForm {
+    /// The title in this form; `None` if there is none, or too little of it.
+    fn of<'r>(self, records: &'r Records<'_, '_>, at: usize) -> Option<Cow<'r, str>> {
+        let title = &*records.fields(at).title;
+        match self {
+            Self::Undone => Some(records.fields(at).title_undone()).filter(|title| !title.is_empty()),
+            // Titles that merely have as many words in another script are others.
+            Self::Replaced => {
+                let may_be = match records.role {
+                    Role::Source => !title.is_ascii(),
+                    Role::Result => title.contains(['?', '\u{fffd}']) || looks_misread(title),
+                };
+                may_be.then(|| Cow::Owned(replaced(title)))
+            }
+            Self::Dropped => {
+                let may_be = title.is_ascii() == (records.role == Role::Result);
+                let letters: String = title.chars().filter(char::is_ascii_alphanumeric).collect();
+                (may_be && letters.len() >= LEAST_LETTERS).then_some(Cow::Owned(letters))
+            }
+        }
+    }
+
+    fn with_times<'r>(self, records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
+        let Record { start, end, .. } = &records.list[at];
+        Some(("", self.of(records, at)?, Some(start), Some(end)))
+    }
+}
+
+/// The sources by their words and times, to find those that a result unites.
+pub(super) struct United<'r> {
+    by_words: HashMap<Key<'r>, Vec<usize>>,
+    habits: Habits<'r>,
+}
+
+impl<'r> United<'r> {
+    pub(super) fn of(records: &'r Records<'_, '_>) -> Self {
+        let mut by_words: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
+        for at in 0..records.list.len() {
+            by_words.entry(same_words_and_times(records, at)).or_default().push(at);
+        }
+        Self { by_words, habits: Habits::of(records.sides) }
+    }
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

@@ -10,20 +10,31 @@ use crate::advice::{Advice, Advised};
 use crate::identity::Moment;
 use crate::view::CalendarView;
 use emvo_ical::calendar::{EventTime, Series};
+use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Part, occurrences_of};
 
 /// How many series are looked at before their fields are put together: lists of
 /// their own for each of a million would take as much memory again.
 const AT_ONCE: usize = 1 << 15;
 
+/// Which side of the comparison.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Role {
+    /// What there was.
+    Source,
+    /// What there is now.
+    Result,
+}
+
 /// All occurrences of one side of the comparison, but for those of series that
 /// are unchanged.
 pub(super) struct Records<'c, 'a> {
+    pub(super) role: Role,
     pub(super) list: Vec<Record>,
     words: Vec<EventFields<'c>>,
     pub(super) sides: &'c [CalendarView<'c, 'a>],
     is_unchanged: Flags,
-    span: Span,
+    pub(super) span: Span,
     /// The occurrences of what is unchanged, of the sources.
     pub(super) unchanged: Counted,
     /// How many series and single events there are, those unchanged included.
@@ -34,8 +45,9 @@ pub(super) struct Records<'c, 'a> {
 }
 
 impl<'c, 'a> Records<'c, 'a> {
-    pub(super) fn of(sides: &'c [CalendarView<'c, 'a>], is_unchanged: Flags, span: Span) -> Self {
+    pub(super) fn of(role: Role, sides: &'c [CalendarView<'c, 'a>], is_unchanged: Flags, span: Span) -> Self {
         let mut records = Self {
+            role,
             list: Vec::new(),
             words: Vec::new(),
             sides,
@@ -75,6 +87,11 @@ impl<'c, 'a> Records<'c, 'a> {
         }
     }
 
+    /// Whether a series is in the result as it was, and was compared as a whole.
+    pub(super) fn is_unchanged(&self, side: usize, series: usize) -> bool {
+        self.is_unchanged.is_set(side, series)
+    }
+
     /// The starts of what is unchanged in a calendar, each with its series.
     pub(super) fn starts_unchanged(&self, side: usize) -> impl ParallelIterator<Item = (usize, EventTime)> {
         let CalendarView { calendar, zones, .. } = self.sides[side];
@@ -88,6 +105,24 @@ impl<'c, 'a> Records<'c, 'a> {
 
     pub(super) fn fields(&self, at: usize) -> &EventFields<'c> {
         &self.words[self.list[at].words as usize]
+    }
+
+    /// The ends that an occurrence may have, whoever reads its length: across a
+    /// changeover of clocks a length may be kept on the clock or in the world, and
+    /// systems that keep series do either (RFC 5545 section 3.3.6 for `DURATION`).
+    pub(super) fn ends(&self, at: usize) -> Vec<Moment> {
+        let record = &self.list[at];
+        let zones = self.sides[record.place().0].zones;
+        let mut ends = vec![record.end.clone()];
+        if let Some((on_the_clock, in_the_world)) = self.fields(at).lengths(zones) {
+            let clock =
+                clock_seconds(record.shown_start.clock()).checked_add(on_the_clock).and_then(clock_at);
+            ends.extend(clock.map(|clock| Moment::of(&record.shown_start.at_clock(clock), zones)));
+            if let (Moment::Instant(start), Some(length)) = (&record.start, in_the_world) {
+                ends.push(Moment::Instant(start + length));
+            }
+        }
+        ends
     }
 
     pub(super) fn series(&self, at: usize) -> &'c Series<'a> {

@@ -32,7 +32,9 @@ fn undone_once(text: &str) -> Option<String> {
 
 /// The byte that Windows-1252 has for a sign.
 fn byte_of(char: char) -> Option<u8> {
-    if char.is_ascii() {
+    // Some readers take the bytes that mean nothing there, or all of them, for
+    // Latin-1, whose C1 controls no text has.
+    if char.is_ascii() || ('\u{80}'..='\u{9f}').contains(&char) {
         return u8::try_from(char).ok();
     }
     let mut buffer = [0; 4];

@@ -1,17 +1,17 @@
 //! The answer of a proof: the verdict, what differs, and why.
 
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use emvo_core::receipt::FileRecord;
 use emvo_core::reconcile::{
-    CauseKind, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Verdict,
+    Beyond, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Unread, Verdict,
 };
-use emvo_ical::calendar::Duration;
 use rayon::prelude::*;
 use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
+use super::proof_json::ProofJson;
+use super::release::{ReleaseJson, release_lines};
 use super::{Answer, Detail};
 use crate::input::{Given, Source, given};
 use crate::output::file_record;
@@ -41,7 +41,10 @@ impl Answer for Proof<'_, '_> {
 
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
-        text_of(self, detail) + &report.unwrap_or_default()
+        text_of(self, detail)
+            + &release_lines(&self.found.release)
+            + &record_lines(self)
+            + &report.unwrap_or_default()
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -49,7 +52,7 @@ impl Answer for Proof<'_, '_> {
     }
 
     fn json(&self) -> impl Serialize {
-        self.to_json()
+        ProofJson { proof: self.to_json(), release: ReleaseJson::of(&self.found.release) }
     }
 }
 
@@ -105,6 +108,14 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
         found.window.from, found.window.until
     );
     out.push_str(&count_lines(counts, proof.receipts));
+    out.push_str(&rows(&[
+        (found.components.iter().filter(|one| one.is_missing()).count(), "tasks, journals or others missing"),
+        (
+            found.going_on.iter().filter(|one| one.how == Beyond::SeriesEnds).count(),
+            "series with other dates behind that",
+        ),
+        (found.unread.events, "events of the sources that cannot be read"),
+    ]));
     for line in found.not_compared.iter().map(advised_in_words) {
         let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(&line));
     }
@@ -119,17 +130,57 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
         }
     }
     out.push_str(&difference_lines(&found.differences, detail));
-    out.push_str(&advice(proof));
+    if detail == Detail::All {
+        out.push_str(&besides_lines(found));
+    }
+    let notes = proof.notes();
+    if !notes.is_empty() {
+        out.push('\n');
+    }
+    for line in notes {
+        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(&line));
+    }
     out
 }
 
-fn count_lines(counts: Counts, receipts: usize) -> String {
+/// What is no date: details, tasks, what calendars say of themselves; one line each.
+fn besides_lines(found: &Reconciliation) -> String {
     let mut out = String::new();
+    let mut tell = |place: &str, what: &str, path: &str| {
+        let (what, path) = (styled(WARNING, sanitized(what)), styled(DIM, sanitized(path)));
+        let _ = writeln!(out, "  {}  {what}  {path}", sanitized(place.trim()));
+    };
+    for one in &found.details {
+        let place = format!("{}  {}", one.start, one.title);
+        tell(&place, &format!("{} {} → {}", one.field, one.before, or_nothing(&one.after)), &one.path);
+    }
+    for one in &found.components {
+        let what =
+            if one.is_missing() { "missing".to_owned() } else { format!("other {}", one.fields.join(", ")) };
+        tell(&format!("{}  {}", one.name, one.title), &what, &one.path);
+    }
+    for one in &found.cancelled_gone {
+        tell(&format!("{}  {}", one.start, one.title), "cancelled, and gone", &one.path);
+    }
+    for one in &found.going_on {
+        tell(&one.title, "goes on behind the period otherwise than in the result", &one.path);
+    }
+    for one in &found.calendar_lines {
+        tell(&one.field, &format!("{} → nothing", one.value), &one.path);
+    }
+    if out.is_empty() { out } else { format!("\n{}\n{out}", styled(STRONG, "What else differs")) }
+}
+
+fn or_nothing(text: &str) -> &str {
+    if text.is_empty() { "nothing" } else { text }
+}
+
+fn count_lines(counts: Counts, receipts: usize) -> String {
     let explained = match receipts {
         0 => "duplicates and older versions among the sources, there once",
         _ => "explained: folded, changed or left out as asked",
     };
-    let rows = [
+    let counts = [
         (counts.matched, "there as they were"),
         (counts.explained, explained),
         (counts.missing, "missing"),
@@ -138,8 +189,13 @@ fn count_lines(counts: Counts, receipts: usize) -> String {
         (counts.doubled, "there more than once"),
         (counts.extra, "in the result alone"),
     ];
-    for (count, what) in rows.into_iter().filter(|(count, _)| *count > 0) {
-        let _ = writeln!(out, "  {:>9}  {what}", grouped(count));
+    rows(&counts)
+}
+
+fn rows(counts: &[(usize, &str)]) -> String {
+    let mut out = String::new();
+    for (count, what) in counts.iter().filter(|(count, _)| *count > 0) {
+        let _ = writeln!(out, "  {:>9}  {what}", grouped(*count));
     }
     out
 }
@@ -182,13 +238,17 @@ fn difference_lines(differences: &[Difference], detail: Detail) -> String {
 }
 
 impl Proof<'_, '_> {
-    /// What is no loss by the verdict, and wants a look before the old calendars
-    /// go.
-    pub(crate) fn by_hand(&self) -> Vec<String> {
+    /// What differs and is no loss, and what was not read.
+    pub(crate) fn notes(&self) -> Vec<String> {
         let mut lines = Vec::new();
-        for (field, count) in &self.found.other_fields {
-            let occurrences = counted(*count, "occurrence differs", "occurrences differ");
-            lines.push(format!("{occurrences} in {field}, which does not change the verdict"));
+        let notes = &self.found.notes;
+        if notes.markup > 0 {
+            let dates = counted(notes.markup, "date has", "dates have");
+            lines.push(format!("{dates} the same description with other markup around it"));
+        }
+        for (field, count) in &notes.added {
+            let dates = counted(*count, "date says", "dates say");
+            lines.push(format!("{dates} more in the result than in the sources: {field}"));
         }
         let unread: usize = self.sources.iter().map(Source::events_set_aside).sum();
         if unread > 0 {
@@ -196,9 +256,10 @@ impl Proof<'_, '_> {
                 "event of the sources cannot be read and is",
                 "events of the sources cannot be read and are",
             );
-            lines.push(format!("{} in no count here", counted(unread, one, many)));
+            lines.push(format!("{} in no count here; `emvo check` says why", counted(unread, one, many)));
         }
-        lines.extend(self.sources.iter().flat_map(|source| &source.beside.not_read).map(ToString::to_string));
+        let all = self.sources.iter().chain(self.results);
+        lines.extend(all.flat_map(|source| &source.beside.not_read).map(ToString::to_string));
         lines
     }
 
@@ -219,19 +280,10 @@ pub(crate) struct FileJson {
     pub(crate) record: FileRecord,
 }
 
-/// What to do next. That the old calendar may go is said only where nothing at
-/// all differs.
-fn advice(proof: &Proof<'_, '_>) -> String {
-    let found = proof.found;
+/// Which files were compared, with their digests, where the verdict is good.
+fn record_lines(proof: &Proof<'_, '_>) -> String {
     let mut out = String::new();
-    let by_hand = proof.by_hand();
-    for line in &by_hand {
-        let _ = writeln!(out, "{} {}", styled(WARNING, "!"), sanitized(line));
-    }
-    if found.verdict == Verdict::Complete && by_hand.is_empty() {
-        let _ = writeln!(out, "Nothing was lost. The old calendars may go.");
-    }
-    if found.verdict == Verdict::Complete {
+    if proof.found.verdict == Verdict::Complete {
         let _ = writeln!(out, "\n{}", styled(STRONG, "For the record"));
         for file in proof.files() {
             let _ = writeln!(
@@ -246,113 +298,10 @@ fn advice(proof: &Proof<'_, '_>) -> String {
     out
 }
 
-#[derive(Serialize)]
-struct ReconcileJson<'r> {
-    window: WindowJson,
-    balance: CountsJson,
-    differences: Vec<DifferenceJson<'r>>,
-    causes: Vec<CauseJson<'r>>,
-    other_fields: &'r BTreeMap<&'static str, usize>,
-    not_compared: Vec<String>,
-    verdict: &'static str,
-    files: Vec<FileJson>,
-}
-
-#[derive(Serialize)]
-struct WindowJson {
-    from: String,
-    until: String,
-}
-
-#[derive(Serialize)]
-struct CountsJson {
-    source_events: usize,
-    source_occurrences: usize,
-    matched: usize,
-    retimed: usize,
-    altered: usize,
-    missing: usize,
-    doubled: usize,
-    extra: usize,
-    explained: usize,
-}
-
-#[derive(Serialize)]
-struct DifferenceJson<'r> {
-    kind: &'static str,
-    path: &'r str,
-    uid: &'r str,
-    title: &'r str,
-    start: &'r str,
-    result_start: Option<&'r str>,
-    by: Option<String>,
-    fields: &'r [&'static str],
-    cause: Option<&'static str>,
-}
-
-#[derive(Serialize)]
-struct CauseJson<'r> {
-    kind: &'r str,
-    occurrences: usize,
-    summary: &'r str,
-    todo: Option<String>,
-}
-
-impl From<Counts> for CountsJson {
-    fn from(counts: Counts) -> Self {
-        Self {
-            source_events: counts.source_events,
-            source_occurrences: counts.source_occurrences,
-            matched: counts.matched,
-            retimed: counts.retimed,
-            altered: counts.altered,
-            missing: counts.missing,
-            doubled: counts.doubled,
-            extra: counts.extra,
-            explained: counts.explained,
-        }
+/// What of both sides could not be read and so cannot be accounted for.
+pub(crate) fn unread(sources: &[Source<'_>], results: &[Source<'_>]) -> Unread {
+    Unread {
+        events: sources.iter().map(Source::events_set_aside).sum(),
+        files: sources.iter().chain(results).map(|source| source.beside.not_read.len()).sum(),
     }
-}
-
-impl<'p> Proof<'p, '_> {
-    fn to_json(&self) -> ReconcileJson<'p> {
-        let proof = self;
-        let found = self.found;
-        let differences = found.differences.iter().map(|one| DifferenceJson {
-            kind: one.kind.name(),
-            path: &one.path,
-            uid: &one.uid,
-            title: &one.title,
-            start: &one.start,
-            result_start: one.result_start.as_deref(),
-            by: one.by.map(signed_duration),
-            fields: &one.fields,
-            cause: one.cause.map(CauseKind::name),
-        });
-        let causes = found.causes.iter().map(|cause| CauseJson {
-            kind: cause.kind.name(),
-            occurrences: cause.occurrences,
-            summary: &cause.summary,
-            todo: cause.todo.as_ref().map(to_do),
-        });
-        ReconcileJson {
-            window: WindowJson { from: found.window.from.to_string(), until: found.window.until.to_string() },
-            balance: found.counts.into(),
-            differences: differences.collect(),
-            causes: causes.collect(),
-            other_fields: &found.other_fields,
-            not_compared: found.not_compared.iter().map(advised_in_words).collect(),
-            verdict: match found.verdict {
-                Verdict::Complete => "complete",
-                Verdict::Incomplete => "incomplete",
-            },
-            files: proof.files(),
-        }
-    }
-}
-
-/// `+PT1H`.
-fn signed_duration(seconds: i64) -> String {
-    let length = Duration { days: seconds / 86_400, seconds: seconds % 86_400 };
-    if seconds < 0 { length.to_string() } else { format!("+{length}") }
 }

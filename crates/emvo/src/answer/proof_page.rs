@@ -2,14 +2,15 @@
 
 use std::collections::BTreeMap;
 
-use emvo_core::reconcile::{Counts, Difference, DifferenceKind, Reconciliation, Verdict as Proven};
-use emvo_report::{Cause, Month, MonthGrid, Mood, Page, Verdict};
+use emvo_core::reconcile::{Counts, Difference, DifferenceKind, Reconciliation, Release, Verdict as Proven};
+use emvo_report::{Cause, Month, MonthGrid, Mood, Page, SecondAnswer, Verdict};
 use jiff::civil::Date;
 
 use super::Reported;
 use super::advice::to_do;
 use super::page::{made_by, table};
 use super::proof::Proof;
+use super::release::{accepted_in_words, release_in_words};
 use super::sheet::sheet;
 use crate::terminal::{counted, grouped};
 
@@ -56,18 +57,39 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
             found.window.from, found.window.until
         ),
         verdict: verdict(found),
+        second: Some(second_answer(&found.release)),
         counts: shown_counts(&found.counts),
         causes: found
             .causes
             .iter()
             .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
             .collect(),
-        by_hand: proof.by_hand(),
+        by_hand: proof.notes(),
         months: months(&found.days),
         shifts: shifts(&found.differences),
         grids: if found.verdict == Proven::Complete { Vec::new() } else { grids(&found.days) },
         tables,
         made_by: made_by(),
+    }
+}
+
+/// Whether the old calendars may go, to be signed.
+pub(crate) fn second_answer(release: &Release) -> SecondAnswer {
+    let words = release_in_words(release);
+    let (mood, word, sentence) = match words.split_once(", ") {
+        _ if !release.may_go() => {
+            (Mood::Bad, "Not yet, because:".to_owned(), accepted_in_words(&release.accepted))
+        }
+        Some((_, without)) => (Mood::Good, "Yes".to_owned(), without.to_owned()),
+        None => (Mood::Good, "Yes".to_owned(), "Nothing that the sources say was lost.".to_owned()),
+    };
+    let reasons = release.because.iter();
+    SecondAnswer {
+        question: "May the old calendars go?".to_owned(),
+        verdict: Verdict { mood, word, sentence },
+        reasons: reasons
+            .map(|one| Cause { summary: one.summary.clone(), todo: one.todo.as_ref().map(to_do) })
+            .collect(),
     }
 }
 

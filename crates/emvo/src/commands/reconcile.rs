@@ -4,11 +4,11 @@ use std::path::PathBuf;
 
 use anyhow::{Context, bail};
 use emvo_core::receipt::Receipt;
-use emvo_core::reconcile::{Explanations, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 
 use super::{Command, Program};
 use crate::answer::Report;
-use crate::answer::proof::Proof;
+use crate::answer::proof::{Proof, unread};
 use crate::input::{InputGroup, ReadAs, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs, WindowArgs};
 use crate::outcome::Outcome;
@@ -27,6 +27,12 @@ pub(crate) struct ReconcileArgs {
     /// The receipt of a run in between: what it was asked to change counts as explained; may be given several times, in order
     #[arg(long, value_name = "RECEIPT.json", help_heading = "What is compared")]
     explained_by: Vec<PathBuf>,
+    /// Only the calendars of the result with this name; --calendar chooses among the sources
+    #[arg(long, value_name = "NAME", help_heading = "What is compared")]
+    result_calendar: Vec<String>,
+    /// What you have decided to do without, by field, such as reminders or X-SHIFT: it is counted, and no longer a reason to keep the old calendars
+    #[arg(long, value_name = "FIELD,…", value_delimiter = ',', help_heading = "What is compared")]
+    accept: Vec<String>,
     /// Write the answer as a page (.html), a sheet of all differences (.csv) or JSON
     #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
     report: Option<PathBuf>,
@@ -50,25 +56,29 @@ impl Command for ReconcileArgs {
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
-        let reading = self.reading.resolve(&files)?;
+        let of_result = ReadingArgs { calendar: self.result_calendar, ..self.reading.clone() };
+        let (reading, of_result) = (self.reading.resolve(&files)?, of_result.resolve(&files)?);
         let choice = self.window.resolve()?;
         let report =
             Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
         let receipts = receipts(&self.explained_by, &files)?;
-        let groups =
-            [&self.sources, &self.result].map(|paths| InputGroup { paths, reading: &reading, except: None });
+        let groups = [
+            InputGroup { paths: &self.sources, reading: &reading, except: None },
+            InputGroup { paths: &self.result, reading: &of_result, except: None },
+        ];
         with_sources(&groups, &files, |[sources, results]| {
             progress::doing("comparing date by date");
-            let window = choice.over(&sources);
+            let options = ProofOptions {
+                window: choice.over(&sources).filter(|_| choice.is_asked_for()),
+                ceiling: choice.ceiling,
+                unread: unread(&sources, &results),
+                accepted: &self.accept,
+            };
             let explanations = Explanations::of(&receipts);
-            let found = reconcile(&views(&sources), &views(&results), window, choice.ceiling, &explanations);
-            let Some(mut found) = found else {
+            let found = reconcile(&views(&sources), &views(&results), &options, &explanations);
+            let Some(found) = found else {
                 bail!("the sources hold no event that can be read, so there is nothing to account for");
             };
-            if sources.iter().chain(&results).any(|source| !source.beside.not_read.is_empty()) {
-                // What was not read cannot be accounted for.
-                found.verdict = Verdict::Incomplete;
-            }
             let proof = Proof {
                 found: &found,
                 sources: &sources,
@@ -77,7 +87,8 @@ impl Command for ReconcileArgs {
                 report: report.shown(),
             };
             report.publish(&proof, form)?;
-            let outcome = Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete);
+            let is_good = found.verdict == Verdict::Complete && found.release.may_go();
+            let outcome = Outcome::needs_a_look_if(!is_good);
             Ok(outcome.leaving((sources, results)))
         })
     }

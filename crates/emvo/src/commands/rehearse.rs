@@ -6,7 +6,7 @@ use std::path::PathBuf;
 use anyhow::bail;
 use emvo_core::edit::sync_definitions;
 use emvo_core::fit::{ImportCount, Limits, Rehearsed, Zones, rehearse};
-use emvo_core::reconcile::{Explanations, Verdict, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::survey::default_window;
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::write;
@@ -14,7 +14,7 @@ use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
 use crate::answer::give;
-use crate::answer::proof::{Proof, Rehearsal};
+use crate::answer::proof::{Proof, Rehearsal, unread};
 use crate::input::{InputGroup, ReadFiles, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
@@ -68,9 +68,14 @@ impl Command for RehearseArgs {
             output.write(|_| Ok(bytes_of(&held)))?;
             progress::doing("comparing date by date");
             let result = [CalendarView { calendar: &held.calendar, zones: &zones, path: "the destination" }];
-            let window = choice.over(&sources);
+            let options = ProofOptions {
+                window: choice.over(&sources).filter(|_| choice.is_asked_for()),
+                ceiling: choice.ceiling,
+                unread: unread(&sources, &[]),
+                accepted: &[],
+            };
             let explained = Explanations::default();
-            let Some(found) = reconcile(&views(&sources), &result, window, choice.ceiling, &explained) else {
+            let Some(found) = reconcile(&views(&sources), &result, &options, &explained) else {
                 bail!(NOTHING);
             };
             let how = if self.twice { "imported twice" } else { "imported" };

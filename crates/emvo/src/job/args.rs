@@ -17,7 +17,7 @@ pub(crate) struct InputArgs {
 }
 
 /// How inputs are read
-#[derive(Debug, clap::Args)]
+#[derive(Clone, Debug, clap::Args)]
 #[command(next_help_heading = "Reading")]
 pub(crate) struct ReadingArgs {
     /// The house zone, for times that carry none and for tables

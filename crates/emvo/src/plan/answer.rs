@@ -5,7 +5,7 @@ use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
 use emvo_core::edit::Balance;
-use emvo_core::reconcile::Verdict;
+use emvo_core::reconcile::{Release, Verdict};
 use emvo_core::redact::Private;
 use emvo_report::{Cause, Mood, Page, Table};
 use jiff::civil::Date;
@@ -18,7 +18,8 @@ use super::written::Done;
 use crate::answer::advice::{chain_in_words, to_do};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
-use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months};
+use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months, second_answer};
+use crate::answer::release::{ReleaseJson, release_lines};
 use crate::answer::written::{
     Examples, StatementsJson, change_lines, left_behind_lines, summary, warnings_about,
 };
@@ -210,6 +211,9 @@ fn verdict_lines(one: &DestinationResult) -> String {
     for cause in &proof.causes {
         let _ = writeln!(out, "{}", wrapped("    ", "      ", &sanitized(&cause.summary)));
     }
+    for line in release_lines(&proof.release).trim_start().lines() {
+        let _ = writeln!(out, "  {line}");
+    }
     out
 }
 
@@ -235,6 +239,7 @@ fn page(carried: &CarriedOut, page: Page) -> Page {
             )
         };
     }
+    page.second = together(proofs().map(|proof| &proof.release)).as_ref().map(second_answer);
     page.causes = proofs()
         .flat_map(|proof| &proof.causes)
         .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
@@ -246,6 +251,17 @@ fn page(carried: &CarriedOut, page: Page) -> Page {
     }
     page.months = months(&days);
     page
+}
+
+/// Whether the old calendars may go, over all destinations; `None` without a proof.
+fn together<'r>(all: impl Iterator<Item = &'r Release>) -> Option<Release> {
+    all.cloned().reduce(|mut one, two| {
+        one.because.extend(two.because);
+        for (field, count) in two.accepted {
+            *one.accepted.entry(field).or_insert(0) += count;
+        }
+        one
+    })
 }
 
 fn destinations_table(carried: &CarriedOut) -> Table {
@@ -297,6 +313,7 @@ struct DestinationJson<'r> {
     statements: StatementsJson<'r>,
     outside: usize,
     verdict: Option<&'static str>,
+    release: Option<ReleaseJson<'r>>,
     causes: Vec<String>,
     warnings: Vec<String>,
 }
@@ -320,6 +337,7 @@ fn run_json<'r>(carried: &'r CarriedOut, done: Option<&Done>) -> RunJson<'r> {
                     Verdict::Complete => "complete",
                     Verdict::Incomplete => "incomplete",
                 }),
+                release: one.proof.as_ref().map(|proof| ReleaseJson::of(&proof.release)),
                 causes: one
                     .proof
                     .iter()

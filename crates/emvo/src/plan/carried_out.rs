@@ -26,7 +26,10 @@ impl CarriedOut {
         self.destinations.iter().any(|one| {
             one.written.is_incomplete()
                 || !one.warnings.is_empty()
-                || one.proof.as_ref().is_some_and(|proof| proof.verdict == Verdict::Incomplete)
+                || one
+                    .proof
+                    .as_ref()
+                    .is_some_and(|proof| proof.verdict == Verdict::Incomplete || !proof.release.may_go())
         })
     }
 

@@ -5,7 +5,7 @@ use anyhow::Context;
 use emvo_core::edit::{Account, Change, Count, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
-use emvo_core::reconcile::{Explanations, Reconciliation, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Reconciliation, reconcile};
 use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown, shows};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
@@ -17,6 +17,7 @@ use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use super::follow_up::FollowUp;
 use super::resolved::{Destination, Plan, PlanSource, Repairs};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
+use crate::answer::proof::unread;
 use crate::input::{
     EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, track_events,
     views,
@@ -286,9 +287,10 @@ impl<'t> DestinationRun<'_, 't> {
             }
             sources.push(source);
         }
-        let window = default_window(sources.iter().flat_map(Source::calendars));
+        let unread = unread(&sources, &[]);
+        let options = ProofOptions { accepted: &self.plan.accept, unread, ..ProofOptions::default() };
         let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
-        Ok(reconcile(&views(&sources), &views(&results), window, Ceiling::default(), &explanations))
+        Ok(reconcile(&views(&sources), &views(&results), &options, &explanations))
     }
 }
 

@@ -80,6 +80,8 @@ pub(super) struct RepairToml {
 pub(super) struct CheckToml {
     #[serde(default)]
     pub(super) reconcile: bool,
+    #[serde(default)]
+    pub(super) accept: Vec<String>,
     pub(super) report: Option<Spanned<String>>,
 }
 

@@ -32,6 +32,8 @@ pub(crate) struct Plan {
     pub(crate) rules: RuleChoice,
     pub(crate) repairs: Repairs,
     pub(crate) reconcile: bool,
+    /// The fields that the proof may find missing.
+    pub(crate) accept: Vec<String>,
     pub(crate) report: Option<PathBuf>,
     /// Everything that was read for it.
     pub(crate) read: ReadFiles,
@@ -117,6 +119,7 @@ impl Understanding<'_> {
             rules,
             repairs,
             reconcile: file.check.reconcile,
+            accept: file.check.accept.clone(),
             report: file.check.report.as_ref().map(|report| self.report(report)).transpose()?,
             read: self.files.clone(),
         })

@@ -4,7 +4,7 @@ use crate::advice::Advice;
 use std::collections::BTreeMap;
 
 use super::Evidence;
-use crate::reconcile::event_fields::EventFields;
+use crate::reconcile::event_fields::{EventFields, looks_misread, replaced};
 use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::content::undone_mojibake;
 
@@ -32,7 +32,8 @@ impl Damage {
         if one.is_ascii() {
             return None;
         }
-        if undone_mojibake(two).is_some_and(|undone| undone == one) {
+        let is_undone = || undone_mojibake(two).is_some_and(|undone| undone == one);
+        if is_undone() || (looks_misread(two) && replaced(one) == replaced(two)) {
             return Some(Self::Misread);
         }
         let without =
@@ -67,7 +68,9 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
         let mut pairs =
             TEXTS.iter().map(|(name, of)| (*name, of(one), of(two))).filter(|(_, one, two)| one != two);
         let Some((name, first, second)) = pairs.next() else { continue };
-        if let Some(damage) = Damage::between(first, second) {
+        let is_misread = name == "title" && !first.is_ascii() && two.title_undone() == one.title;
+        let damage = if is_misread { Some(Damage::Misread) } else { Damage::between(first, second) };
+        if let Some(damage) = damage {
             damaged.entry((path, damage)).or_default().push(at);
         } else if let Some(length) = cut_length(first, second) {
             cut.entry((name, length)).or_default().push(at);

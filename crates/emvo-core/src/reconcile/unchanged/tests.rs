@@ -6,7 +6,7 @@ use std::fmt::Write as _;
 use proptest::prelude::*;
 
 use super::*;
-use crate::reconcile::{Reconciliation, account};
+use crate::reconcile::{ProofOptions, Reconciliation, account};
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window};
@@ -121,7 +121,7 @@ fn account_of(
 ) -> Reconciliation {
     let date = |month, day| Date::new(2026, month, day).unwrap();
     let span = Span { window: Window { from: date(3, 5), until: date(5, 20) }, ceiling: Ceiling::default() };
-    account(sources, results, Trails::new(), span, unchanged(span))
+    account(sources, results, Trails::new(), span, unchanged(span), &ProofOptions::default())
 }
 
 proptest! {

@@ -1,0 +1,293 @@
+//! What a component says besides its times and the fields that make it the event
+//! it is to people: every other property, and every inner component.
+//!
+//! Each thing it says is one detail. What is written otherwise and means the same
+//! is the same detail: `TRIGGER:-PT60M` and `TRIGGER;RELATED=START:-PT1H`, two
+//! `CATEGORIES` lines and one with a comma, a person without an answer and one
+//! whose answer is that none came yet. Stamps, and what a system repeats of a
+//! standard property in its own words, are no details.
+//!
+//! ```text
+//! CATEGORIES:Crew,Drill              category Crew · category Drill
+//! ATTENDEE;PARTSTAT=ACCEPTED:mailto:elsa@example.org
+//!                                    attendees elsa@example.org accepted
+//! X-DECK:4                           X-DECK 4
+//! BEGIN:VALARM … TRIGGER:-PT1H …     reminders -3600
+//! ```
+
+use std::borrow::Cow;
+
+use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{Duration, VendorMirror, vendor_mirror_of};
+use emvo_ical::content::{Component, Property, split_list, unescape_text};
+
+use super::shared::number_of;
+use super::text::normalised;
+use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
+
+/// One thing that a component says.
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord)]
+pub struct Detail {
+    /// The field by its name, or the property's, or the inner component's, or
+    /// `column` and the header of a table's own column.
+    pub field: String,
+    /// What it says, for people.
+    pub shown: String,
+    /// What it says, evened out.
+    said: String,
+}
+
+/// The details of a component.
+pub fn details_of(component: &Component<'_>) -> Vec<Detail> {
+    let mut details = Vec::new();
+    each_detail(component, &mut |field, said, shown| {
+        details.push(Detail { field: field.into_owned(), shown: shown(), said: said.into_owned() });
+    });
+    details
+}
+
+/// The details of a component as a number that does not depend on their order; it
+/// differs where two components' details do.
+pub fn details_number(component: &Component<'_>) -> u64 {
+    let mut number = 0_u64;
+    each_detail(component, &mut |field, said, _| {
+        number = number.wrapping_add(number_of(&(&*field, &*said)));
+    });
+    number
+}
+
+/// The details of one component that another does not have, each as often as it
+/// is lacking there.
+pub fn details_lacking(one: &Component<'_>, two: &Component<'_>) -> Vec<Detail> {
+    let mut there = details_of(two);
+    details_of(one)
+        .into_iter()
+        .filter(|detail| {
+            let at = there.iter().position(|other| detail.field == other.field && detail.said == other.said);
+            at.map(|at| there.swap_remove(at)).is_none()
+        })
+        .collect()
+}
+
+type Tell<'t> = dyn FnMut(Cow<'_, str>, Cow<'_, str>, &dyn Fn() -> String) + 't;
+
+fn each_detail(component: &Component<'_>, tell: &mut Tell<'_>) {
+    for line in component.properties() {
+        let shown = || line.text().trim().to_owned();
+        match Field::of_property(line.name()) {
+            Some(field) if field.weight() != Weight::Detail => {}
+            Some(field) => of_field(field, line, tell),
+            // A description with markup has links and forms that the plain one lacks.
+            None if vendor_mirror_of(line).is_some_and(|mirror| mirror != VendorMirror::Description) => {}
+            None => {
+                let text = line.text();
+                let said = normalised(&text);
+                if !said.is_empty() {
+                    tell(own_name(line), Cow::Borrowed(&*said), &shown);
+                }
+            }
+        }
+    }
+    let title = component.text("SUMMARY").unwrap_or_default();
+    for inner in component.components() {
+        let said = if inner.is("VALARM") { reminder(inner, title.trim()) } else { inner_lines(inner) };
+        let name: &str = match Field::of_property(inner.name()) {
+            Some(field) => field.name(),
+            None => inner.name(),
+        };
+        tell(Cow::Borrowed(name), Cow::Borrowed(&said), &|| shown_of_inner(inner));
+    }
+}
+
+fn own_name<'p>(line: &'p Property<'_>) -> Cow<'p, str> {
+    let header = line.is(COLUMN_PROPERTY).then(|| line.parameter(COLUMN_HEADER)).flatten();
+    match header {
+        Some(header) => Cow::Owned(format!("column {header}")),
+        None if line.name().bytes().any(|byte| byte.is_ascii_lowercase()) => {
+            Cow::Owned(line.name().to_ascii_uppercase())
+        }
+        None => Cow::Borrowed(line.name()),
+    }
+}
+
+fn of_field(field: Field, line: &Property<'_>, tell: &mut Tell<'_>) {
+    let name = || Cow::Borrowed(field.name());
+    let value = line.value();
+    match field {
+        Field::Category | Field::Resources => {
+            for part in split_list(&value) {
+                let text = unescape_text(part);
+                let said = normalised(&text);
+                if !said.is_empty() {
+                    tell(name(), Cow::Borrowed(&*said), &|| said.to_string());
+                }
+            }
+        }
+        Field::Attendees => tell(name(), Cow::Owned(person(line, &value)), &|| shown_person(line)),
+        _ => {
+            let text = line.text();
+            let said = match field {
+                Field::Priority if text.trim() == "0" => Cow::Borrowed(""),
+                Field::Geo => place(&text),
+                Field::Related => Cow::Owned(relation(line, text.trim())),
+                Field::Color => Cow::Owned(text.trim().to_lowercase()),
+                _ => normalised(&text),
+            };
+            if !said.is_empty() {
+                tell(name(), Cow::Borrowed(&*said), &|| text.trim().to_owned());
+            }
+        }
+    }
+}
+
+/// A person with role and answer; the defaults (RFC 5545 section 3.2.12 and 3.2.16)
+/// are no words.
+fn person(line: &Property<'_>, value: &str) -> String {
+    let mut said = if line.is("ORGANIZER") { "organizer ".to_owned() } else { String::new() };
+    said.push_str(&value.trim().to_lowercase());
+    for (name, default) in [("PARTSTAT", "NEEDS-ACTION"), ("ROLE", "REQ-PARTICIPANT")] {
+        let word = line.parameter(name).map(|word| word.trim().to_ascii_uppercase());
+        if let Some(word) = word.filter(|word| word != default && !word.is_empty()) {
+            said.extend([" ", &word]);
+        }
+    }
+    said
+}
+
+fn shown_person(line: &Property<'_>) -> String {
+    let answer = line.parameter("PARTSTAT").map(|answer| format!(" {}", answer.to_lowercase()));
+    format!("{}{}", line.value().trim(), answer.unwrap_or_default())
+}
+
+/// Two numbers, as exact as a metre.
+fn place(text: &str) -> Cow<'_, str> {
+    let numbers: Option<Vec<f64>> = text.split([';', ',']).map(|part| part.trim().parse().ok()).collect();
+    match numbers.as_deref() {
+        Some([north, east]) => Cow::Owned(format!("{north:.5};{east:.5}")),
+        _ => normalised(text),
+    }
+}
+
+fn relation(line: &Property<'_>, value: &str) -> String {
+    let kind =
+        line.parameter("RELTYPE").map_or_else(|| "PARENT".to_owned(), |kind| kind.to_ascii_uppercase());
+    format!("{kind} {value}")
+}
+
+/// When a reminder comes, and what it says beyond the title of its event; how it is
+/// shown is for each device.
+fn reminder(alarm: &Component<'_>, title: &str) -> String {
+    let mut said: Vec<String> = Vec::new();
+    for line in alarm.properties() {
+        let text = line.text();
+        let text = text.trim();
+        match line.name().to_ascii_uppercase().as_str() {
+            "TRIGGER" => said.push(trigger(line, text)),
+            "UID" | "X-WR-ALARMUID" | "ACKNOWLEDGED" | "DTSTAMP" => {}
+            "ACTION" if ["DISPLAY", "AUDIO"].iter().any(|usual| text.eq_ignore_ascii_case(usual)) => {}
+            "DESCRIPTION" | "SUMMARY" if ["", title, "Reminder"].contains(&text) => {}
+            _ if text.is_empty() => {}
+            name => said.push(format!("{name} {}", normalised(text))),
+        }
+    }
+    said.extend(alarm.components().map(inner_lines));
+    said.sort_unstable();
+    said.join("\n")
+}
+
+fn trigger(line: &Property<'_>, text: &str) -> String {
+    let from = line.parameter("RELATED").filter(|from| from.eq_ignore_ascii_case("END"));
+    match Duration::parse(text) {
+        Some(length) => {
+            let seconds = length.days * 86_400 + length.seconds;
+            format!("{}{seconds}", if from.is_some() { "end " } else { "" })
+        }
+        None => text.to_owned(),
+    }
+}
+
+/// Everything that an inner component says, in any order.
+fn inner_lines(inner: &Component<'_>) -> String {
+    let is_stamp =
+        |line: &&Property<'_>| Field::of_property(line.name()).is_some_and(|field| field == Field::Stamps);
+    let own = inner.properties().filter(|line| !is_stamp(line));
+    let own = own.map(|line| format!("{} {}", line.name().to_ascii_uppercase(), normalised(&line.text())));
+    let mut said: Vec<String> = own.chain(inner.components().map(inner_lines)).collect();
+    said.sort_unstable();
+    format!("{}\n{}", inner.name().to_ascii_uppercase(), said.join("\n"))
+}
+
+fn shown_of_inner(inner: &Component<'_>) -> String {
+    let words = inner.properties().filter(|line| !line.is("UID") && !line.is("ACTION"));
+    words.map(|line| line.text().trim().to_owned()).collect::<Vec<_>>().join(" ")
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use emvo_ical::content::parse;
+
+    fn event(lines: &str) -> Component<'static> {
+        let text = format!("BEGIN:VEVENT\nSUMMARY:Drill\n{lines}\nEND:VEVENT\n");
+        parse(&text).roots.remove(0).into_owned()
+    }
+
+    #[test]
+    fn what_means_the_same_is_the_same() {
+        let alarm = |lines: &str| format!("BEGIN:VALARM\n{lines}\nEND:VALARM");
+        for (one, two) in [
+            ("CATEGORIES:Crew,Drill", "CATEGORIES:Drill\nCATEGORIES:Crew"),
+            ("PRIORITY:0", "X-EMPTY:"),
+            ("GEO:60.1;24.9", "GEO:60.100000;24.900000"),
+            ("RELATED-TO:a", "RELATED-TO;RELTYPE=PARENT:a"),
+            (
+                "ATTENDEE:mailto:elsa@example.org",
+                "ATTENDEE;PARTSTAT=NEEDS-ACTION;CN=Elsa:MAILTO:elsa@example.org",
+            ),
+            ("COMMENT:Two  words", "COMMENT:Two words"),
+            ("SEQUENCE:1\nDTSTAMP:20260101T000000Z", "SEQUENCE:4"),
+            ("X-SOME-BUSYSTATUS:FREE", ""),
+        ] {
+            assert_eq!(details_number(&event(one)), details_number(&event(two)), "{one} | {two}");
+            assert_eq!(details_lacking(&event(one), &event(two)), [], "{one} | {two}");
+        }
+        for (one, two) in [
+            ("TRIGGER:-PT60M", "TRIGGER;RELATED=START;VALUE=DURATION:-PT1H"),
+            ("TRIGGER:-P1W", "TRIGGER:-P7D"),
+            ("TRIGGER:-P1D", "TRIGGER:-PT24H"),
+            (
+                "TRIGGER:-PT5M\nDESCRIPTION:Drill\nACTION:DISPLAY",
+                "ACTION:AUDIO\nUID:x\nTRIGGER:-PT5M\nDESCRIPTION:Reminder",
+            ),
+        ] {
+            let (one, two) = (event(&alarm(one)), event(&alarm(two)));
+            assert_eq!(details_number(&one), details_number(&two));
+            assert_eq!(details_lacking(&one, &two), []);
+        }
+    }
+
+    #[test]
+    fn what_is_lacking_is_named_with_its_words() {
+        let full = event(
+            "CATEGORIES:Crew,Drill\nX-DECK:4\nCONFERENCE;VALUE=URI:https://example.org/a\nATTENDEE;PARTSTAT=ACCEPTED:mailto:elsa@example.org\n\
+             X-EMVO-COLUMN;X-EMVO-HEADER=berth:2\nBEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT5M\nDESCRIPTION:Ring the pilot\nEND:VALARM\n\
+             BEGIN:VLOCATION\nNAME:Varv\nEND:VLOCATION",
+        );
+        let less = event(
+            "CATEGORIES:Crew\nATTENDEE;PARTSTAT=DECLINED:mailto:elsa@example.org\nBEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT5M\nEND:VALARM",
+        );
+        assert_ne!(details_number(&full), details_number(&less));
+        let lacking: Vec<(String, String)> =
+            details_lacking(&full, &less).into_iter().map(|one| (one.field, one.shown)).collect();
+        let expected = [
+            ("category", "Drill"),
+            ("X-DECK", "4"),
+            ("conference", "https://example.org/a"),
+            ("attendees", "mailto:elsa@example.org accepted"),
+            ("column berth", "2"),
+            ("reminders", "-PT5M Ring the pilot"),
+            ("VLOCATION", "Varv"),
+        ];
+        assert_eq!(lacking, expected.map(|(field, shown)| (field.to_owned(), shown.to_owned())));
+    }
+}

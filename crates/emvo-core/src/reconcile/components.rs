@@ -1,0 +1,196 @@
+//! What is no event: tasks, journals and other components of the sources, and what
+//! their calendars say of themselves, looked for in the result.
+
+use hashbrown::HashMap;
+
+use crate::identity::{Moment, details_lacking, normalised};
+use crate::view::CalendarView;
+use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{ComponentKind, EventTime, OwnLine, ZoneName};
+use emvo_ical::content::{Component, Property};
+use emvo_ical::zone::ZoneResolver;
+
+/// A component of the sources that is not in the result as it was.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct ComponentDifference {
+    /// The source it is from.
+    pub path: String,
+    /// What it is: a task, a journal, or something else.
+    pub kind: ComponentKind,
+    /// Its name in the file, such as `VTODO`.
+    pub name: String,
+    /// Its id.
+    pub uid: String,
+    /// Its title.
+    pub title: String,
+    /// The fields that its counterpart lacks; empty if it has none.
+    pub fields: Vec<String>,
+}
+
+impl ComponentDifference {
+    /// Whether nothing in the result stands for it.
+    pub fn is_missing(&self) -> bool {
+        self.fields.is_empty()
+    }
+}
+
+/// Something that a calendar of the sources says of itself and no calendar of the
+/// result does.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct CalendarLine {
+    /// The source.
+    pub path: String,
+    /// `calendar description`, or `calendar` and the property's name.
+    pub field: String,
+    /// What it says.
+    pub value: String,
+}
+
+/// A component and what its zone names mean.
+type InBook<'c, 'a> = (&'c Component<'a>, &'c ZoneResolver);
+
+/// The components of the sources that the result lacks, or that say less there.
+///
+/// One of the result stands for one of the sources, or for several that say the
+/// same.
+pub(super) fn components_unlike(
+    sources: &[CalendarView<'_, '_>],
+    results: &[CalendarView<'_, '_>],
+) -> Vec<ComponentDifference> {
+    let there: Vec<InBook<'_, '_>> = in_books(results).map(|(_, one)| one).collect();
+    let mut by_key: HashMap<String, Vec<usize>> = HashMap::new();
+    for (at, (component, _)) in there.iter().enumerate() {
+        for key in keys(component) {
+            by_key.entry(key).or_default().push(at);
+        }
+    }
+    let mut stands_for: HashMap<usize, InBook<'_, '_>> = HashMap::new();
+    let mut found = Vec::new();
+    for (path, one) in in_books(sources) {
+        let is_free = |at: &usize| {
+            stands_for
+                .get(at)
+                .is_none_or(|other| lacking(one, *other).is_empty() && lacking(*other, one).is_empty())
+        };
+        // By its id first, then by its title.
+        let best = keys(one.0).iter().find_map(|key| {
+            let free = by_key.get(key)?.iter().copied().filter(is_free);
+            free.map(|at| (lacking(one, there[at]), at)).min_by_key(|(fields, at)| (fields.len(), *at))
+        });
+        let fields = match best {
+            Some((fields, at)) => {
+                stands_for.insert(at, one);
+                if fields.is_empty() {
+                    continue;
+                }
+                fields
+            }
+            None => Vec::new(),
+        };
+        let text = |name: &str| one.0.text(name).unwrap_or_default().trim().to_owned();
+        found.push(ComponentDifference {
+            path: path.to_owned(),
+            kind: ComponentKind::of(one.0.name()),
+            name: one.0.name().to_ascii_uppercase(),
+            uid: text("UID"),
+            title: text("SUMMARY"),
+            fields,
+        });
+    }
+    found
+}
+
+fn in_books<'c, 'a>(sides: &'c [CalendarView<'c, 'a>]) -> impl Iterator<Item = (&'c str, InBook<'c, 'a>)> {
+    sides
+        .iter()
+        .flat_map(|side| side.calendar.others.iter().map(|other| (side.path, (&other.it, side.zones))))
+}
+
+/// What a counterpart is looked up by, the surest first.
+fn keys(component: &Component<'_>) -> Vec<String> {
+    let name = component.name().to_ascii_uppercase();
+    let text = |property: &str| component.text(property).map(|text| normalised(&text).into_owned());
+    let uid = text("UID").filter(|uid| !uid.is_empty()).map(|uid| format!("{name} uid {uid}"));
+    let title = format!("{name} title {}", text("SUMMARY").unwrap_or_default());
+    uid.into_iter().chain([title]).collect()
+}
+
+/// The fields that one component fills and another does not, or otherwise.
+fn lacking((one, one_zones): InBook<'_, '_>, (two, two_zones): InBook<'_, '_>) -> Vec<String> {
+    let mut fields: Vec<String> = details_lacking(one, two)
+        .into_iter()
+        .filter(|detail| time_name(&detail.field).is_none())
+        .map(|detail| detail.field)
+        .collect();
+    for line in one.properties() {
+        let field = Field::of_property(line.name());
+        let is_compared = match field {
+            Some(field) => !matches!(field.weight(), Weight::Detail | Weight::Stamp),
+            None => time_name(line.name()).is_some(),
+        };
+        let said = said(line, one_zones);
+        if is_compared
+            && !said.is_empty()
+            && !two.properties_named(line.name()).any(|there| self::said(there, two_zones) == said)
+        {
+            fields.push(
+                field.map_or_else(|| line.name().to_ascii_uppercase(), |field| field.name().to_owned()),
+            );
+        }
+    }
+    fields.dedup();
+    fields
+}
+
+/// The times of tasks that no event has.
+fn time_name(name: &str) -> Option<&'static str> {
+    ["DUE", "COMPLETED"].into_iter().find(|time| name.eq_ignore_ascii_case(time))
+}
+
+/// What a line says: a time as the moment it is, anything else as its words.
+fn said(line: &Property<'_>, zones: &ZoneResolver) -> String {
+    let zone = line.parameter("TZID").and_then(|name| ZoneName::new(&name));
+    match EventTime::parse(&line.value(), zone.as_ref()) {
+        Ok(time) => match Moment::of(&time, zones) {
+            Moment::Instant(instant) => instant.to_string(),
+            Moment::Unbound(time) => time.value(),
+        },
+        Err(_) => normalised(&line.text()).into_owned(),
+    }
+}
+
+/// What calendars of the sources say of themselves and the result does not. Names,
+/// colours and zones are for the destination to say.
+pub(super) fn calendar_lines_lost(
+    sources: &[CalendarView<'_, '_>],
+    results: &[CalendarView<'_, '_>],
+) -> Vec<CalendarLine> {
+    let mut found: Vec<CalendarLine> = Vec::new();
+    for side in sources {
+        for line in &side.calendar.properties {
+            let Some(field) = own_field(line) else { continue };
+            let text = line.text();
+            let value = normalised(&text);
+            let says = |there: &Property<'_>| {
+                own_field(there).as_deref() == Some(&*field) && normalised(&there.text()) == value
+            };
+            let is_there = results.iter().any(|result| result.calendar.properties.iter().any(says));
+            if !value.is_empty() && !is_there {
+                let lost = CalendarLine { path: side.path.to_owned(), field, value: value.into_owned() };
+                // Two lines may say one thing.
+                if !found.contains(&lost) {
+                    found.push(lost);
+                }
+            }
+        }
+    }
+    found
+}
+
+fn own_field(line: &Property<'_>) -> Option<String> {
+    match OwnLine::of(line) {
+        OwnLine::Description => Some("calendar description".to_owned()),
+        OwnLine::Other => Some(format!("calendar {}", line.name().to_ascii_uppercase())),
+        _ => None,
+    }
+}
