@@ -10,7 +10,6 @@ use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::table::{ReadOptions, WriteOptions, read, write};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Calendar;
-use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 const ROWS: usize = 50_000;

@@ -300,10 +300,12 @@ proptest! {
             for part in &there {
                 match retime(part, &Retime::ExpressIn(zone("Europe/Helsinki")), None, &zones) {
                     Retimed::Done(parts) => back.extend(parts),
-                    other => prop_assert!(matches!(other, Retimed::Untouched), "{other:?}"),
+                    // A part that begins on a first of the month may lie on the last there,
+                    // which no rule says.
+                    Retimed::Untouched | Retimed::Refused(_) => return Ok(()),
                 }
             }
-            prop_assert!(back.is_empty() || instants(&back, &zones) == before);
+            prop_assert_eq!(instants(&back, &zones), before);
         }
     }
 

@@ -124,7 +124,9 @@ fn unrolled_series_have_every_date_as_an_event() {
             run.stdout
         );
         let proof = case.json(&["reconcile", CREW, "--result", output, "--json"]);
-        assert_eq!(proof["verdict"], "complete", "{output}: {}", proof["differences"]);
+        assert_eq!(proof["differences"], serde_json::json!([]), "{output}");
+        let verdict = if output == "flat.csv" { "incomplete" } else { "complete" };
+        assert_eq!(proof["verdict"], verdict, "a table has no place for a task: {output}");
         assert_eq!(
             (proof["balance"]["matched"].as_u64(), proof["balance"]["extra"].as_u64()),
             (Some(467), Some(0))

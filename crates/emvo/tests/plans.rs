@@ -154,7 +154,11 @@ fn a_first_plan_comes_from_the_exports() {
     let plan = case.read("plan.toml");
     assert!(plan.contains("path = \"exports/skarvik/laituri.csv\""), "{plan}");
     let run = case.json_ends(1, &["run", "plan.toml", "--json"]);
-    assert_eq!(run["destinations"][0]["verdict"], "complete", "{:#}", run["destinations"]);
+    // Every date that can be read is there; some rows cannot.
+    let release = &run["destinations"][0]["release"];
+    assert_eq!(run["destinations"][0]["causes"], serde_json::json!([]), "{:#}", run["destinations"]);
+    assert_eq!(release["because"][0]["kind"], "unread", "{release:#}");
+    assert_eq!(release["because"].as_array().unwrap().len(), 1, "{release:#}");
 }
 
 /// The demo's plan, from an empty folder to a complete verdict.
@@ -167,7 +171,9 @@ fn the_demo_plan_arrives() {
     let run = case.json_ends(1, &["run", "plan.toml", "--json"]);
     let verdicts: Vec<_> =
         run["destinations"].as_array().unwrap().iter().map(|one| one["verdict"].as_str().unwrap()).collect();
-    assert_eq!(verdicts, ["complete"; 3]);
+    // The rows of the quays that cannot be read are set aside.
+    assert_eq!(verdicts, ["complete", "complete", "incomplete"]);
+    assert_eq!(run["destinations"][2]["release"]["because"][0]["kind"], "unread");
     assert_eq!(run["balance"]["read"], 303);
 }
 

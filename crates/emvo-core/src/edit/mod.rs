@@ -16,6 +16,7 @@
 
 mod account;
 mod change;
+mod cut;
 mod definitions;
 mod fates;
 mod fold;
@@ -26,6 +27,7 @@ mod times;
 
 pub use account::{Account, Balance, Count, Imbalance, StatementCounts, StatementsOff, Wholeness};
 pub use change::{Change, spans};
+pub use cut::{Cut, NoCut};
 pub use definitions::{names_in_use, sync_definitions};
 pub use fates::Fates;
 pub use fold::{Fold, FoldKind, Names};

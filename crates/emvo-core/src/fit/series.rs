@@ -3,7 +3,7 @@
 use jiff::civil::Date;
 
 use super::{Acceptance, Limits, SeriesLimit, Zones};
-use crate::edit::{Change, LeftBehind, Refusal};
+use crate::edit::{Change, Cut, LeftBehind, Refusal};
 use crate::identity::said_under;
 use crate::retime::{Retimed, express_in};
 use crate::split::detach_overrides;
@@ -97,7 +97,7 @@ impl<'a> FittedSeries<'a> {
             let moment = emvo_ical::day::day_of(after) * SECONDS_A_DAY;
             match split_off(&series, moment, zones) {
                 Ok((Some(head), _)) => {
-                    let after = format!("ends with {}", options.horizon);
+                    let after = Cut::EndsWith(options.horizon).to_string();
                     self.change("F06", &series, "without end".to_owned(), after);
                     self.parts.push(head);
                 }

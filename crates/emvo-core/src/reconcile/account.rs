@@ -9,10 +9,10 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use super::cancelled::NotTakingPlace;
-use super::explained::ReceiptTrail;
-use super::pairing::{Counterpart, Pairing, United};
+use super::keys::United;
+use super::pairing::{Counterpart, Pairing};
 use super::{Counts, DetailDifference, Difference, DifferenceKind, Found, Notes, Ownership};
-use crate::identity::Moment;
+use crate::identity::{Detail, Moment};
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::day::clock_seconds;
@@ -34,7 +34,7 @@ impl<'r> Pairing<'r, '_, '_> {
         for (at, record) in self.source.list.iter().enumerate() {
             let is_explained = match self.counterparts[at] {
                 Counterpart::Explained | Counterpart::Shared(_) => true,
-                Counterpart::Unpaired => self.source.trail(at).is_some_and(ReceiptTrail::explains_absence),
+                Counterpart::Unpaired => self.is_left_out(at),
                 Counterpart::Paired(_) => false,
             };
             if !is_explained {
@@ -78,7 +78,7 @@ impl<'r> Pairing<'r, '_, '_> {
         united: &OnceCell<United<'r>>,
         accounted: &mut Accounted,
     ) {
-        let is_gone = || self.source.trail(at).is_some_and(ReceiptTrail::explains_absence);
+        let is_gone = || self.is_left_out(at);
         let difference = match counterpart {
             Counterpart::Explained => {
                 accounted.counts.explained += 1;
@@ -90,11 +90,12 @@ impl<'r> Pairing<'r, '_, '_> {
             }
             Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
             Counterpart::Paired(result) => {
-                self.tell_details(at, result, accounted);
+                self.tell_details(at, result, united, accounted);
                 self.difference_of_pair(at, result, united)
             }
+            Counterpart::Shared(_) if is_gone() => None,
             Counterpart::Shared(result) => {
-                self.tell_details(at, result, accounted);
+                self.tell_details(at, result, united, accounted);
                 self.difference_of_shared(at, result)
             }
         };
@@ -106,6 +107,8 @@ impl<'r> Pairing<'r, '_, '_> {
             |difference: &Difference| result.is_some_and(|result| self.is_meant(at, result, difference));
         match difference {
             Some(difference) if is_meant(&difference) => accounted.counts.explained += 1,
+            // A receipt says that it became part of another, or gave way.
+            Some(_) if result.is_some() && is_gone() => accounted.counts.explained += 1,
             Some(difference) => {
                 *accounted.counts.of(difference.kind) += 1;
                 accounted.found.push(Found { difference, source: Some(at), result });
@@ -115,9 +118,21 @@ impl<'r> Pairing<'r, '_, '_> {
         }
     }
 
+    /// Whether a receipt says that an occurrence was left out as asked.
+    fn is_left_out(&self, at: usize) -> bool {
+        let day = self.source.list[at].shown_start.date();
+        self.source.trail(at).is_some_and(|trail| trail.leaves_out(day))
+    }
+
     /// What an occurrence says besides, and its counterpart does not, or the other
     /// way round.
-    fn tell_details(&self, at: usize, result: usize, accounted: &mut Accounted) {
+    fn tell_details(
+        &self,
+        at: usize,
+        result: usize,
+        united: &OnceCell<United<'r>>,
+        accounted: &mut Accounted,
+    ) {
         let (one, two) = (self.source.fields(at), self.result.fields(result));
         if one.differs_in_markup(two) {
             accounted.notes.markup += 1;
@@ -146,7 +161,13 @@ impl<'r> Pairing<'r, '_, '_> {
                 after: now(&detail.field),
             });
         }
-        let mut names: Vec<&str> = added.iter().map(|detail| detail.field.as_str()).collect();
+        // What another source says of the event is nothing new.
+        let is_said = |detail: &Detail| {
+            let united = united.get_or_init(|| United::of(self.source));
+            self.others_of(united, at).any(|other| self.source.fields(other).says(detail))
+        };
+        let new = added.iter().filter(|detail| !is_said(detail));
+        let mut names: Vec<&str> = new.map(|detail| detail.field.as_str()).collect();
         names.dedup();
         for name in names.into_iter().filter(|name| lost.iter().all(|detail| detail.field != *name)) {
             *accounted.notes.added.entry(name.to_owned()).or_insert(0) += 1;
@@ -165,7 +186,10 @@ impl<'r> Pairing<'r, '_, '_> {
     /// What an occurrence says that is not in the occurrence that stands for it and
     /// for another one.
     fn difference_of_shared(&self, at: usize, result: usize) -> Option<Difference> {
-        let fields = self.source.fields(at).fields_lacking(self.result.fields(result));
+        let mut fields = self.source.fields(at).fields_lacking(self.result.fields(result));
+        // What was changed in the event that stands for both was changed in both.
+        let trail = self.stands_for[result].and_then(|other| self.source.trail(other));
+        fields.retain(|field| !trail.is_some_and(|trail| trail.means(field)));
         let start = &self.result.list[result].shown_start;
         (!fields.is_empty()).then(|| Difference {
             result_start: Some(start.to_string()),

@@ -13,6 +13,7 @@
 use hashbrown::{HashMap, HashSet};
 use jiff::ToSpan;
 
+use super::explained::ReceiptTrail;
 use super::records::Records;
 use crate::identity::{Moment, normalised, number_of};
 use emvo_ical::calendar::{Series, Uid};
@@ -84,7 +85,7 @@ pub(super) fn series_going_on(source: &Records<'_, '_>, result: &Records<'_, '_>
         let view = &source.sides[side];
         let series = &view.calendar.series[at];
         let is_explained = source.trails.get(side).and_then(|trails| trails.get(at)?.as_ref());
-        if is_explained.is_some_and(|trail| trail.explains_absence() || trail.means("repeat")) {
+        if is_explained.is_some_and(ReceiptTrail::ends_it) {
             return None;
         }
         let (own, is_cut) = dates(series, view.zones, window, MOST);

@@ -3,7 +3,9 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use crate::identity::{Detail, details_lacking, details_number, normalised, words_without_markup};
+use crate::identity::{
+    Detail, details_lacking, details_number, details_of, normalised, words_without_markup,
+};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event, Extent, Status};
 use emvo_ical::content::undone_mojibake;
@@ -131,6 +133,11 @@ impl<'c> EventFields<'c> {
         };
         let in_the_world = zones.instant(start).zip(zones.instant(&end)).map(|(start, end)| end - start);
         Some((on_the_clock, in_the_world))
+    }
+
+    /// Whether the event says a detail.
+    pub(super) fn says(&self, detail: &Detail) -> bool {
+        details_of(self.event.component()).contains(detail)
     }
 
     /// What this event says besides and the other does not.

@@ -1,10 +1,13 @@
 //! What receipts say was meant: changes that were asked for are no losses.
 
+use std::collections::BTreeMap;
+
 use hashbrown::HashMap;
 use jiff::civil::{Date, DateTime, Time};
 
 use super::event_fields::EventFields;
 use super::record::Record;
+use crate::edit::{Cut, WhyLeft};
 use crate::identity::{Moment, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
 use crate::view::CalendarView;
@@ -16,6 +19,8 @@ use rayon::prelude::*;
 #[derive(Clone, Debug, Default)]
 pub struct Explanations<'r> {
     runs: Vec<Run<'r>>,
+    /// How much the runs left behind, by field.
+    pub(super) left_behind: BTreeMap<&'r str, usize>,
 }
 
 #[derive(Clone, Debug, Default)]
@@ -30,6 +35,8 @@ struct Run<'r> {
 #[derive(Clone, Debug, Default)]
 pub(super) struct ReceiptTrail<'r> {
     is_gone: bool,
+    /// Which of its dates were left out as asked.
+    cuts: Vec<Cut>,
     fields: Vec<&'r str>,
     /// How it stood when it was first read.
     start: &'r str,
@@ -48,7 +55,14 @@ impl<'r> Explanations<'r> {
             }
             run
         });
-        Self { runs: runs.collect() }
+        let mut left_behind: BTreeMap<&str, usize> = BTreeMap::new();
+        for one in receipts.iter().flat_map(|receipt| &receipt.left_behind) {
+            // What gave way as asked, or to a newer version, was replaced.
+            if !matches!(one.why, WhyLeft::GaveWay | WhyLeft::Superseded) {
+                *left_behind.entry(&one.field).or_insert(0) += 1;
+            }
+        }
+        Self { runs: runs.collect(), left_behind }
     }
 
     /// The trail of an event of a source, known by its id or else by its start;
@@ -67,6 +81,8 @@ impl<'r> Explanations<'r> {
                 trail.unwrap_or_else(|| ReceiptTrail { start: &first.start, ..ReceiptTrail::default() });
             next.is_gone |=
                 records.iter().all(|record| !matches!(record.fate, Fate::Written | Fate::Changed));
+            let changes = records.iter().flat_map(|record| &record.changes);
+            next.cuts.extend(changes.filter_map(|change| change.after.parse::<Cut>().ok()));
             next.fields.extend(records.iter().flat_map(|record| &record.fields).map(String::as_str));
             let now: Vec<&'r Now> = records.iter().flat_map(|record| &record.now).collect();
             if !now.is_empty() {
@@ -87,6 +103,17 @@ impl ReceiptTrail<'_> {
     /// The id that it has by now, if it is another.
     pub(super) fn uid(&self) -> Option<&str> {
         self.now.first().map(|now| now.uid.as_str()).filter(|uid| !uid.is_empty())
+    }
+
+    /// Whether the runs left out the date of a day.
+    pub(super) fn leaves_out(&self, day: Date) -> bool {
+        self.is_gone || self.cuts.iter().any(|cut| cut.leaves_out(day))
+    }
+
+    /// Whether the runs let it end earlier.
+    pub(super) fn ends_it(&self) -> bool {
+        let ends = |cut: &Cut| matches!(cut, Cut::EndsBefore(_) | Cut::EndsWith(_) | Cut::Only(..));
+        self.is_gone || self.cuts.iter().any(ends)
     }
 
     /// Whether it was left out, folded or set aside.

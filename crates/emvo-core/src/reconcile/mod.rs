@@ -12,6 +12,7 @@ mod components;
 mod event_fields;
 mod explained;
 mod habits;
+mod keys;
 mod pairing;
 mod record;
 mod records;
@@ -331,7 +332,7 @@ pub fn reconcile<'c>(
     let trails = explained::trails(sources, explanations);
     let span = Span { window, ceiling: options.ceiling };
     let unchanged = Unchanged::find(sources, results, &trails, span);
-    Some(account(sources, results, trails, span, unchanged, options))
+    Some(account(sources, results, trails, span, unchanged, (options, &explanations.left_behind)))
 }
 
 fn account<'c>(
@@ -340,7 +341,7 @@ fn account<'c>(
     trails: Trails<'c>,
     span: Span,
     unchanged: Unchanged,
-    options: &ProofOptions<'_>,
+    (options, left_behind): (&ProofOptions<'_>, &BTreeMap<&str, usize>),
 ) -> Reconciliation {
     let mut source = Records::of(Role::Source, sources, unchanged.source, span);
     (source.trails, source.unchanged) = (trails, unchanged.counted);
@@ -376,6 +377,7 @@ fn account<'c>(
         not_compared: &not_compared,
         outside,
         details: &details,
+        left_behind,
         cancelled: &cancelled_gone,
         lines: &calendar_lines,
     };

@@ -26,10 +26,14 @@ use std::collections::{BTreeMap, BTreeSet, VecDeque};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
-use super::event_fields::{EventFields, looks_misread, replaced};
+use super::event_fields::EventFields;
 use super::habits::Habits;
+use super::keys::{
+    Key, TITLE_FORMS, United, first_letters, first_letters_and_times, same_id_and_start,
+    same_id_words_and_times, same_times, same_words_and_times,
+};
 use super::record::Record;
-use super::records::{Records, Role};
+use super::records::Records;
 use crate::identity::{Moment, Numbered, Provenance, SameNumber, VersionKey, contradiction, number_of};
 use emvo_ical::day::clock_seconds;
 
@@ -37,11 +41,6 @@ use emvo_ical::day::clock_seconds;
 /// date that moved by one is found.
 const NEARBY: i64 = 36 * 3600;
 
-/// Fewer letters than this say nothing about a title.
-const LEAST_LETTERS: usize = 3;
-/// Most cuts leave at least this number of letters of a title, and so many are
-/// enough to know it by at another time.
-const FIRST_LETTERS: usize = 10;
 /// So many free occurrences at one time are looked at for a title that was cut.
 const MOST_AT_ONE_TIME: usize = 1000;
 
@@ -77,8 +76,6 @@ pub(super) struct Pairing<'r, 'c, 'a> {
     /// Result occurrences that are copies of ones that stand for a source.
     pub(super) copies: HashSet<usize>,
 }
-
-type Key<'r> = (&'r str, Cow<'r, str>, Option<&'r Moment>, Option<&'r Moment>);
 
 impl Likeness {
     fn holds(self, one: &EventFields<'_>, two: &EventFields<'_>) -> bool {
@@ -226,14 +223,22 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         by_uid
     }
 
+    /// The source occurrences with the words and times of one, besides itself.
+    pub(super) fn others_of<'u>(
+        &self,
+        united: &'u United<'r>,
+        at: usize,
+    ) -> impl Iterator<Item = usize> + 'u {
+        let others = united.by_words.get(&same_words_and_times(self.source, at)).into_iter().flatten();
+        others.copied().filter(move |other| *other != at)
+    }
+
     /// Whether some other source occurrence of the same event says in a field what a
     /// result occurrence says: then the result unites the two.
     pub(super) fn is_united(&self, united: &United<'r>, at: usize, result: usize, field: &str) -> bool {
         let there = self.result.fields(result);
-        let others = united.by_words.get(&same_words_and_times(self.source, at)).into_iter().flatten();
-        others.copied().any(|other| {
-            other != at
-                && there.has_field_of(self.source.fields(other), field)
+        self.others_of(united, at).any(|other| {
+            there.has_field_of(self.source.fields(other), field)
                 && self.is_same_event(at, other, &united.habits)
         })
     }
@@ -382,101 +387,6 @@ fn closest(starts: &BTreeSet<(i64, usize)>, to: i64) -> Option<(i64, usize)> {
     let distance = |(start, _): &(i64, usize)| (start - to).abs();
     let nearest = before.into_iter().chain(behind).min_by_key(|one| distance(one))?;
     (distance(nearest) <= NEARBY).then_some(*nearest)
-}
-
-fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let uid = records.uid(at);
-    let Record { start, end, .. } = &records.list[at];
-    (!uid.is_empty()).then(|| (uid, title(records, at), Some(start), Some(end)))
-}
-
-fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let uid = records.uid(at);
-    (!uid.is_empty()).then(|| (uid, Cow::default(), Some(&records.list[at].start), None))
-}
-
-fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
-    let Record { start, end, .. } = &records.list[at];
-    ("", title(records, at), Some(start), Some(end))
-}
-
-fn same_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
-    let Record { start, end, .. } = &records.list[at];
-    ("", Cow::default(), Some(start), Some(end))
-}
-
-fn title<'r>(records: &'r Records<'_, '_>, at: usize) -> Cow<'r, str> {
-    Cow::Borrowed(&*records.fields(at).title)
-}
-
-/// The first letters of a title, which one that was cut still has.
-fn first_letters<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Cow<'r, str>> {
-    let letters = records.fields(at).letters();
-    let (end, _) = letters.char_indices().nth(FIRST_LETTERS - 1)?;
-    let end = letters[end..].chars().next().map_or(end, |char| end + char.len_utf8());
-    Some(Cow::Borrowed(&letters[..end]))
-}
-
-fn first_letters_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let Record { start, end, .. } = &records.list[at];
-    Some(("", first_letters(records, at)?, Some(start), Some(end)))
-}
-
-/// What is left of a title that a charset broke.
-#[derive(Clone, Copy)]
-enum TitleForm {
-    /// UTF-8 that was read as another charset, undone.
-    Undone,
-    /// Letters outside ASCII became question marks.
-    Replaced,
-    /// Letters outside ASCII are gone.
-    Dropped,
-}
-
-const TITLE_FORMS: [TitleForm; 3] = [TitleForm::Undone, TitleForm::Replaced, TitleForm::Dropped];
-
-impl TitleForm {
-    /// The title in this form; `None` if there is none, or too little of it.
-    fn of<'r>(self, records: &'r Records<'_, '_>, at: usize) -> Option<Cow<'r, str>> {
-        let title = &*records.fields(at).title;
-        match self {
-            Self::Undone => Some(records.fields(at).title_undone()).filter(|title| !title.is_empty()),
-            // Titles that merely have as many words in another script are others.
-            Self::Replaced => {
-                let may_be = match records.role {
-                    Role::Source => !title.is_ascii(),
-                    Role::Result => title.contains(['?', '\u{fffd}']) || looks_misread(title),
-                };
-                may_be.then(|| Cow::Owned(replaced(title)))
-            }
-            Self::Dropped => {
-                let may_be = title.is_ascii() == (records.role == Role::Result);
-                let letters: String = title.chars().filter(char::is_ascii_alphanumeric).collect();
-                (may_be && letters.len() >= LEAST_LETTERS).then_some(Cow::Owned(letters))
-            }
-        }
-    }
-
-    fn with_times<'r>(self, records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-        let Record { start, end, .. } = &records.list[at];
-        Some(("", self.of(records, at)?, Some(start), Some(end)))
-    }
-}
-
-/// The sources by their words and times, to find those that a result unites.
-pub(super) struct United<'r> {
-    by_words: HashMap<Key<'r>, Vec<usize>>,
-    habits: Habits<'r>,
-}
-
-impl<'r> United<'r> {
-    pub(super) fn of(records: &'r Records<'_, '_>) -> Self {
-        let mut by_words: HashMap<Key<'r>, Vec<usize>> = HashMap::new();
-        for at in 0..records.list.len() {
-            by_words.entry(same_words_and_times(records, at)).or_default().push(at);
-        }
-        Self { by_words, habits: Habits::of(records.sides) }
-    }
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the

@@ -31,6 +31,8 @@ pub enum ReasonKind {
     Period,
     /// Details are missing or say something else.
     Details,
+    /// A run in between left something behind, as its receipt says.
+    LeftBehind,
     /// Cancelled events are gone.
     Cancelled,
     /// What calendars say of themselves is missing.
@@ -48,6 +50,7 @@ impl ReasonKind {
             Self::NotCompared => "not-compared",
             Self::Period => "period",
             Self::Details => "details",
+            Self::LeftBehind => "left-behind",
             Self::Cancelled => "cancelled",
             Self::CalendarLines => "calendar-lines",
         }
@@ -95,6 +98,7 @@ pub(super) struct Findings<'f> {
     pub(super) not_compared: &'f [Advised],
     pub(super) outside: usize,
     pub(super) details: &'f [DetailDifference],
+    pub(super) left_behind: &'f BTreeMap<&'f str, usize>,
     pub(super) cancelled: &'f [CancelledGone],
     pub(super) lines: &'f [CalendarLine],
 }
@@ -109,6 +113,7 @@ impl Findings<'_> {
         self.going_on(&mut all);
         self.not_compared(&mut all);
         self.details(&mut all);
+        self.left_behind(&mut all);
         self.cancelled(&mut all);
         self.lines(&mut all);
         let mut release = Release::default();
@@ -291,6 +296,15 @@ impl Findings<'_> {
                 "the destination does not take it from this kind of file: try the other one, enter it by hand, or accept to do without",
             );
             all.push(reason(ReasonKind::Details, Some(field.to_owned()), lost + other, summary, Some(todo)));
+        }
+    }
+
+    fn left_behind(&self, all: &mut Vec<Reason>) {
+        for (field, count) in self.left_behind {
+            let summary = format!("left behind by the run, as its receipt says: {count} × {field}");
+            let todo = Advice::ByHand("enter it in the destination, or accept to do without");
+            let name = Some(field.replace(' ', "-"));
+            all.push(reason(ReasonKind::LeftBehind, name, *count, summary, Some(todo)));
         }
     }
 

@@ -1,7 +1,7 @@
 //! `drop`: removes what matches, or dates of it.
 
 use anyhow::bail;
-use emvo_core::edit::{Change, Edited, Step};
+use emvo_core::edit::{Change, Cut, Edited, Step};
 use emvo_core::split::{WithoutDate, before_day, by_window, without_date};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
@@ -119,7 +119,7 @@ impl Edit for Dropping {
                 What::Everything => gone(&series),
                 What::Date(day) => self.without_date(series, day, zones),
                 What::From(day) => match before_day(&series, day, zones) {
-                    Ok(Some(left)) => became(&series, vec![left], format!("ends before {day}")),
+                    Ok(Some(left)) => became(&series, vec![left], Cut::EndsBefore(day).to_string()),
                     Ok(None) => gone(&series),
                     Err(why) => Step::Refused(series, why),
                 },
@@ -170,7 +170,7 @@ struct DropJson {
 impl Dropping {
     fn without_date<'t>(&mut self, series: Series<'t>, day: Date, zones: &ZoneResolver) -> Step<'t> {
         match without_date(&series, day, zones) {
-            WithoutDate::Left(left) => became(&series, vec![*left], format!("without {day}")),
+            WithoutDate::Left(left) => became(&series, vec![*left], Cut::Without(day).to_string()),
             WithoutDate::Nothing => gone(&series),
             WithoutDate::NoSuchDate(near) => {
                 self.near.extend(near);
@@ -203,7 +203,7 @@ fn outside<'t>(series: Series<'t>, window: Window, zones: &ZoneResolver, ceiling
     match by_window(&series, window, zones, ceiling) {
         Ok(parts) if parts.outside.is_empty() => gone(&series),
         Ok(parts) => {
-            let after = format!("without {} through {}", window.from, window.until);
+            let after = Cut::WithoutFrom(window.from, window.until).to_string();
             became(&series, parts.outside, after)
         }
         Err(why) => Step::Refused(series, why),

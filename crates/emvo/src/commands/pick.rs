@@ -3,7 +3,7 @@
 use std::collections::BTreeSet;
 
 use anyhow::{Context, bail};
-use emvo_core::edit::{Change, Count, Edited, Step, sync_definitions};
+use emvo_core::edit::{Change, Count, Cut, Edited, Step, sync_definitions};
 use emvo_core::redact::{
     Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown, shows,
 };
@@ -178,8 +178,8 @@ impl Edit for Picking {
             if shown.is_empty() {
                 return Step::Removed(Vec::new());
             }
-            let change = self.change(&whole, &shown, scope);
-            Step::Became(shown, change.into_iter().collect())
+            let changes = self.changes(&whole, &shown, scope);
+            Step::Became(shown, changes)
         });
         self.kept += edited.calendar.series.len();
         let hidden = edited.calendar.others.extract_if(.., |other| !shows(&other.it, &self.showing));
@@ -244,21 +244,21 @@ struct PickJson {
 impl Picking {
     /// What the copy of an event lacks that is shown with all its fields, told by
     /// what the copy says.
-    fn change(&self, whole: &Series<'_>, shown: &[Series<'_>], scope: &Scope<'_>) -> Option<Change> {
-        let first = shown.first().filter(|_| self.showing.show == Show::All)?;
+    fn changes(&self, whole: &Series<'_>, shown: &[Series<'_>], scope: &Scope<'_>) -> Vec<Change> {
+        let Some(first) = shown.first().filter(|_| self.showing.show == Show::All) else { return Vec::new() };
         let mut words = Vec::new();
         let is_attached = |event: &Event<'_>| event.component().has("ATTACH");
         if self.showing.attachments == Attachments::Drop && whole.events().any(is_attached) {
             words.push("without attachments");
         }
-        if scope.window().is_some() && whole.repeats() {
-            words.push("its dates in the window");
-        }
         if self.showing.private == Private::Omit && whole.overrides().len() > first.overrides().len() {
             words.push("without private dates");
         }
-        let before = || "as it was".to_owned();
-        (!words.is_empty()).then(|| Change::to_series(None, first, before(), words.join(", ")))
+        let cut = scope.window().filter(|_| whole.repeats());
+        let cut = cut.map(|window| Cut::Only(window.from, window.until).to_string());
+        let after = |words: String| Change::to_series(None, first, "as it was".to_owned(), words);
+        let words = (!words.is_empty()).then(|| words.join(", "));
+        cut.into_iter().chain(words).map(after).collect()
     }
 
     /// A series trimmed to the window; one that cannot be trimmed stays whole.

@@ -121,7 +121,14 @@ fn account_of(
 ) -> Reconciliation {
     let date = |month, day| Date::new(2026, month, day).unwrap();
     let span = Span { window: Window { from: date(3, 5), until: date(5, 20) }, ceiling: Ceiling::default() };
-    account(sources, results, Trails::new(), span, unchanged(span), &ProofOptions::default())
+    account(
+        sources,
+        results,
+        Trails::new(),
+        span,
+        unchanged(span),
+        (&ProofOptions::default(), &BTreeMap::new()),
+    )
 }
 
 proptest! {
