@@ -15,7 +15,7 @@ use super::{Counts, DetailDifference, Difference, DifferenceKind, Found, Notes, 
 use crate::identity::{Detail, Moment};
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
-use emvo_ical::day::clock_seconds;
+use emvo_ical::day::{clock_at, clock_seconds};
 
 /// What became of all occurrences.
 #[derive(Default)]
@@ -260,11 +260,26 @@ impl<'r> Pairing<'r, '_, '_> {
             }
         });
         Some(Difference {
-            result_start: Some(two.shown_start.to_string()),
+            result_start: Some(self.shown_in_zone_of_source(at, result)),
             by: by.flatten(),
             fields,
             ..self.difference(kind, at)
         })
+    }
+
+    /// When a result occurrence starts, in the zone of the source's: two times are
+    /// compared by people on one clock.
+    fn shown_in_zone_of_source(&self, at: usize, result: usize) -> String {
+        let (one, two) = (&self.source.list[at], &self.result.list[result]);
+        let zones = self.source.sides[one.place().0].zones;
+        let zone = zones.zone_of(one.shown_start.zone()).filter(|_| !one.shown_start.is_date());
+        let there = match (&two.start, zone) {
+            (Moment::Instant(instant), Some(zone)) => {
+                clock_at(zone.transitions().clock_at(*instant)).map(|clock| one.shown_start.at_clock(clock))
+            }
+            _ => None,
+        };
+        there.as_ref().unwrap_or(&two.shown_start).to_string()
     }
 
     /// Result occurrences that stand for nothing. One of a series that stands

@@ -7,7 +7,7 @@ use crate::identity::{
     Detail, details_lacking, details_number, details_of, normalised, words_without_markup,
 };
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Classification, Event, Extent, Status};
+use emvo_ical::calendar::{Classification, Event, Extent, Status, ZoneRef};
 use emvo_ical::content::undone_mojibake;
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 use emvo_ical::recurrence::own_end;
@@ -120,6 +120,11 @@ impl<'c> EventFields<'c> {
         self.details == other.details && self.fields_unlike(other).is_empty()
     }
 
+    /// Whether the event starts in one zone and ends in another.
+    pub(super) fn has_mixed_zones(&self) -> bool {
+        self.event.start().zone() != own_end_zone(self.event)
+    }
+
     /// How long the event lasts by its own start and end: on the clock, and in the
     /// world where its zone is known. `None` where its end is in another zone.
     pub(super) fn lengths(&self, zones: &ZoneResolver) -> Option<(i64, Option<i64>)> {
@@ -146,6 +151,13 @@ impl<'c> EventFields<'c> {
             return Vec::new();
         }
         details_lacking(self.event.component(), other.event.component())
+    }
+}
+
+fn own_end_zone<'e>(event: &'e Event<'_>) -> &'e ZoneRef {
+    match event.extent() {
+        Extent::End(end) => end.zone(),
+        Extent::Length(_) | Extent::Unstated => event.start().zone(),
     }
 }
 

@@ -183,13 +183,18 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 continue;
             }
             let others = paired.get(&same_words_and_times(self.source, at)).into_iter().flatten();
-            let same = others.copied().find(|other| self.is_same_event(at, *other, &habits));
-            if let Some(Counterpart::Paired(result)) = same.map(|other| self.counterparts[other]) {
-                if self.source.fields(at).fields_lacking(self.result.fields(result)).is_empty() {
-                    self.counterparts[at] = Counterpart::Shared(result);
-                } else {
-                    say_more.push((at, result));
-                }
+            let same = others.copied().filter(|other| self.is_same_event(at, *other, &habits));
+            let there = same.filter_map(|other| match self.counterparts[other] {
+                Counterpart::Paired(result) => Some(result),
+                _ => None,
+            });
+            // Of several the one that says it all.
+            let lacking =
+                |result: &usize| self.source.fields(at).fields_lacking(self.result.fields(*result)).len();
+            match there.min_by_key(lacking) {
+                Some(result) if lacking(&result) == 0 => self.counterparts[at] = Counterpart::Shared(result),
+                Some(result) => say_more.push((at, result)),
+                None => {}
             }
         }
         let accounted = self.accounted_by_uid();

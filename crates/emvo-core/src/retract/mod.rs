@@ -6,7 +6,7 @@
 
 use hashbrown::{HashMap, HashSet};
 
-use crate::identity::{Fingerprint, differences, same_dates};
+use crate::identity::{Difference, Fingerprint, differences, same_dates};
 use crate::view::CalendarView;
 use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
@@ -105,10 +105,15 @@ impl<'s> Earlier<'s> {
 fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &ZoneResolver) -> Trace {
     let times_agree = Fingerprint::of(own.lead(), own_zones) == Fingerprint::of(now.lead(), zones)
         && same_dates((own, own_zones), (now, zones), Ceiling::default());
-    let is_about_time = |field: &str| matches!(field, "start" | "end" | "rule" | "overrides");
+    // Of changed dates their words count, where their times are the same.
+    let words = |overrides: &str| overrides.split_once("; ").map(|(_, words)| words.to_owned());
+    let is_about_time = |one: &Difference| match one.field {
+        "overrides" => words(&one.first) == words(&one.second),
+        field => matches!(field, "start" | "end" | "rule"),
+    };
     let fields: Vec<String> = differences(own, now)
         .into_iter()
-        .filter(|difference| !(times_agree && is_about_time(difference.field)))
+        .filter(|difference| !(times_agree && is_about_time(difference)))
         .map(|difference| format!("{} {} → {}", difference.field, difference.first, difference.second))
         .collect();
     if fields.is_empty() { Trace::Untouched } else { Trace::Edited(fields) }

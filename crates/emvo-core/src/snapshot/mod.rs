@@ -7,7 +7,7 @@
 use hashbrown::HashMap;
 use jiff::civil::Date;
 
-use crate::identity::{Fingerprint, Moment, field_number};
+use crate::identity::{Fingerprint, Moment, evened_rule, field_number};
 use crate::view::CalendarView;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Extent, Series};
@@ -260,7 +260,8 @@ fn fields_unlike(old: &Entry<'_, '_>, new: &Entry<'_, '_>) -> Vec<String> {
         dates.sort();
         dates
     };
-    tell(Field::Repeat.name(), first.rules().collect::<Vec<_>>() != second.rules().collect::<Vec<_>>());
+    let rules = |event: &Event<'_>| event.rules().map(|rule| evened_rule(&rule)).collect::<Vec<_>>();
+    tell(Field::Repeat.name(), rules(first) != rules(second));
     for field in [Field::Exceptions, Field::ExtraDates] {
         let name = field.property();
         tell(field.name(), slots(first, name, one_zones) != slots(second, name, two_zones));

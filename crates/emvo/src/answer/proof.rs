@@ -109,10 +109,13 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
     );
     out.push_str(&count_lines(counts, proof.receipts));
     out.push_str(&rows(&[
-        (found.components.iter().filter(|one| one.is_missing()).count(), "tasks, journals or others missing"),
+        (
+            found.components.iter().filter(|one| one.is_missing()).count(),
+            "of tasks, journals and others missing",
+        ),
         (
             found.going_on.iter().filter(|one| one.how == Beyond::SeriesEnds).count(),
-            "series with other dates behind that",
+            "of series that go on behind that otherwise",
         ),
         (found.unread.events, "events of the sources that cannot be read"),
     ]));

@@ -155,21 +155,34 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
         if members.len() < ENOUGH {
             continue;
         }
+        // A cause is a claim: the events themselves say so, or it is not made.
+        let is_mixed = |at: &usize| {
+            let source = evidence.found[*at].source;
+            source.is_some_and(|source| evidence.source.fields(source).has_mixed_zones())
+        };
+        let are_mixed = members.iter().all(is_mixed);
+        let why = if are_mixed { ": start and end are in different zones" } else { "" };
         let summary = format!(
-            "{} {} {} {}, all from {path}: start and end may be in different zones",
+            "{} {} {} {}, all from {path}{why}",
             members.len(),
             if members.len() == 1 { "occurrence ends" } else { "occurrences end" },
             shown_length(by),
             if by > 0 { "late" } else { "early" }
         );
         let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MixedZones };
-        evidence.name(CauseKind::OffsetShift, &members, summary, Some(todo));
+        evidence.name(CauseKind::OffsetShift, &members, summary, are_mixed.then_some(todo));
     }
 }
 
-/// `one hour`, `1 h 30 min`, `2 days`.
+/// `one hour`, `1 h 30 min`, `2 days`, `1 second`.
 pub(super) fn shown_length(seconds: i64) -> String {
     let Duration { seconds, .. } = Duration::from_seconds(seconds.abs());
+    match (seconds, seconds % 60) {
+        (1, _) => return "one second".to_owned(),
+        (seconds, rest) if seconds < 60 && rest > 0 => return format!("{seconds} seconds"),
+        (seconds, rest) if rest > 0 => return format!("{} {rest} s", shown_length(seconds - rest)),
+        _ => {}
+    }
     match (seconds / 86_400, seconds / 3600 % 24, seconds / 60 % 60) {
         (1, 0, 0) => "one day".to_owned(),
         (days, 0, 0) if days > 0 => format!("{days} days"),
