@@ -217,3 +217,89 @@ fn dates_that_were_taken_out_as_asked_are_explained_and_no_others() {
         case.ends(1, &explained);
     }
 }
+
+/// What a run changed as asked is explained, and what was lost besides is not: neither
+/// what it left, nor what it wrote.
+#[test]
+fn a_receipt_explains_what_the_run_changed_and_nothing_beyond() {
+    let two = event(None).replace("CATEGORIES:Crew", "CATEGORIES:Crew,Drill").replace("COUNT=4", "COUNT=400");
+    for (command, lost) in [
+        (&["amend", "old.ics", "--remove-category", "Crew"][..], "CATEGORIES:Drill"),
+        (&["amend", "old.ics", "--set", "url=https://example.org/new"], "URL:https://example.org/new"),
+        (&["amend", "old.ics", "--set", "description=Bring nothing"], "DESCRIPTION:Bring nothing"),
+        // A series that goes on behind the period, moved as a whole.
+        (&["retime", "old.ics", "--shift", "1h"], "LOCATION:Quay 2"),
+    ] {
+        let case = Case::new().file("old.ics", calendar(&two));
+        case.ends(0, &[command, &["-o", "new.ics", "--receipt", "r.json", "--no-ledger"]].concat());
+        let proof = ["reconcile", "old.ics", "--result", "new.ics", "--explained-by", "r.json"];
+        let run = case.emvo(&proof);
+        assert_eq!(run.status, 0, "{command:?}: {}", run.stdout);
+        let text = case.read("new.ics");
+        assert!(text.contains(lost), "{command:?}: {text}");
+        case.put("new.ics", text.replace(&format!("{lost}\r\n"), ""));
+        case.ends(1, &proof);
+    }
+}
+
+#[test]
+fn parts_that_cannot_be_read_are_no_yes() {
+    let whole = calendar(&event(None));
+    let cut = whole.replace("END:VCALENDAR\r\n", "BEGIN:VTODO\r\nUID:t\r\nSUMMARY:Ropes\r\n");
+    let garbled = whole.replace("URL:https://example.org/watch", "this is no line");
+    for (source, verdict) in [(&cut, "incomplete"), (&garbled, "complete")] {
+        let result = if verdict == "complete" { source } else { &whole };
+        let (status, found) = answer(source, result, &[]);
+        assert_eq!((status, found["verdict"].as_str()), (1, Some(verdict)), "{found}");
+        assert_eq!(reasons(&found), [("unread".to_owned(), "unread".to_owned())]);
+    }
+}
+
+#[test]
+fn a_rehearsal_tells_what_would_be_lost_besides_dates() {
+    let case = Case::new().file("old.ics", calendar(&event(None))).file("there.toml", "reminders = false\n");
+    let run = case.emvo(&["rehearse", "old.ics", "--limits", "there.toml"]);
+    assert!(run.stdout.contains("! 4 dates have lost their reminders"), "{}", run.stdout);
+    assert!(!run.stdout.contains("May the old calendars go"), "{}", run.stdout);
+}
+
+#[test]
+fn what_a_plan_leaves_behind_keeps_the_old_calendars() {
+    let single = |uid: &str, day: &str, line: &str| {
+        format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:Watch {uid}\nDTSTART:{day}T080000Z\n{line}END:VEVENT\n")
+    };
+    let all = single("a", "20250907", "")
+        + &single("b", "20260907", "CLASS:PRIVATE\n")
+        + &single("c", "20260908", "");
+    for (private, field) in [("omit", "private-events"), ("mask", "private-words")] {
+        let plan = |accept: &str| {
+            format!(
+                "[move]\nfrom = 2026-01-01\n\n[[source]]\npath = \"old.ics\"\ninto = \"quay\"\nprivate = \"{private}\"\n\n\
+                 [[destination]]\nname = \"quay\"\npath = \"quay.ics\"\n\n[check]\nreconcile = true\naccept = [{accept}]\n"
+            )
+        };
+        let case = Case::new().file("old.ics", calendar(&all)).file("plan.toml", plan(""));
+        // It was asked for, and yet the old calendars hold what stands nowhere else.
+        let run = case.json_ends(0, &["run", "plan.toml", "--json", "--no-ledger"]);
+        let release = &run["destinations"][0]["release"];
+        let fields: Vec<_> =
+            release["because"].as_array().unwrap().iter().map(|one| one["field"].as_str().unwrap()).collect();
+        assert_eq!(fields, ["outside-window", field], "{release:#}");
+        case.put("plan.toml", plan(&format!("\"outside-window\", \"{field}\"")));
+        let run = case.json_ends(0, &["run", "plan.toml", "--json", "--no-ledger", "--force"]);
+        assert_eq!(run["destinations"][0]["release"]["may_go"], true, "{run:#}");
+    }
+}
+
+#[test]
+fn the_sheet_and_the_page_name_each_detail() {
+    let case =
+        Case::new().file("old.ics", calendar(&event(None))).file("new.ics", calendar(&event(Some(17))));
+    case.ends(1, &["reconcile", "old.ics", "--result", "new.ics", "--report", "r.csv"]);
+    assert!(
+        case.read("r.csv")
+            .contains("detail,,old.ics,watch,Harbour watch,2026-09-07 08:00 Europe/Helsinki,,,X-DECK,4,")
+    );
+    case.ends(1, &["reconcile", "old.ics", "--result", "new.ics", "--report", "r.html"]);
+    assert!(case.read("r.html").contains("<td>X-DECK</td><td>4</td><td>nothing</td>"));
+}

@@ -23,6 +23,7 @@ use emvo_ical::content::{Component, Property, split_list, unescape_text};
 
 use super::shared::number_of;
 use super::text::normalised;
+use super::unsaid::Statement;
 use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
 
 /// One thing that a component says.
@@ -35,6 +36,12 @@ pub struct Detail {
     pub shown: String,
     /// What it says, evened out.
     said: String,
+}
+
+impl From<Detail> for Statement {
+    fn from(Detail { field, shown, .. }: Detail) -> Self {
+        Self { field, value: shown }
+    }
 }
 
 /// The details of a component.

@@ -9,7 +9,7 @@ use rayon::prelude::*;
 use serde::{Deserialize, Serialize};
 
 use crate::edit::{Change, Fold};
-use crate::identity::{Detail, details_lacking, normalised};
+use crate::identity::{Detail, Statement, details_lacking, normalised};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, Classification, Event, Origin, Series};
 use emvo_ical::content::{Component, parse};
@@ -96,6 +96,12 @@ pub struct EventRecord {
     /// Which of its fields changed.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub fields: Vec<String>,
+    /// What it said besides its times and words and says no more.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub gone: Vec<Statement>,
+    /// What it says besides and did not say.
+    #[serde(default, skip_serializing_if = "Vec::is_empty")]
+    pub came: Vec<Statement>,
     /// The changes, with the rules behind them.
     #[serde(default, skip_serializing_if = "Vec::is_empty")]
     pub changes: Vec<ChangeRecord>,
@@ -117,6 +123,15 @@ pub struct Now {
     /// Its place, if that changed.
     #[serde(default, skip_serializing_if = "Option::is_none")]
     pub location: Option<String>,
+    /// Its description, if that changed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub description: Option<String>,
+    /// Whether it is busy, if that changed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub busy: Option<bool>,
+    /// Who may see it, if that changed.
+    #[serde(default, skip_serializing_if = "Option::is_none")]
+    pub private: Option<String>,
 }
 
 /// One change to an event.
@@ -207,6 +222,8 @@ impl ReadLog {
             into: None,
             now: Vec::new(),
             fields: Vec::new(),
+            gone: Vec::new(),
+            came: Vec::new(),
             changes: Vec::new(),
         }));
         records
@@ -251,13 +268,20 @@ impl Fact {
             into: (fate == Fate::Folded).then(|| fold.map(|fold| fold.into_uid().to_owned())).flatten(),
             now: Vec::new(),
             fields: Vec::new(),
+            gone: Vec::new(),
+            came: Vec::new(),
             changes: Vec::new(),
         };
         if fate == Fate::Changed {
             let fields: Vec<_> = parts.iter().map(|(series, _)| fields_of(series.lead())).collect();
             let differ = |at: &usize| fields.iter().any(|fields| fields[*at] != self.fields[*at]);
             record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].name().to_owned()).collect();
-            record.fields.extend(details_gone(parts));
+            (record.gone, record.came) = details_exchanged(parts);
+            let mut names: Vec<&str> =
+                record.gone.iter().chain(&record.came).map(|one| one.field.as_str()).collect();
+            names.sort_unstable();
+            names.dedup();
+            record.fields.extend(names.into_iter().map(str::to_owned));
             let parts = parts.iter().zip(&fields);
             record.now = parts.map(|((series, zones), fields)| self.now(series, zones, fields)).collect();
         }
@@ -276,6 +300,9 @@ impl Fact {
         if self.is_private && is_hidden {
             record.title = String::new();
             record.changes.clear();
+            record.gone.clear();
+            record.came.clear();
+            record.now.iter_mut().for_each(|now| now.description = None);
         }
         record
     }
@@ -292,27 +319,30 @@ impl Fact {
             shift: instants.map(|(before, now)| now - before).filter(|shift| *shift != 0),
             title: changed(0, lead.title()),
             location: changed(1, lead.location()),
+            description: changed(2, lead.description()),
+            busy: (fields[3] != self.fields[3]).then(|| lead.is_busy()),
+            private: (fields[4] != self.fields[4]).then(|| lead.classification().name().to_owned()),
         }
     }
 }
 
-/// The details that an event had when it was read and that no part of it has now,
-/// by name.
-fn details_gone(parts: &[(&Series<'_>, &ZoneResolver)]) -> Vec<String> {
+/// What an event said besides when it was read and no part of it says now, and what
+/// parts of it say now that it did not.
+fn details_exchanged(parts: &[(&Series<'_>, &ZoneResolver)]) -> (Vec<Statement>, Vec<Statement>) {
     let components = || parts.iter().map(|(series, _)| series.lead().component());
     let Some(read) = components().find_map(Component::origin).and_then(|text| parse(text).roots.pop()) else {
-        return Vec::new();
+        return (Vec::new(), Vec::new());
     };
-    let lacking = components().map(|now| details_lacking(&read, now));
-    let in_all = |mut one: Vec<Detail>, two: Vec<Detail>| {
+    let gone = components().map(|now| details_lacking(&read, now));
+    let gone = gone.reduce(|mut one, two| {
         one.retain(|detail| two.contains(detail));
         one
-    };
-    let mut names: Vec<String> =
-        lacking.reduce(in_all).unwrap_or_default().into_iter().map(|detail| detail.field).collect();
-    names.sort();
-    names.dedup();
-    names
+    });
+    let mut came: Vec<Detail> = components().flat_map(|now| details_lacking(now, &read)).collect();
+    came.sort();
+    came.dedup();
+    let told = |details: Vec<Detail>| details.into_iter().map(Statement::from).collect();
+    (told(gone.unwrap_or_default()), told(came))
 }
 
 /// Numbers are compared within one run alone.

@@ -9,8 +9,10 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use super::cancelled::NotTakingPlace;
+use super::explained::ReceiptTrail;
 use super::keys::United;
 use super::pairing::{Counterpart, Pairing};
+use super::record::Slot;
 use super::{Counts, DetailDifference, Difference, DifferenceKind, Found, Notes, Ownership};
 use crate::identity::{Detail, Moment};
 use crate::view::CalendarView;
@@ -24,6 +26,8 @@ pub(super) struct Accounted {
     pub(super) found: Vec<Found>,
     pub(super) details: Vec<DetailDifference>,
     pub(super) notes: Notes,
+    /// How many dates runs took out as asked, so that they stand nowhere.
+    pub(super) taken_out: usize,
 }
 
 impl<'r> Pairing<'r, '_, '_> {
@@ -86,6 +90,9 @@ impl<'r> Pairing<'r, '_, '_> {
             }
             Counterpart::Unpaired if is_gone() => {
                 accounted.counts.explained += 1;
+                let day = self.source.list[at].shown_start.date();
+                let is_out = self.source.trail(at).is_some_and(|trail| trail.takes_out(day));
+                accounted.taken_out += usize::from(is_out);
                 return;
             }
             Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
@@ -146,25 +153,33 @@ impl<'r> Pairing<'r, '_, '_> {
             values.join("; ")
         };
         let trail = self.source.trail(at);
-        for detail in &lost {
-            if trail.is_some_and(|trail| trail.means(&detail.field)) {
-                continue;
-            }
+        let mut tell = |field: &str, before: &str| {
             let record = &self.source.list[at];
             accounted.details.push(DetailDifference {
                 path: self.source.sides[record.place().0].path.to_owned(),
                 uid: self.source.uid(at).to_owned(),
                 title: one.title.to_string(),
                 start: record.shown_start.to_string(),
-                field: detail.field.clone(),
-                before: detail.shown.clone(),
-                after: now(&detail.field),
+                field: field.to_owned(),
+                before: before.to_owned(),
+                after: now(field),
             });
+        };
+        for detail in lost.iter().filter(|detail| !trail.is_some_and(|trail| trail.means_without(detail))) {
+            tell(&detail.field, &detail.shown);
+        }
+        // What a run let it say has to stand there as well; told of the event itself.
+        let is_own = self.source.list[at].slot == Slot::Own;
+        for came in trail.filter(|_| is_own).map_or(&[][..], ReceiptTrail::came) {
+            if !two.says(&came.field, &came.value) {
+                tell(&came.field, &came.value);
+            }
         }
         // What another source says of the event is nothing new.
         let is_said = |detail: &Detail| {
             let united = united.get_or_init(|| United::of(self.source));
-            self.others_of(united, at).any(|other| self.source.fields(other).says(detail))
+            self.others_of(united, at)
+                .any(|other| self.source.fields(other).says(&detail.field, &detail.shown))
         };
         let new = added.iter().filter(|detail| !is_said(detail));
         let mut names: Vec<&str> = new.map(|detail| detail.field.as_str()).collect();
@@ -189,7 +204,8 @@ impl<'r> Pairing<'r, '_, '_> {
         let mut fields = self.source.fields(at).fields_lacking(self.result.fields(result));
         // What was changed in the event that stands for both was changed in both.
         let trail = self.stands_for[result].and_then(|other| self.source.trail(other));
-        fields.retain(|field| !trail.is_some_and(|trail| trail.means(field)));
+        let words = self.result.fields(result);
+        fields.retain(|field| !trail.is_some_and(|trail| trail.means(field, words)));
         let start = &self.result.list[result].shown_start;
         (!fields.is_empty()).then(|| Difference {
             result_start: Some(start.to_string()),

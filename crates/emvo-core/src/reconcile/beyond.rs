@@ -16,7 +16,7 @@ use jiff::ToSpan;
 use super::explained::ReceiptTrail;
 use super::records::Records;
 use crate::identity::{Moment, normalised, number_of};
-use emvo_ical::calendar::{Series, Uid};
+use emvo_ical::calendar::{EventTime, Series, Uid};
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
 use emvo_ical::zone::ZoneResolver;
 
@@ -84,17 +84,22 @@ pub(super) fn series_going_on(source: &Records<'_, '_>, result: &Records<'_, '_>
     let of_one = |(side, at): (usize, usize)| {
         let view = &source.sides[side];
         let series = &view.calendar.series[at];
-        let is_explained = source.trails.get(side).and_then(|trails| trails.get(at)?.as_ref());
-        if is_explained.is_some_and(ReceiptTrail::ends_it) {
+        let trail = source.trails.get(side).and_then(|trails| trails.get(at)?.as_ref());
+        if trail.is_some_and(ReceiptTrail::ends_it) {
             return None;
         }
         let (own, is_cut) = dates(series, view.zones, window, MOST);
-        let candidates = there.of_series(series);
+        let candidates = there.of_series(series, trail);
         let mut found: HashSet<Moment> = HashSet::new();
         for (other, zones) in &candidates {
-            found.extend(dates(other, zones, window, MOST).0);
+            found.extend(dates(other, zones, window, MOST).0.into_iter().map(|(moment, _)| moment));
         }
-        let missing = own.iter().filter(|date| !found.contains(*date)).count();
+        let is_there = |(start, shown): &(Moment, EventTime)| {
+            found.contains(start)
+                || trail
+                    .is_some_and(|trail| trail.moved(start, shown).iter().any(|start| found.contains(start)))
+        };
+        let missing = own.iter().filter(|date| !is_there(date)).count();
         let how = match (missing, is_cut) {
             (0, false) => return None,
             (0, true) => Beyond::NotCompared,
@@ -121,9 +126,15 @@ fn behind(window: Window) -> Option<Window> {
 
 /// The starts of a series in a window, and whether there are more than were listed.
 /// Its length was compared inside the window.
-fn dates(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> (Vec<Moment>, bool) {
+fn dates(
+    series: &Series<'_>,
+    zones: &ZoneResolver,
+    window: Window,
+    ceiling: Ceiling,
+) -> (Vec<(Moment, EventTime)>, bool) {
     let found = occurrences_of(series, zones, window, ceiling);
-    (found.list.iter().map(|one| Moment::of(&one.start, zones)).collect(), found.met_ceiling)
+    let starts = found.list.into_iter().map(|one| (Moment::of(&one.start, zones), one.start));
+    (starts.collect(), found.met_ceiling)
 }
 
 /// Series of the result that may stand for one of the sources.
@@ -144,9 +155,14 @@ impl<'c, 'a> Candidates<'c, 'a> {
         Self { by_key }
     }
 
-    /// Those with its id or its title.
-    fn of_series(&self, series: &Series<'_>) -> Vec<(&'c Series<'a>, &'c ZoneResolver)> {
-        keys(series).filter_map(|key| self.by_key.get(&key)).flatten().copied().collect()
+    /// Those with its id, the one that it has by now, or its title.
+    fn of_series(
+        &self,
+        series: &Series<'_>,
+        trail: Option<&ReceiptTrail<'_>>,
+    ) -> Vec<(&'c Series<'a>, &'c ZoneResolver)> {
+        let by_now = trail.and_then(ReceiptTrail::uid).map(|uid| number_of(&("uid", uid)));
+        keys(series).chain(by_now).filter_map(|key| self.by_key.get(&key)).flatten().copied().collect()
     }
 }
 

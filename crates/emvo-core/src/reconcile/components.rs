@@ -1,9 +1,11 @@
 //! What is no event: tasks, journals and other components of the sources, and what
 //! their calendars say of themselves, looked for in the result.
 
-use hashbrown::HashMap;
+use std::collections::VecDeque;
 
-use crate::identity::{Moment, details_lacking, normalised};
+use hashbrown::{HashMap, HashSet};
+
+use crate::identity::{Moment, details_lacking, details_number, normalised, number_of};
 use crate::view::CalendarView;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{ComponentKind, EventTime, OwnLine, ZoneName};
@@ -58,28 +60,28 @@ pub(super) fn components_unlike(
     results: &[CalendarView<'_, '_>],
 ) -> Vec<ComponentDifference> {
     let there: Vec<InBook<'_, '_>> = in_books(results).map(|(_, one)| one).collect();
-    let mut by_key: HashMap<String, Vec<usize>> = HashMap::new();
-    for (at, (component, _)) in there.iter().enumerate() {
+    let exact: HashSet<u64> = there.iter().map(|one| number(*one)).collect();
+    let wanted: HashSet<u64> = in_books(sources).map(|(_, one)| number(one)).collect();
+    let mut by_key: HashMap<String, VecDeque<usize>> = HashMap::new();
+    // What says the same as one of the sources stands for that one.
+    for (at, (component, _)) in there.iter().enumerate().filter(|(_, one)| !wanted.contains(&number(**one))) {
         for key in keys(component) {
-            by_key.entry(key).or_default().push(at);
+            by_key.entry(key).or_default().push_back(at);
         }
     }
-    let mut stands_for: HashMap<usize, InBook<'_, '_>> = HashMap::new();
+    let mut taken: HashSet<usize> = HashSet::new();
     let mut found = Vec::new();
-    for (path, one) in in_books(sources) {
-        let is_free = |at: &usize| {
-            stands_for
-                .get(at)
-                .is_none_or(|other| lacking(one, *other).is_empty() && lacking(*other, one).is_empty())
-        };
+    for (path, one) in in_books(sources).filter(|(_, one)| !exact.contains(&number(*one))) {
         // By its id first, then by its title.
         let best = keys(one.0).iter().find_map(|key| {
-            let free = by_key.get(key)?.iter().copied().filter(is_free);
-            free.map(|at| (lacking(one, there[at]), at)).min_by_key(|(fields, at)| (fields.len(), *at))
+            let candidates = by_key.get_mut(key)?;
+            candidates.retain(|at| !taken.contains(at));
+            let some = candidates.iter().copied().take(MOST_LOOKED_AT);
+            some.map(|at| (lacking(one, there[at]), at)).min_by_key(|(fields, at)| (fields.len(), *at))
         });
         let fields = match best {
             Some((fields, at)) => {
-                stands_for.insert(at, one);
+                taken.insert(at);
                 if fields.is_empty() {
                     continue;
                 }
@@ -98,6 +100,19 @@ pub(super) fn components_unlike(
         });
     }
     found
+}
+
+/// So many components with one id, or one title, are looked at for the nearest.
+const MOST_LOOKED_AT: usize = 100;
+
+/// All that a component says, as a number.
+fn number((component, zones): InBook<'_, '_>) -> u64 {
+    let lines = component.properties().filter(|line| is_compared(line));
+    let mut said: Vec<(String, String)> =
+        lines.map(|line| (line.name().to_ascii_uppercase(), said(line, zones))).collect();
+    said.retain(|(_, said)| !said.is_empty());
+    said.sort_unstable();
+    number_of(&(component.name().to_ascii_uppercase(), said, details_number(component)))
 }
 
 fn in_books<'c, 'a>(sides: &'c [CalendarView<'c, 'a>]) -> impl Iterator<Item = (&'c str, InBook<'c, 'a>)> {
@@ -124,12 +139,8 @@ fn lacking((one, one_zones): InBook<'_, '_>, (two, two_zones): InBook<'_, '_>) -
         .collect();
     for line in one.properties() {
         let field = Field::of_property(line.name());
-        let is_compared = match field {
-            Some(field) => !matches!(field.weight(), Weight::Detail | Weight::Stamp),
-            None => time_name(line.name()).is_some(),
-        };
         let said = said(line, one_zones);
-        if is_compared
+        if is_compared(line)
             && !said.is_empty()
             && !two.properties_named(line.name()).any(|there| self::said(there, two_zones) == said)
         {
@@ -140,6 +151,14 @@ fn lacking((one, one_zones): InBook<'_, '_>, (two, two_zones): InBook<'_, '_>) -
     }
     fields.dedup();
     fields
+}
+
+/// Whether a line is none of the details, which are compared apart.
+fn is_compared(line: &Property<'_>) -> bool {
+    match Field::of_property(line.name()) {
+        Some(field) => !matches!(field.weight(), Weight::Detail | Weight::Stamp),
+        None => time_name(line.name()).is_some(),
+    }
 }
 
 /// The times of tasks that no event has.

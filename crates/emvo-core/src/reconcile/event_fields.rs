@@ -140,9 +140,9 @@ impl<'c> EventFields<'c> {
         Some((on_the_clock, in_the_world))
     }
 
-    /// Whether the event says a detail.
-    pub(super) fn says(&self, detail: &Detail) -> bool {
-        details_of(self.event.component()).contains(detail)
+    /// Whether the event says something besides, as people are shown it.
+    pub(super) fn says(&self, field: &str, shown: &str) -> bool {
+        details_of(self.event.component()).iter().any(|one| one.field == field && one.shown == shown)
     }
 
     /// What this event says besides and the other does not.

@@ -8,10 +8,11 @@ use jiff::civil::{Date, DateTime, Time};
 use super::event_fields::EventFields;
 use super::record::Record;
 use crate::edit::{Cut, WhyLeft};
-use crate::identity::{Moment, normalised};
+use crate::identity::{Detail, Moment, Statement, normalised};
 use crate::receipt::{EventRecord, Fate, Now, Receipt};
 use crate::view::CalendarView;
-use emvo_ical::day::clock_seconds;
+use emvo_ical::calendar::EventTime;
+use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::zone::Zone;
 use rayon::prelude::*;
 
@@ -35,6 +36,11 @@ struct Run<'r> {
 #[derive(Clone, Debug, Default)]
 pub(super) struct ReceiptTrail<'r> {
     is_gone: bool,
+    /// Whether it was left out as asked, or could not be read, rather than folded.
+    is_taken_out: bool,
+    /// What it says no more, and what it has to say by now.
+    gone: Vec<&'r Statement>,
+    came: Vec<&'r Statement>,
     /// Which of its dates were left out as asked.
     cuts: Vec<Cut>,
     fields: Vec<&'r str>,
@@ -81,6 +87,10 @@ impl<'r> Explanations<'r> {
                 trail.unwrap_or_else(|| ReceiptTrail { start: &first.start, ..ReceiptTrail::default() });
             next.is_gone |=
                 records.iter().all(|record| !matches!(record.fate, Fate::Written | Fate::Changed));
+            next.is_taken_out |= next.is_gone && records.iter().any(|one| one.fate != Fate::Folded);
+            next.gone.extend(records.iter().flat_map(|record| &record.gone));
+            next.came.retain(|came| !next.gone.contains(came));
+            next.came.extend(records.iter().flat_map(|record| &record.came));
             let changes = records.iter().flat_map(|record| &record.changes);
             next.cuts.extend(changes.filter_map(|change| change.after.parse::<Cut>().ok()));
             next.fields.extend(records.iter().flat_map(|record| &record.fields).map(String::as_str));
@@ -110,6 +120,39 @@ impl ReceiptTrail<'_> {
         self.is_gone || self.cuts.iter().any(|cut| cut.leaves_out(day))
     }
 
+    /// Whether the runs took out the date of a day, so that it stands nowhere.
+    pub(super) fn takes_out(&self, day: Date) -> bool {
+        self.is_taken_out || self.cuts.iter().any(|cut| cut.leaves_out(day))
+    }
+
+    /// Whether the runs meant it to lose a detail.
+    pub(super) fn means_without(&self, detail: &Detail) -> bool {
+        self.gone.iter().any(|gone| gone.field == detail.field && gone.value == detail.shown)
+    }
+
+    /// What the runs let it say besides.
+    pub(super) fn came(&self) -> &[&Statement] {
+        &self.came
+    }
+
+    /// When a date of it starts by now, as the runs moved it.
+    pub(super) fn moved(&self, start: &Moment, shown: &EventTime) -> Vec<Moment> {
+        let moved = |now: &&Now| {
+            let (before, _) = read_shown(self.start)?;
+            let (after, zone) = read_shown(&now.start)?;
+            let by = clock_seconds(after) - clock_seconds(before);
+            let clock = clock_seconds(shown.clock()) + by;
+            match (start, Zone::named(zone)) {
+                (_, Some(zone)) => Some(Moment::Instant(zone.transitions().instant_of(clock))),
+                (Moment::Instant(start), None) => Some(Moment::Instant(start + by)),
+                (Moment::Unbound(_), None) => {
+                    Some(Moment::Unbound(Box::new(shown.at_clock(clock_at(clock)?))))
+                }
+            }
+        };
+        self.now.iter().filter_map(moved).collect()
+    }
+
     /// Whether the runs let it end earlier.
     pub(super) fn ends_it(&self) -> bool {
         let ends = |cut: &Cut| matches!(cut, Cut::EndsBefore(_) | Cut::EndsWith(_) | Cut::Only(..));
@@ -125,27 +168,25 @@ impl ReceiptTrail<'_> {
     pub(super) fn explains(&self, one: &Record, two: &Record, words: &EventFields, fields: &[&str]) -> bool {
         let is_time_meant = (one.start == two.start && one.end == two.end)
             || self.now.iter().any(|now| self.is_moved_so(now, one, two));
-        is_time_meant && fields.iter().all(|field| self.is_field_meant(field, words))
+        is_time_meant && fields.iter().all(|field| self.means(field, words))
     }
 
-    /// Whether the runs changed a field.
-    pub(super) fn means(&self, field: &str) -> bool {
-        self.fields.contains(&field)
-    }
-
-    fn is_field_meant(&self, field: &str, words: &EventFields) -> bool {
+    /// Whether the runs changed a field to what these words say.
+    pub(super) fn means(&self, field: &str, words: &EventFields) -> bool {
         if !self.fields.contains(&field) {
             return false;
         }
-        let says = |of: fn(&Now) -> Option<&String>, text: &str| {
-            let mut said = self.now.iter().copied().filter_map(of).peekable();
-            said.peek().is_none() || said.any(|said| normalised(said) == text)
+        // Receipts of older versions do not say all of it.
+        let is_so = |now: &&Now| match field {
+            "title" => now.title.as_ref().map(|title| normalised(title) == words.title),
+            "location" => now.location.as_ref().map(|place| normalised(place) == words.location),
+            "description" => now.description.as_ref().map(|text| normalised(text) == words.description),
+            "busy" => now.busy.map(|busy| busy == words.is_busy),
+            "private" => now.private.as_ref().map(|class| class == words.classification.name()),
+            _ => None,
         };
-        match field {
-            "title" => says(|now| now.title.as_ref(), &words.title),
-            "location" => says(|now| now.location.as_ref(), &words.location),
-            _ => true,
-        }
+        let mut said = self.now.iter().filter_map(is_so).peekable();
+        said.peek().is_none() || said.any(|is_so| is_so)
     }
 
     /// Whether the result starts where the source's clock, moved as the event's

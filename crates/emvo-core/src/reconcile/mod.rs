@@ -9,6 +9,7 @@ mod beyond;
 mod cancelled;
 mod causes;
 mod components;
+mod difference;
 mod event_fields;
 mod explained;
 mod habits;
@@ -21,6 +22,8 @@ mod unchanged;
 
 use std::collections::BTreeMap;
 
+use hashbrown::HashSet;
+
 use jiff::civil::Date;
 
 use crate::advice::{Advice, Advised};
@@ -32,115 +35,17 @@ use emvo_ical::recurrence::{Ceiling, Window};
 pub use beyond::{Beyond, GoesOn};
 pub use cancelled::CancelledGone;
 pub use components::{CalendarLine, ComponentDifference};
+pub use difference::{Counts, DetailDifference, Difference, DifferenceKind, Notes, Ownership};
 pub use explained::Explanations;
 pub use release::{Reason, ReasonKind, Release};
 
 use account::Accounted;
+pub(crate) use difference::Found;
 use pairing::Pairing;
 use record::Span;
 use records::{Records, Role};
 use release::Findings;
 use unchanged::{Trails, Unchanged};
-
-/// What became of a source occurrence, or where a result occurrence came from.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum DifferenceKind {
-    /// It is not in the result.
-    Missing,
-    /// It is there at another time, or ends at another.
-    Retimed,
-    /// It is there with other words, or other busy/free or privacy.
-    Altered,
-    /// It is there more than once.
-    Doubled,
-    /// It is in the result and in no source.
-    Extra,
-}
-
-impl DifferenceKind {
-    /// The name in machine-readable answers.
-    pub fn name(self) -> &'static str {
-        match self {
-            Self::Missing => "missing",
-            Self::Retimed => "retimed",
-            Self::Altered => "altered",
-            Self::Doubled => "doubled",
-            Self::Extra => "extra",
-        }
-    }
-}
-
-/// Whether an extra occurrence speaks against the result.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
-pub enum Ownership {
-    /// It belongs to an event that the sources have: a date that came back.
-    OfSource,
-    /// It was the destination's own.
-    OfDestination,
-}
-
-/// One occurrence that is not as it was.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct Difference {
-    /// What is wrong.
-    pub kind: DifferenceKind,
-    /// The source it is from; for an extra one the result.
-    pub path: String,
-    /// The event's id.
-    pub uid: String,
-    /// The event's title.
-    pub title: String,
-    /// When it starts; in the source, but for extra ones.
-    pub start: String,
-    /// When it starts in the result.
-    pub result_start: Option<String>,
-    /// By how many seconds it moved, where both are instants: its start, or if
-    /// that stayed its end.
-    pub by: Option<i64>,
-    /// The fields that differ.
-    pub fields: Vec<&'static str>,
-    /// Whose an extra one is.
-    pub ownership: Ownership,
-    /// What it has in common with others.
-    pub cause: Option<CauseKind>,
-}
-
-/// A difference, and the occurrences that differ.
-pub(crate) struct Found {
-    difference: Difference,
-    source: Option<usize>,
-    result: Option<usize>,
-}
-
-/// Something that an event of the sources says besides its times and words, and
-/// that its counterpart in the result does not say.
-#[derive(Clone, Debug, PartialEq, Eq)]
-pub struct DetailDifference {
-    /// The source it is from.
-    pub path: String,
-    /// The event's id.
-    pub uid: String,
-    /// The event's title.
-    pub title: String,
-    /// The date, in the source.
-    pub start: String,
-    /// The field by its name, or the property's, or the inner component's.
-    pub field: String,
-    /// What it says in the source.
-    pub before: String,
-    /// What the counterpart says in the field that the source does not; empty if
-    /// nothing.
-    pub after: String,
-}
-
-/// What differs and is no loss.
-#[derive(Clone, Debug, Default, PartialEq, Eq)]
-pub struct Notes {
-    /// How many occurrences have the same description with other markup.
-    pub markup: usize,
-    /// How many occurrences say more in the result than in the sources, by field.
-    pub added: BTreeMap<String, usize>,
-}
 
 /// What went wrong.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
@@ -199,34 +104,6 @@ pub struct Cause {
     pub summary: String,
     /// What a person can do about it.
     pub todo: Option<Advice>,
-}
-
-/// How many occurrences went which way. Each source occurrence is in exactly
-/// one of matched, retimed, altered, missing, doubled, explained.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-#[allow(missing_docs)]
-pub struct Counts {
-    pub source_events: usize,
-    pub source_occurrences: usize,
-    pub matched: usize,
-    pub retimed: usize,
-    pub altered: usize,
-    pub missing: usize,
-    pub doubled: usize,
-    pub extra: usize,
-    pub explained: usize,
-}
-
-impl Counts {
-    fn of(&mut self, kind: DifferenceKind) -> &mut usize {
-        match kind {
-            DifferenceKind::Missing => &mut self.missing,
-            DifferenceKind::Retimed => &mut self.retimed,
-            DifferenceKind::Altered => &mut self.altered,
-            DifferenceKind::Doubled => &mut self.doubled,
-            DifferenceKind::Extra => &mut self.extra,
-        }
-    }
 }
 
 /// Whether anything was lost.
@@ -297,8 +174,10 @@ impl Reconciliation {
 /// What could not be read and so cannot be accounted for.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub struct Unread {
-    /// Events of the sources.
-    pub events: usize,
+    /// Events, tasks and others of the sources.
+    pub components: usize,
+    /// Parts of the sources that are none of these, such as a line of an event.
+    pub parts: usize,
     /// Files that claim to be exports.
     pub files: usize,
 }
@@ -315,6 +194,19 @@ pub struct ProofOptions<'e> {
     pub unread: Unread,
     /// The fields that a person has decided to do without.
     pub accepted: &'e [String],
+    /// What was left in the old calendars on purpose, as whoever left it says.
+    pub stayed: &'e [Stayed],
+}
+
+/// Events that stay in the old calendars alone, as asked.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Stayed {
+    /// By which a person can accept it, such as `private-events`.
+    pub field: &'static str,
+    /// How many.
+    pub count: usize,
+    /// What they are, in words that follow the number, such as `private events`.
+    pub what: &'static str,
 }
 
 /// Accounts for every occurrence of the sources in the result, and for all else that
@@ -347,7 +239,7 @@ fn account<'c>(
     (source.trails, source.unchanged) = (trails, unchanged.counted);
     let result = Records::of(Role::Result, results, unchanged.result, span);
     let pairing = Pairing::of(&source, &result);
-    let Accounted { counts, mut found, details, notes } = pairing.account();
+    let Accounted { counts, mut found, details, notes, taken_out } = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
     let causes = causes::of(&mut found, &source, &result);
     let differences: Vec<Difference> = found.into_iter().map(|one| one.difference).collect();
@@ -361,7 +253,7 @@ fn account<'c>(
     let is_about_all = options.window.is_none();
     let is_complete = counts.retimed + counts.altered + counts.missing + counts.doubled + came_back == 0
         && not_compared.is_empty()
-        && options.unread == Unread::default()
+        && options.unread.components + options.unread.files == 0
         && !components.iter().any(ComponentDifference::is_missing)
         && !(is_about_all && going_on.iter().any(is_cut));
     let verdict = if is_complete { Verdict::Complete } else { Verdict::Incomplete };
@@ -372,6 +264,8 @@ fn account<'c>(
         counts,
         came_back,
         unread: options.unread,
+        stayed: options.stayed,
+        taken_out,
         components: &components,
         going_on: &going_on,
         not_compared: &not_compared,
@@ -411,4 +305,16 @@ fn outside(sources: &[CalendarView<'_, '_>], window: Window) -> usize {
             || (!series.repeats() && starts().any(|start| start > window.until))
     };
     sources.iter().flat_map(|side| &side.calendar.series).filter(|series| is_outside(series)).count()
+}
+
+/// The first few of some titles, each once: ``Muster`, `Drill` and 3 more titles``.
+fn titles_in_words<'t>(all: impl Iterator<Item = &'t str>) -> String {
+    const SHOWN: usize = 3;
+    let mut seen = HashSet::new();
+    let titles: Vec<&str> = all.filter(|title| seen.insert(*title)).collect();
+    let shown: Vec<String> = titles.iter().take(SHOWN).map(|title| format!("`{title}`")).collect();
+    match titles.len().saturating_sub(SHOWN) {
+        0 => shown.join(", "),
+        more => format!("{} and {more} more titles", shown.join(", ")),
+    }
 }

@@ -188,12 +188,20 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 Counterpart::Paired(result) => Some(result),
                 _ => None,
             });
-            // Of several the one that says it all.
-            let lacking =
-                |result: &usize| self.source.fields(at).fields_lacking(self.result.fields(*result)).len();
-            match there.min_by_key(lacking) {
-                Some(result) if lacking(&result) == 0 => self.counterparts[at] = Counterpart::Shared(result),
-                Some(result) => say_more.push((at, result)),
+            // The first that says it all, or else the one that lacks the least.
+            let mut nearest: Option<(usize, usize)> = None;
+            for result in there.take(MOST_AT_ONE_TIME) {
+                let lacking = self.source.fields(at).fields_lacking(self.result.fields(result)).len();
+                if nearest.is_none_or(|(least, _)| lacking < least) {
+                    nearest = Some((lacking, result));
+                }
+                if lacking == 0 {
+                    break;
+                }
+            }
+            match nearest {
+                Some((0, result)) => self.counterparts[at] = Counterpart::Shared(result),
+                Some((_, result)) => say_more.push((at, result)),
                 None => {}
             }
         }
@@ -235,7 +243,7 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         at: usize,
     ) -> impl Iterator<Item = usize> + 'u {
         let others = united.by_words.get(&same_words_and_times(self.source, at)).into_iter().flatten();
-        others.copied().filter(move |other| *other != at)
+        others.copied().filter(move |other| *other != at).take(MOST_AT_ONE_TIME)
     }
 
     /// Whether some other source occurrence of the same event says in a field what a

@@ -9,7 +9,8 @@
 use std::collections::BTreeMap;
 
 use super::{
-    Beyond, CalendarLine, CancelledGone, ComponentDifference, Counts, DetailDifference, GoesOn, Unread,
+    Beyond, CalendarLine, CancelledGone, ComponentDifference, Counts, DetailDifference, GoesOn, Stayed,
+    Unread, titles_in_words,
 };
 use crate::advice::{Advice, Advised};
 use emvo_ical::calendar::ComponentKind;
@@ -29,6 +30,8 @@ pub enum ReasonKind {
     NotCompared,
     /// Dates lie outside the period that was compared.
     Period,
+    /// Events were left in the old calendars as asked.
+    Stayed,
     /// Details are missing or say something else.
     Details,
     /// A run in between left something behind, as its receipt says.
@@ -49,6 +52,7 @@ impl ReasonKind {
             Self::GoesOn => "goes-on",
             Self::NotCompared => "not-compared",
             Self::Period => "period",
+            Self::Stayed => "stayed",
             Self::Details => "details",
             Self::LeftBehind => "left-behind",
             Self::Cancelled => "cancelled",
@@ -79,12 +83,19 @@ pub struct Release {
     pub because: Vec<Reason>,
     /// What a person has accepted to do without, by field, with how often.
     pub accepted: BTreeMap<String, usize>,
+    /// How many dates of the sources runs took out as asked, as their receipts say.
+    pub taken_out: usize,
 }
 
 impl Release {
     /// Whether nothing stands against it.
     pub fn may_go(&self) -> bool {
         self.because.is_empty()
+    }
+
+    /// Whether something stands against it that nobody asked for.
+    pub fn needs_a_look(&self) -> bool {
+        self.because.iter().any(|reason| reason.kind != ReasonKind::Stayed)
     }
 }
 
@@ -93,6 +104,8 @@ pub(super) struct Findings<'f> {
     pub(super) counts: Counts,
     pub(super) came_back: usize,
     pub(super) unread: Unread,
+    pub(super) stayed: &'f [Stayed],
+    pub(super) taken_out: usize,
     pub(super) components: &'f [ComponentDifference],
     pub(super) going_on: &'f [GoesOn],
     pub(super) not_compared: &'f [Advised],
@@ -112,11 +125,12 @@ impl Findings<'_> {
         self.components(&mut all);
         self.going_on(&mut all);
         self.not_compared(&mut all);
+        self.stayed(&mut all);
         self.details(&mut all);
         self.left_behind(&mut all);
         self.cancelled(&mut all);
         self.lines(&mut all);
-        let mut release = Release::default();
+        let mut release = Release { taken_out: self.taken_out, ..Release::default() };
         for reason in all {
             let is_accepted =
                 |field: &&String| accepted.iter().any(|accepted| accepted.trim().eq_ignore_ascii_case(field));
@@ -153,24 +167,38 @@ impl Findings<'_> {
     }
 
     fn unread(&self, all: &mut Vec<Reason>) {
-        let Unread { events, files } = self.unread;
+        let Unread { components, parts, files } = self.unread;
         if files > 0 {
-            let summary = format!(
-                "{} not read",
-                counted(files, "file that was given could", "files that were given could")
-            );
+            let what = counted(files, "file that was given could", "files that were given could");
             let todo = Advice::ByHand("export them again, or leave them out if they are no exports");
-            all.push(reason(ReasonKind::Unread, None, files, summary, Some(todo)));
+            all.push(reason(ReasonKind::Unread, None, files, format!("{what} not be read"), Some(todo)));
         }
-        if events > 0 {
+        let unread = || Some("unread".to_owned());
+        if components > 0 {
+            let (one, many) =
+                ("event or task of the sources cannot", "events or tasks of the sources cannot");
             let summary = format!(
                 "{} be read, so nobody knows whether they are in the result",
-                counted(events, "event of the sources cannot", "events of the sources cannot")
+                counted(components, one, many)
             );
             let todo = Advice::ByHand(
-                "look them up in the old calendar and enter them by hand, or repair the export",
+                "a check of the sources says why; repair the export, or look them up in the old calendar and enter them by hand",
             );
-            all.push(reason(ReasonKind::Unread, Some("unread".to_owned()), events, summary, Some(todo)));
+            all.push(reason(ReasonKind::Unread, unread(), components, summary, Some(todo)));
+        }
+        if parts > 0 {
+            let (one, many) = ("line or part of the sources cannot", "lines or parts of the sources cannot");
+            let summary = format!("{} be read, and what it says is not compared", counted(parts, one, many));
+            let todo = Advice::ByHand("a check of the sources says which and why");
+            all.push(reason(ReasonKind::Unread, unread(), parts, summary, Some(todo)));
+        }
+    }
+
+    fn stayed(&self, all: &mut Vec<Reason>) {
+        for Stayed { field, count, what } in self.stayed.iter().filter(|one| one.count > 0) {
+            let summary = format!("left in the old calendars as asked: {count} {what}");
+            let todo = Advice::ByHand("see that whoever owns them has them elsewhere");
+            all.push(reason(ReasonKind::Stayed, Some((*field).to_owned()), *count, summary, Some(todo)));
         }
     }
 
@@ -190,7 +218,7 @@ impl Findings<'_> {
             let summary = format!(
                 "{}: {}",
                 is_not_in_result(name, ones.len()),
-                titles(ones.iter().map(|one| one.title.as_str()))
+                titles_in_words(ones.iter().map(|one| one.title.as_str()))
             );
             let todo = Advice::ByHand(
                 "many destinations take events alone: move them to one that takes them, or keep them by hand",
@@ -238,7 +266,8 @@ impl Findings<'_> {
                 }
             };
             let summary = format!("{} {words}", ones.len());
-            let summary = format!("{summary}: {}", titles(ones.iter().map(|one| one.title.as_str())));
+            let summary =
+                format!("{summary}: {}", titles_in_words(ones.iter().map(|one| one.title.as_str())));
             let todo = match how {
                 Beyond::NotCompared => Advice::ByHand("see in the destination that they go on"),
                 _ => Advice::ByHand("note until when they are there, and import the rest in time"),
@@ -293,7 +322,7 @@ impl Findings<'_> {
                 }
             };
             let todo = Advice::ByHand(
-                "the destination does not take it from this kind of file: try the other one, enter it by hand, or accept to do without",
+                "the destination does not take it from this kind of file: try the other one, or enter it by hand",
             );
             all.push(reason(ReasonKind::Details, Some(field.to_owned()), lost + other, summary, Some(todo)));
         }
@@ -302,7 +331,7 @@ impl Findings<'_> {
     fn left_behind(&self, all: &mut Vec<Reason>) {
         for (field, count) in self.left_behind {
             let summary = format!("left behind by the run, as its receipt says: {count} × {field}");
-            let todo = Advice::ByHand("enter it in the destination, or accept to do without");
+            let todo = Advice::ByHand("enter it in the destination");
             let name = Some(field.replace(' ', "-"));
             all.push(reason(ReasonKind::LeftBehind, name, *count, summary, Some(todo)));
         }
@@ -316,9 +345,9 @@ impl Findings<'_> {
         let summary = format!(
             "{} gone: {}",
             counted(count, "cancelled event is", "cancelled events are"),
-            titles(self.cancelled.iter().map(|one| one.title.as_str()))
+            titles_in_words(self.cancelled.iter().map(|one| one.title.as_str()))
         );
-        let todo = Advice::ByHand("see that nobody waits for them, and accept to do without");
+        let todo = Advice::ByHand("see that nobody waits for them");
         all.push(reason(ReasonKind::Cancelled, Some("cancelled".to_owned()), count, summary, Some(todo)));
     }
 
@@ -329,7 +358,7 @@ impl Findings<'_> {
         }
         for (field, count) in by_field {
             let summary = format!("not in the result: {count} × {field}");
-            let todo = Advice::ByHand("enter it in the destination, or accept to do without");
+            let todo = Advice::ByHand("enter it in the destination");
             all.push(reason(
                 ReasonKind::CalendarLines,
                 Some(field.replace(' ', "-")),
@@ -365,13 +394,4 @@ fn is_not_in_result(name: &str, count: usize) -> String {
 
 fn counted(count: usize, one: &str, many: &str) -> String {
     format!("{count} {}", if count == 1 { one } else { many })
-}
-
-/// The first few of some titles.
-fn titles<'t>(all: impl Iterator<Item = &'t str>) -> String {
-    let mut all: Vec<&str> = all.collect();
-    all.dedup();
-    let shown: Vec<String> = all.iter().take(3).map(|title| format!("`{title}`")).collect();
-    let more = all.len().saturating_sub(3);
-    if more > 0 { format!("{} and {more} more", shown.join(", ")) } else { shown.join(", ") }
 }

@@ -109,6 +109,17 @@ pub enum Classification {
     Confidential,
 }
 
+impl Classification {
+    /// The name in answers and tables.
+    pub fn name(self) -> &'static str {
+        match self {
+            Self::Public => "public",
+            Self::Private => "private",
+            Self::Confidential => "confidential",
+        }
+    }
+}
+
 impl<'a> Event<'a> {
     /// Reads the times of a component. Gives it back with the reason if that
     /// cannot be done.

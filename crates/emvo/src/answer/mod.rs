@@ -7,6 +7,7 @@
 
 pub(crate) mod advice;
 pub(crate) mod backup;
+mod besides;
 pub(crate) mod changes;
 pub(crate) mod combined;
 pub(crate) mod date_lines;

@@ -4,14 +4,18 @@ use std::fmt::Write as _;
 
 use emvo_core::receipt::FileRecord;
 use emvo_core::reconcile::{
-    Beyond, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Unread, Verdict,
+    Beyond, Counts, Difference, DifferenceKind, Ownership, Reason, ReasonKind, Reconciliation, Unread,
+    Verdict,
 };
+use emvo_ical::calendar::ComponentCounts;
 use rayon::prelude::*;
 use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
+use super::besides::Besides;
 use super::proof_json::ProofJson;
-use super::release::{ReleaseJson, release_lines};
+use super::release::{ReleaseJson, WayToAccept, release_lines};
+use super::written::marked_lines;
 use super::{Answer, Detail};
 use crate::input::{Given, Source, given};
 use crate::output::file_record;
@@ -42,7 +46,7 @@ impl Answer for Proof<'_, '_> {
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
         text_of(self, detail)
-            + &release_lines(&self.found.release)
+            + &release_lines(&self.found.release, WayToAccept::Option)
             + &record_lines(self)
             + &report.unwrap_or_default()
     }
@@ -72,6 +76,12 @@ impl Answer for Rehearsal<'_, '_> {
     fn text(&self, detail: Detail) -> String {
         let mut out = format!("{}\n", styled(STRONG, sanitized(&self.headline)));
         out.push_str(&text_of(&self.proof, detail));
+        // Nothing may go before it is imported; what would be lost is told all the same.
+        let is_told = |one: &&Reason| !matches!(one.kind, ReasonKind::Dates | ReasonKind::Period);
+        let because = &self.proof.found.release.because;
+        out.push_str(&marked_lines(
+            &because.iter().filter(is_told).map(|one| one.summary.clone()).collect::<Vec<_>>(),
+        ));
         if self.refused > 0 {
             let refused = counted(self.refused, "event would be refused", "events would be refused");
             out.extend([&styled(WARNING, "!"), " ", &refused, "\n"]);
@@ -117,7 +127,7 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
             found.going_on.iter().filter(|one| one.how == Beyond::SeriesEnds).count(),
             "of series that go on behind that otherwise",
         ),
-        (found.unread.events, "events of the sources that cannot be read"),
+        (found.unread.components, "events or tasks of the sources that cannot be read"),
     ]));
     for line in found.not_compared.iter().map(advised_in_words) {
         let _ = writeln!(out, "{} not compared date by date: {}", styled(WARNING, "!"), sanitized(&line));
@@ -146,36 +156,16 @@ fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
     out
 }
 
-/// What is no date: details, tasks, what calendars say of themselves; one line each.
+/// What is no date, one line each.
 fn besides_lines(found: &Reconciliation) -> String {
     let mut out = String::new();
-    let mut tell = |place: &str, what: &str, path: &str| {
-        let (what, path) = (styled(WARNING, sanitized(what)), styled(DIM, sanitized(path)));
-        let _ = writeln!(out, "  {}  {what}  {path}", sanitized(place.trim()));
-    };
-    for one in &found.details {
+    for one in Besides::all(found) {
         let place = format!("{}  {}", one.start, one.title);
-        tell(&place, &format!("{} {} → {}", one.field, one.before, or_nothing(&one.after)), &one.path);
-    }
-    for one in &found.components {
-        let what =
-            if one.is_missing() { "missing".to_owned() } else { format!("other {}", one.fields.join(", ")) };
-        tell(&format!("{}  {}", one.name, one.title), &what, &one.path);
-    }
-    for one in &found.cancelled_gone {
-        tell(&format!("{}  {}", one.start, one.title), "cancelled, and gone", &one.path);
-    }
-    for one in &found.going_on {
-        tell(&one.title, "goes on behind the period otherwise than in the result", &one.path);
-    }
-    for one in &found.calendar_lines {
-        tell(&one.field, &format!("{} → nothing", one.value), &one.path);
+        let what = format!("{} {} → {}", one.field, one.before, one.after_in_words());
+        let (what, path) = (styled(WARNING, sanitized(&what)), styled(DIM, sanitized(one.path)));
+        let _ = writeln!(out, "  {}  {what}  {path}", sanitized(place.trim()));
     }
     if out.is_empty() { out } else { format!("\n{}\n{out}", styled(STRONG, "What else differs")) }
-}
-
-fn or_nothing(text: &str) -> &str {
-    if text.is_empty() { "nothing" } else { text }
 }
 
 fn count_lines(counts: Counts, receipts: usize) -> String {
@@ -253,14 +243,6 @@ impl Proof<'_, '_> {
             let dates = counted(*count, "date says", "dates say");
             lines.push(format!("{dates} more in the result than in the sources: {field}"));
         }
-        let unread: usize = self.sources.iter().map(Source::events_set_aside).sum();
-        if unread > 0 {
-            let (one, many) = (
-                "event of the sources cannot be read and is",
-                "events of the sources cannot be read and are",
-            );
-            lines.push(format!("{} in no count here; `emvo check` says why", counted(unread, one, many)));
-        }
         let all = self.sources.iter().chain(self.results);
         lines.extend(all.flat_map(|source| &source.beside.not_read).map(ToString::to_string));
         lines
@@ -303,8 +285,13 @@ fn record_lines(proof: &Proof<'_, '_>) -> String {
 
 /// What of both sides could not be read and so cannot be accounted for.
 pub(crate) fn unread(sources: &[Source<'_>], results: &[Source<'_>]) -> Unread {
+    let components = |source: &Source<'_>| {
+        let ComponentCounts { events, tasks, journals, others } = source.counts_set_aside();
+        events + tasks + journals + others
+    };
     Unread {
-        events: sources.iter().map(Source::events_set_aside).sum(),
+        components: sources.iter().map(components).sum(),
+        parts: sources.iter().map(|source| source.set_aside.fragments()).sum(),
         files: sources.iter().chain(results).map(|source| source.beside.not_read.len()).sum(),
     }
 }

@@ -8,6 +8,7 @@ use jiff::civil::Date;
 
 use super::Reported;
 use super::advice::to_do;
+use super::besides::Besides;
 use super::page::{made_by, table};
 use super::proof::Proof;
 use super::release::{accepted_in_words, release_in_words};
@@ -41,6 +42,17 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
     let rows = found.differences.iter().map(difference_row);
     let files = proof.files();
     let mut tables = vec![table("What differs", "One row for each date.", &DIFFERENCE_COLUMNS, rows)];
+    let besides = Besides::all(found);
+    tables.push(table(
+        "What else differs",
+        "",
+        &["what", "when", "title", "field", "was", "is", "file"],
+        besides.iter().map(|one| {
+            let cells =
+                [one.kind, one.start, one.title, &one.field, one.before, one.after_in_words(), one.path];
+            cells.map(str::to_owned).to_vec()
+        }),
+    ));
     tables.push(table(
         "What was compared",
         "",
@@ -118,10 +130,31 @@ fn proof_sheet(proof: &Proof<'_, '_>) -> anyhow::Result<Vec<u8>> {
             one.result_start.clone().unwrap_or_default(),
             one.by.map(|seconds| (seconds / 60).to_string()).unwrap_or_default(),
             one.fields.join("; "),
+            String::new(),
+            String::new(),
         ]
     });
-    let header = ["kind", "cause", "path", "uid", "title", "start", "result_start", "by_minutes", "fields"];
-    sheet(header, rows)
+    let besides = Besides::all(proof.found);
+    let more = besides.iter().map(|one| {
+        let cells = [
+            one.kind, "", one.path, one.uid, one.title, one.start, "", "", &one.field, one.before, one.after,
+        ];
+        cells.map(str::to_owned)
+    });
+    let header = [
+        "kind",
+        "cause",
+        "path",
+        "uid",
+        "title",
+        "start",
+        "result_start",
+        "by_minutes",
+        "fields",
+        "before",
+        "after",
+    ];
+    sheet(header, rows.chain(more))
 }
 
 type Days = BTreeMap<Date, (usize, usize)>;

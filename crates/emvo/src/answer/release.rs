@@ -7,15 +7,24 @@ use emvo_core::reconcile::{Reason, Release};
 use serde::Serialize;
 
 use super::advice::to_do;
-use crate::terminal::{DIM, ERROR, GOOD, STRONG, grouped, sanitized, styled, wrapped};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, counted, grouped, sanitized, styled, wrapped};
 
-/// `yes`, `yes, without 342 reminders, as you accepted`, or `not yet`.
+/// `yes`, `yes, without 342 reminders, as you accepted`, or `not yet`; what runs took
+/// out as asked is said as well, since it will stand nowhere.
 pub(crate) fn release_in_words(release: &Release) -> String {
-    match (release.may_go(), accepted_in_words(&release.accepted)) {
-        (false, _) => "not yet".to_owned(),
-        (true, accepted) if accepted.is_empty() => "yes".to_owned(),
-        (true, accepted) => format!("yes, without {accepted}, as you accepted"),
+    if !release.may_go() {
+        return "not yet".to_owned();
     }
+    let mut words = "yes".to_owned();
+    let accepted = accepted_in_words(&release.accepted);
+    if !accepted.is_empty() {
+        words = format!("{words}, without {accepted}, as you accepted");
+    }
+    if release.taken_out > 0 {
+        let dates = counted(release.taken_out, "date that was", "dates that were");
+        words = format!("{words}, without {dates} taken out as asked");
+    }
+    words
 }
 
 /// `342 reminders, 9 X-SHIFT`.
@@ -26,7 +35,7 @@ pub(crate) fn accepted_in_words(accepted: &BTreeMap<String, usize>) -> String {
 }
 
 /// The answer with its reasons as a numbered list.
-pub(crate) fn release_lines(release: &Release) -> String {
+pub(crate) fn release_lines(release: &Release, way: WayToAccept) -> String {
     let question = styled(STRONG, "May the old calendars go?");
     let words = release_in_words(release);
     let mut out = "\n".to_owned();
@@ -36,12 +45,15 @@ pub(crate) fn release_lines(release: &Release) -> String {
         return out;
     }
     let _ = writeln!(out, "{question} {}", styled(ERROR, "Not yet, because:"));
-    for (number, Reason { summary, todo, .. }) in release.because.iter().enumerate() {
+    for (number, Reason { summary, todo, field, .. }) in release.because.iter().enumerate() {
         let first = format!("  {}. ", number + 1);
         let _ = writeln!(out, "{}", wrapped(&first, "     ", &sanitized(summary)));
-        if let Some(todo) = todo {
-            let todo = wrapped("     → ", "       ", &sanitized(&to_do(todo)));
-            let _ = writeln!(out, "{}", styled(DIM, todo));
+        for line in [todo.as_ref().map(to_do), field.as_deref().map(|field| way.in_words(field))]
+            .into_iter()
+            .flatten()
+        {
+            let line = wrapped("     → ", "       ", &sanitized(&line));
+            let _ = writeln!(out, "{}", styled(DIM, line));
         }
     }
     let accepted = accepted_in_words(&release.accepted);
@@ -49,6 +61,25 @@ pub(crate) fn release_lines(release: &Release) -> String {
         let _ = writeln!(out, "  {}", sanitized(&format!("accepted: to go without {accepted}")));
     }
     out
+}
+
+/// Where a person says what they do without.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum WayToAccept {
+    /// By an option of the command.
+    Option,
+    /// In the plan.
+    Plan,
+}
+
+impl WayToAccept {
+    fn in_words(self, field: &str) -> String {
+        match self {
+            Self::Option if field.contains(' ') => format!("to do without it: --accept \"{field}\""),
+            Self::Option => format!("to do without it: --accept {field}"),
+            Self::Plan => format!("to do without it, under [check]: accept = [\"{field}\"]"),
+        }
+    }
 }
 
 fn capitalised(words: &str) -> String {
@@ -62,6 +93,7 @@ pub(crate) struct ReleaseJson<'r> {
     may_go: bool,
     because: Vec<ReasonJson<'r>>,
     accepted: &'r BTreeMap<String, usize>,
+    taken_out: usize,
 }
 
 #[derive(Serialize)]
@@ -82,6 +114,11 @@ impl<'r> ReleaseJson<'r> {
             summary: &reason.summary,
             todo: reason.todo.as_ref().map(to_do),
         });
-        Self { may_go: release.may_go(), because: because.collect(), accepted: &release.accepted }
+        Self {
+            may_go: release.may_go(),
+            because: because.collect(),
+            accepted: &release.accepted,
+            taken_out: release.taken_out,
+        }
     }
 }

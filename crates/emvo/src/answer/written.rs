@@ -4,7 +4,7 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::edit::{Balance, Change, Fates, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
+use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
 use emvo_core::table::CannotCarry;
 use serde::Serialize;
 
@@ -323,11 +323,11 @@ impl<'w> StatementsJson<'w> {
             why: one.why.in_words(),
             into: &one.into,
         };
-        let Fates { kept, changed, moved, .. } = &written.fates;
+        let StatementCounts { kept, moved, .. } = written.account.statements;
         Self {
-            kept: *kept,
-            moved: *moved,
-            changed,
+            kept,
+            moved,
+            changed: &written.fates.changed,
             left_behind: written.left_behind.iter().map(row).collect(),
             unplaced: &written.cannot_carry,
         }

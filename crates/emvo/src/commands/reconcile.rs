@@ -73,6 +73,7 @@ impl Command for ReconcileArgs {
                 ceiling: choice.ceiling,
                 unread: unread(&sources, &results),
                 accepted: &self.accept,
+                stayed: &[],
             };
             let explanations = Explanations::of(&receipts);
             let found = reconcile(&views(&sources), &views(&results), &options, &explanations);

@@ -73,6 +73,7 @@ impl Command for RehearseArgs {
                 ceiling: choice.ceiling,
                 unread: unread(&sources, &[]),
                 accepted: &[],
+                stayed: &[],
             };
             let explained = Explanations::default();
             let Some(found) = reconcile(&views(&sources), &result, &options, &explained) else {

@@ -241,7 +241,9 @@ impl Output {
                 }
                 written.account.add(Count::Written, encoded.written.components);
                 written.account.add(Count::LeftBehind, encoded.left_behind);
-                written.account.statements.unplaced += encoded.unplaced;
+                let counts = &mut written.account.statements;
+                counts.unplaced += encoded.unplaced;
+                counts.kept = counts.kept.saturating_sub(encoded.unplaced);
                 batch.add(target, encoded.bytes);
             }
         }

@@ -209,6 +209,8 @@ fn set_aside<'s>(sources: &'s [Source<'_>]) -> impl Iterator<Item = EventRecord>
             into: None,
             now: Vec::new(),
             fields: Vec::new(),
+            gone: Vec::new(),
+            came: Vec::new(),
             changes: Vec::new(),
         };
         let unsound = source.unsound().map(move |event| {

@@ -19,7 +19,7 @@ use crate::answer::advice::{chain_in_words, to_do};
 use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
 use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months, second_answer};
-use crate::answer::release::{ReleaseJson, release_lines};
+use crate::answer::release::{ReleaseJson, WayToAccept, release_lines};
 use crate::answer::written::{
     Examples, StatementsJson, change_lines, left_behind_lines, summary, warnings_about,
 };
@@ -211,7 +211,7 @@ fn verdict_lines(one: &DestinationResult) -> String {
     for cause in &proof.causes {
         let _ = writeln!(out, "{}", wrapped("    ", "      ", &sanitized(&cause.summary)));
     }
-    for line in release_lines(&proof.release).trim_start().lines() {
+    for line in release_lines(&proof.release, WayToAccept::Plan).trim_start().lines() {
         let _ = writeln!(out, "  {line}");
     }
     out
@@ -260,6 +260,7 @@ fn together<'r>(all: impl Iterator<Item = &'r Release>) -> Option<Release> {
         for (field, count) in two.accepted {
             *one.accepted.entry(field).or_insert(0) += count;
         }
+        one.taken_out += two.taken_out;
         one
     })
 }

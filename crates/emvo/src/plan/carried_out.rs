@@ -29,7 +29,7 @@ impl CarriedOut {
                 || one
                     .proof
                     .as_ref()
-                    .is_some_and(|proof| proof.verdict == Verdict::Incomplete || !proof.release.may_go())
+                    .is_some_and(|proof| proof.verdict == Verdict::Incomplete || proof.release.needs_a_look())
         })
     }
 

@@ -5,12 +5,12 @@ use anyhow::Context;
 use emvo_core::edit::{Account, Change, Count, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
-use emvo_core::reconcile::{Explanations, ProofOptions, Reconciliation, reconcile};
+use emvo_core::reconcile::{Explanations, ProofOptions, Reconciliation, Stayed, reconcile};
 use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown, shows};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
 use emvo_core::table::WriteOptions;
-use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind};
+use emvo_ical::calendar::{Calendar, Classification, ComponentCounts, ComponentKind, Event};
 use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
@@ -252,7 +252,7 @@ impl<'t> DestinationRun<'_, 't> {
         let (files, receipt) = draft.into_files();
         let proof = if self.plan.reconcile {
             progress::doing(&format!("proving {}", destination.name));
-            self.proof(&files, receipt.as_ref())?
+            self.proof(&files, receipt.as_ref(), outside)?
         } else {
             None
         };
@@ -266,6 +266,7 @@ impl<'t> DestinationRun<'_, 't> {
         &self,
         files: &[(Target, Vec<u8>)],
         receipt: Option<&Receipt>,
+        outside: usize,
     ) -> anyhow::Result<Option<Reconciliation>> {
         let results = files.iter().filter(|(target, _)| target.is_result());
         let results: Vec<SourceFile> = results
@@ -279,16 +280,24 @@ impl<'t> DestinationRun<'_, 't> {
         let house = house_reading(self.plan);
         let texts = decode(&results, &house)?;
         let results = read(&texts, &house)?;
-        let mut sources = Vec::new();
+        let (mut sources, mut private, mut masked) = (Vec::new(), 0, 0);
         for (of_plan, mut source) in self.sources(&mut Vec::new())? {
-            // What the plan hides was meant to go, and is in no report of it.
+            // What the plan hides is in no report of it, and stays where it was.
             for loaded in &mut source.loaded {
-                hide_private(&mut loaded.calendar, of_plan.private);
+                let hidden = hide_private(&mut loaded.calendar, of_plan.private);
+                private += hidden.count();
+                masked += hidden.masked;
             }
             sources.push(source);
         }
+        let stayed = [
+            Stayed { field: "outside-window", count: outside, what: "outside the plan's window" },
+            Stayed { field: "private-events", count: private, what: "private" },
+            Stayed { field: "private-words", count: masked, what: "private, whose times alone are moved" },
+        ];
         let unread = unread(&sources, &[]);
-        let options = ProofOptions { accepted: &self.plan.accept, unread, ..ProofOptions::default() };
+        let options =
+            ProofOptions { accepted: &self.plan.accept, unread, stayed: &stayed, ..ProofOptions::default() };
         let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
         Ok(reconcile(&views(&sources), &views(&results), &options, &explanations))
     }
@@ -302,6 +311,8 @@ struct Hidden {
     dates: usize,
     /// Tasks, journals and others.
     others: ComponentCounts,
+    /// Events that are shown without their words, whole or at some dates.
+    masked: usize,
 }
 
 impl Hidden {
@@ -325,6 +336,8 @@ fn hide_private(calendar: &mut Calendar<'_>, private: Private) -> Hidden {
         match shown(series, series, &showing) {
             None => hidden.events += 1,
             Some(kept) => {
+                let is_private = |event: &Event<'_>| event.classification() > Classification::Public;
+                hidden.masked += usize::from(private == Private::Mask && series.events().any(is_private));
                 hidden.dates += series.overrides().len() - kept.overrides().len();
                 calendar.series.push(kept);
             }

@@ -11,10 +11,8 @@ mod zones;
 use crate::advice::Advice;
 use std::collections::BTreeMap;
 
-use hashbrown::HashSet;
-
 use super::records::Records;
-use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership};
+use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership, titles_in_words};
 
 /// From how many alike on a cause is worth naming.
 const ENOUGH: usize = 2;
@@ -145,22 +143,11 @@ fn others(evidence: &mut Evidence<'_, '_, '_>) {
             let count = members.len();
             let mut summary = format!("{count} {}", if count == 1 { one } else { many });
             if kind == DifferenceKind::Missing {
-                summary.push_str(&of_which_events(evidence, &members));
+                let titles = members.iter().map(|at| evidence.difference(*at).title.as_str());
+                summary = format!("{summary}: {}", titles_in_words(titles));
             }
             evidence.name(CauseKind::Other, &members, summary, None);
         }
-    }
-}
-
-/// `: of Safety meeting, Drill and 3 more events`.
-fn of_which_events(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> String {
-    let mut seen = HashSet::new();
-    let titles = members.iter().map(|at| evidence.difference(*at).title.as_str());
-    let titles: Vec<&str> = titles.filter(|title| seen.insert(*title)).collect();
-    let shown = titles.iter().take(3).map(|title| format!("`{title}`")).collect::<Vec<_>>().join(", ");
-    match titles.len().saturating_sub(3) {
-        0 => format!(": {shown}"),
-        more => format!(": {shown} and {more} more titles"),
     }
 }
 
