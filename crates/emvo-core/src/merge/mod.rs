@@ -12,6 +12,7 @@ mod group;
 mod in_series;
 mod incoming;
 mod look_alikes;
+mod only_new;
 mod overrides;
 mod union;
 mod versions;
@@ -19,6 +20,7 @@ mod winners;
 mod zones;
 
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};
+pub use only_new::Known;
 pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
 pub(crate) use zones::refer_to;
 

@@ -30,6 +30,18 @@ pub struct ComponentDifference {
 }
 
 impl ComponentDifference {
+    pub(crate) fn of(path: &str, component: &Component<'_>, fields: Vec<String>) -> Self {
+        let text = |name: &str| component.text(name).unwrap_or_default().trim().to_owned();
+        Self {
+            path: path.to_owned(),
+            kind: ComponentKind::of(component.name()),
+            name: component.name().to_ascii_uppercase(),
+            uid: text("UID"),
+            title: text("SUMMARY"),
+            fields,
+        }
+    }
+
     /// Whether nothing in the result stands for it.
     pub fn is_missing(&self) -> bool {
         self.fields.is_empty()
@@ -49,7 +61,22 @@ pub struct CalendarLine {
 }
 
 /// A component and what its zone names mean.
-type InBook<'c, 'a> = (&'c Component<'a>, &'c ZoneResolver);
+pub(crate) type InBook<'c, 'a> = (&'c Component<'a>, &'c ZoneResolver);
+
+/// Where a component is: the number of its calendar, and its own in there.
+pub(crate) type ComponentPlace = (usize, usize);
+
+/// A component of some calendars that stands in others otherwise, or not at all.
+pub(crate) struct Unlike<'c, 'a> {
+    /// Where it is.
+    pub(crate) place: ComponentPlace,
+    /// The component itself.
+    pub(crate) component: &'c Component<'a>,
+    /// Where its counterpart is.
+    pub(crate) there: Option<ComponentPlace>,
+    /// The fields that the counterpart lacks or fills otherwise.
+    pub(crate) lacking: Vec<String>,
+}
 
 /// The components of the sources that the result lacks, or that say less there.
 ///
@@ -59,45 +86,45 @@ pub(super) fn components_unlike(
     sources: &[CalendarView<'_, '_>],
     results: &[CalendarView<'_, '_>],
 ) -> Vec<ComponentDifference> {
-    let there: Vec<InBook<'_, '_>> = in_books(results).map(|(_, one)| one).collect();
-    let exact: HashSet<u64> = there.iter().map(|one| number(*one)).collect();
+    let is_told = |one: &Unlike<'_, '_>| one.there.is_none() || !one.lacking.is_empty();
+    let told = unlike(sources, results).into_iter().filter(is_told);
+    told.map(|Unlike { place, component, lacking, .. }| {
+        ComponentDifference::of(sources[place.0].path, component, lacking)
+    })
+    .collect()
+}
+
+/// The components of the sources that do not stand in the result as they are, each
+/// with its counterpart: by its id first, then by its title.
+pub(crate) fn unlike<'c, 'a>(
+    sources: &'c [CalendarView<'c, 'a>],
+    results: &[CalendarView<'_, '_>],
+) -> Vec<Unlike<'c, 'a>> {
+    let there: Vec<(ComponentPlace, InBook<'_, '_>)> = in_books(results).collect();
+    let exact: HashSet<u64> = there.iter().map(|(_, one)| number(*one)).collect();
     let wanted: HashSet<u64> = in_books(sources).map(|(_, one)| number(one)).collect();
     let mut by_key: HashMap<String, VecDeque<usize>> = HashMap::new();
     // What says the same as one of the sources stands for that one.
-    for (at, (component, _)) in there.iter().enumerate().filter(|(_, one)| !wanted.contains(&number(**one))) {
+    for (at, (_, (component, _))) in
+        there.iter().enumerate().filter(|(_, (_, one))| !wanted.contains(&number(*one)))
+    {
         for key in keys(component) {
             by_key.entry(key).or_default().push_back(at);
         }
     }
     let mut taken: HashSet<usize> = HashSet::new();
     let mut found = Vec::new();
-    for (path, one) in in_books(sources).filter(|(_, one)| !exact.contains(&number(*one))) {
-        // By its id first, then by its title.
+    for (place, one) in in_books(sources).filter(|(_, one)| !exact.contains(&number(*one))) {
         let best = keys(one.0).iter().find_map(|key| {
             let candidates = by_key.get_mut(key)?;
             candidates.retain(|at| !taken.contains(at));
             let some = candidates.iter().copied().take(MOST_LOOKED_AT);
-            some.map(|at| (lacking(one, there[at]), at)).min_by_key(|(fields, at)| (fields.len(), *at))
+            some.map(|at| (lacking(one, there[at].1), at)).min_by_key(|(fields, at)| (fields.len(), *at))
         });
-        let fields = match best {
-            Some((fields, at)) => {
-                taken.insert(at);
-                if fields.is_empty() {
-                    continue;
-                }
-                fields
-            }
-            None => Vec::new(),
-        };
-        let text = |name: &str| one.0.text(name).unwrap_or_default().trim().to_owned();
-        found.push(ComponentDifference {
-            path: path.to_owned(),
-            kind: ComponentKind::of(one.0.name()),
-            name: one.0.name().to_ascii_uppercase(),
-            uid: text("UID"),
-            title: text("SUMMARY"),
-            fields,
-        });
+        let (lacking, at) = best.unzip();
+        taken.extend(at);
+        let there = at.map(|at| there[at].0);
+        found.push(Unlike { place, component: one.0, there, lacking: lacking.unwrap_or_default() });
     }
     found
 }
@@ -115,10 +142,13 @@ fn number((component, zones): InBook<'_, '_>) -> u64 {
     number_of(&(component.name().to_ascii_uppercase(), said, details_number(component)))
 }
 
-fn in_books<'c, 'a>(sides: &'c [CalendarView<'c, 'a>]) -> impl Iterator<Item = (&'c str, InBook<'c, 'a>)> {
-    sides
-        .iter()
-        .flat_map(|side| side.calendar.others.iter().map(|other| (side.path, (&other.it, side.zones))))
+fn in_books<'c, 'a>(
+    sides: &'c [CalendarView<'c, 'a>],
+) -> impl Iterator<Item = (ComponentPlace, InBook<'c, 'a>)> {
+    sides.iter().enumerate().flat_map(|(number, side)| {
+        let others = side.calendar.others.iter().enumerate();
+        others.map(move |(at, other)| ((number, at), (&other.it, side.zones)))
+    })
 }
 
 /// What a counterpart is looked up by, the surest first.
@@ -131,7 +161,7 @@ fn keys(component: &Component<'_>) -> Vec<String> {
 }
 
 /// The fields that one component fills and another does not, or otherwise.
-fn lacking((one, one_zones): InBook<'_, '_>, (two, two_zones): InBook<'_, '_>) -> Vec<String> {
+pub(crate) fn lacking((one, one_zones): InBook<'_, '_>, (two, two_zones): InBook<'_, '_>) -> Vec<String> {
     let mut fields: Vec<String> = details_lacking(one, two)
         .into_iter()
         .filter(|detail| time_name(&detail.field).is_none())
@@ -180,7 +210,7 @@ fn said(line: &Property<'_>, zones: &ZoneResolver) -> String {
 
 /// What calendars of the sources say of themselves and the result does not. Names,
 /// colours and zones are for the destination to say.
-pub(super) fn calendar_lines_lost(
+pub(crate) fn calendar_lines_lost(
     sources: &[CalendarView<'_, '_>],
     results: &[CalendarView<'_, '_>],
 ) -> Vec<CalendarLine> {

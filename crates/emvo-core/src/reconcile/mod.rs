@@ -35,6 +35,7 @@ use emvo_ical::recurrence::{Ceiling, Window};
 pub use beyond::{Beyond, GoesOn};
 pub use cancelled::CancelledGone;
 pub use components::{CalendarLine, ComponentDifference};
+pub(crate) use components::{InBook, calendar_lines_lost, lacking, unlike};
 pub use difference::{Counts, DetailDifference, Difference, DifferenceKind, Notes, Ownership};
 pub use explained::Explanations;
 pub use release::{Reason, ReasonKind, Release};
@@ -257,7 +258,7 @@ fn account<'c>(
         && !components.iter().any(ComponentDifference::is_missing)
         && !(is_about_all && going_on.iter().any(is_cut));
     let verdict = if is_complete { Verdict::Complete } else { Verdict::Incomplete };
-    let calendar_lines = components::calendar_lines_lost(sources, results);
+    let calendar_lines = calendar_lines_lost(sources, results);
     let cancelled_gone = cancelled::cancelled_gone(&source, &result);
     let outside = outside(sources, span.window);
     let findings = Findings {

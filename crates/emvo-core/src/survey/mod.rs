@@ -1,5 +1,9 @@
 //! What is in a calendar: counts, dates, zones.
 
+mod through;
+
+pub use through::{Per, Through, loaded_through};
+
 use std::collections::{BTreeMap, BTreeSet};
 
 use jiff::civil::Date;
@@ -29,6 +33,8 @@ pub struct Survey {
     pub first: Option<Date>,
     /// See `first`.
     pub last: Option<Date>,
+    /// The last start inside the window that is no date of a series without end.
+    pub through: Option<Date>,
     /// Series without an end.
     pub endless: usize,
     /// Series whose rule cannot be read: they are in no count of occurrences.
@@ -69,15 +75,24 @@ pub enum ZoneMeaning {
     Unknown,
 }
 
-/// Counts what a calendar holds. `window` is where occurrences are counted.
-pub fn survey(calendar: &Calendar<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> Survey {
+/// Counts what a calendar holds of the events that `choose` takes, which is given
+/// their numbers. `window` is where occurrences are counted.
+pub fn survey(
+    calendar: &Calendar<'_>,
+    zones: &ZoneResolver,
+    (window, ceiling): (Window, Ceiling),
+    choose: impl Fn(usize, &Series<'_>) -> bool + Sync,
+) -> Survey {
     let mut survey = calendar
         .series
         .par_iter()
+        .enumerate()
         .with_min_len(256)
-        .map(|series| survey_series(series, zones, window, ceiling))
+        .filter(|(number, series)| choose(*number, series))
+        .map(|(_, series)| survey_series(series, zones, window, ceiling))
         .reduce(Survey::default, Survey::and);
-    survey.zones = zones_used(calendar, zones);
+    let chosen = calendar.series.iter().enumerate().filter(|(number, series)| choose(*number, series));
+    survey.zones = zones_used(chosen.map(|(_, series)| series), zones);
     survey.unsound = calendar.unsound.len();
     for other in &calendar.others {
         *survey.other.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
@@ -98,6 +113,7 @@ fn survey_series(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceil
         cancelled: found.cancelled.len(),
         first: starts().min(),
         last: starts().max(),
+        through: starts().max().filter(|_| !is_endless(series)),
         endless: usize::from(is_endless(series)),
         unreadable_rules: usize::from(is_unreadable),
         cut_off: usize::from(found.met_ceiling),
@@ -117,6 +133,7 @@ impl Survey {
         self.cancelled += other.cancelled;
         self.first = self.first.into_iter().chain(other.first).min();
         self.last = self.last.max(other.last);
+        self.through = self.through.max(other.through);
         self.endless += other.endless;
         self.unreadable_rules += other.unreadable_rules;
         self.cut_off += other.cut_off;
@@ -138,9 +155,9 @@ fn is_endless(series: &Series<'_>) -> bool {
     series.lead().rules().any(|rule| Rule::parse(&rule).is_ok_and(|rule| rule.is_endless()))
 }
 
-fn zones_used(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Vec<ZoneUse> {
+fn zones_used<'s, 'a: 's>(all: impl Iterator<Item = &'s Series<'a>>, zones: &ZoneResolver) -> Vec<ZoneUse> {
     let mut counts: BTreeMap<&ZoneRef, usize> = BTreeMap::new();
-    for series in &calendar.series {
+    for series in all {
         let start = series.lead().start();
         if !start.is_date() {
             *counts.entry(start.zone()).or_insert(0) += 1;
@@ -228,7 +245,7 @@ mod tests {
             (window.from.to_string(), window.until.to_string()),
             ("2026-01-05".into(), "2028-12-31".into())
         );
-        let survey = survey(&calendar, &zones, window, Ceiling::default());
+        let survey = survey(&calendar, &zones, (window, Ceiling::default()), |_, _| true);
         assert_eq!((survey.events, survey.series, survey.overrides, survey.all_day), (4, 3, 1, 1));
         assert_eq!(
             (survey.occurrences, survey.cancelled, survey.endless, survey.unreadable_rules),

@@ -2,9 +2,10 @@
 
 use std::fmt::Write as _;
 
-use emvo_core::snapshot::{Changes, Entry, Pair};
+use emvo_core::snapshot::{Changes, Entry, LineChange, OtherChange, Outside, Pair};
 use serde::Serialize;
 
+use super::by_hand::{ByHand, changes_in_words, kind_of};
 use super::list::unread_line;
 use super::{Answer, Detail};
 use crate::input::{Given, Source, given};
@@ -16,25 +17,38 @@ const FEW: usize = 12;
 /// What happened between two snapshots, and where it was written.
 pub(crate) struct Compared<'c, 't> {
     pub(crate) found: Changes<'c, 't>,
+    /// What a destination without updates leaves to people.
+    pub(crate) by_hand: ByHand,
     /// The files that were written.
     pub(crate) outputs: Vec<String>,
-    pub(crate) removed: Removed,
+    pub(crate) told: Told,
     pub(crate) snapshots: [&'c [Source<'t>]; 2],
 }
 
-/// Whether what was removed is in a file of its own.
+/// What of the differences a delta holds.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Removed {
-    /// It is, or nothing is written at all.
-    Told,
-    /// The delta cannot say it, and nothing else does.
-    Untold,
+pub(crate) enum Content {
+    /// What is new, changed or moved.
+    WhatDiffers,
+    /// What is new alone.
+    WhatIsNew,
+}
+
+/// Which differences are in files of their own.
+pub(crate) struct Told {
+    /// What the delta holds, if there is one.
+    pub(crate) written: Option<Content>,
+    /// Whether what was removed is in a file.
+    pub(crate) removed: bool,
+    /// Whether there is a list for a person.
+    pub(crate) by_hand: bool,
 }
 
 impl Compared<'_, '_> {
     pub(crate) fn differs(&self) -> bool {
-        let Changes { added, changed, moved, removed, outside, .. } = &self.found;
+        let Changes { added, changed, moved, removed, outside, others, lines, .. } = &self.found;
         added.len() + changed.len() + moved.len() + removed.len() + outside.len() > 0
+            || !(others.is_empty() && lines.is_empty())
     }
 
     /// What could not be compared.
@@ -42,6 +56,23 @@ impl Compared<'_, '_> {
         let [old, new] = self.snapshots;
         let of = |name: &str, sources| Some(format!("of the {name} snapshot, {}", unread_line(sources)?));
         of("earlier", old).into_iter().chain(of("later", new)).collect()
+    }
+
+    /// What differs and is in no file although a delta was written.
+    fn untold(&self) -> Option<String> {
+        match self.told.written? {
+            _ if self.told.by_hand => None,
+            Content::WhatIsNew if !self.by_hand.is_empty() => Some(format!(
+                "in no file: {}; --by-hand list.csv says which and how",
+                self.by_hand.counts()
+            )),
+            Content::WhatDiffers if !self.told.removed && !self.found.removed.is_empty() => {
+                let removed =
+                    counted(self.found.removed.len(), "removed event is", "removed events are");
+                Some(format!("{removed} in no file: --cancellations list.csv says what to delete by hand"))
+            }
+            Content::WhatIsNew | Content::WhatDiffers => None,
+        }
     }
 }
 
@@ -54,14 +85,8 @@ impl Answer for Compared<'_, '_> {
             // Writing into a string cannot fail, here and below.
             let _ = writeln!(out, "wrote {}", sanitized(output));
         }
-        let removed = self.found.removed.len();
-        if self.removed == Removed::Untold && removed > 0 {
-            let removed = counted(removed, "removed event is", "removed events are");
-            let _ = writeln!(
-                out,
-                "{} {removed} in no file: --cancellations list.csv says what to delete by hand",
-                styled(WARNING, "!")
-            );
+        if let Some(untold) = self.untold() {
+            let _ = writeln!(out, "{} {untold}", styled(WARNING, "!"));
         }
         out
     }
@@ -88,24 +113,41 @@ impl Answer for Compared<'_, '_> {
 
 fn text(found: &Changes<'_, '_>, detail: Detail) -> String {
     let mut out = String::new();
+    let few = if detail == Detail::All { usize::MAX } else { FEW };
     let single = |entry: &Entry<'_, '_>| (shown(entry), String::new());
     let pair = |pair: &Pair<'_, '_>| {
-        let now = pair.new.series.lead().span();
-        let is_moved = pair.fields.iter().any(|field| field == "start" || field == "end");
-        let what = if is_moved { format!("→ {now}") } else { pair.fields.join(", ") };
+        let what = match (detail, pair.is_moved()) {
+            (Detail::All, _) => changes_in_words(pair),
+            (Detail::Usual, true) => format!("→ {}", pair.new.series.lead().span()),
+            (Detail::Usual, false) => pair.field_names().join(", "),
+        };
         (shown(&pair.old), what)
     };
-    let lists: [(&str, Vec<(String, String)>); 5] = [
+    let outside = |one: &Outside<'_, '_>| {
+        let what = one.goes_on.map(|day| format!("its dates before {day}"));
+        (shown(&one.entry), what.unwrap_or_default())
+    };
+    let other = |one: &OtherChange<'_, '_>| {
+        let what = match (one.old, one.new) {
+            (None, _) => "added".to_owned(),
+            (_, None) => "removed".to_owned(),
+            _ => one.told.fields.join(", "),
+        };
+        (format!("{} {}", kind_of(one), one.told.title), what)
+    };
+    let line = |one: &LineChange| (one.field.clone(), format!("{} → {}", one.before, one.after));
+    let lists: [(&str, Vec<(String, String)>); 7] = [
         ("added", found.added.iter().map(single).collect()),
         ("changed", found.changed.iter().map(pair).collect()),
         ("moved", found.moved.iter().map(pair).collect()),
         ("removed", found.removed.iter().map(single).collect()),
-        ("outside the dates that the later export covers", found.outside.iter().map(single).collect()),
+        ("outside the dates that the later export covers", found.outside.iter().map(outside).collect()),
+        ("otherwise among tasks and other components", found.others.iter().map(other).collect()),
+        ("otherwise in what the calendars say of themselves", found.lines.iter().map(line).collect()),
     ];
     // Writing into a string cannot fail, here and below.
     for (name, list) in lists.iter().filter(|(_, list)| !list.is_empty()) {
         let _ = writeln!(out, "{}", styled(STRONG, format!("{} {name}", grouped(list.len()))));
-        let few = if detail == Detail::All { usize::MAX } else { FEW };
         for (event, what) in list.iter().take(few) {
             let what =
                 if what.is_empty() { String::new() } else { format!("  {}", styled(DIM, sanitized(what))) };
@@ -116,7 +158,7 @@ fn text(found: &Changes<'_, '_>, detail: Detail) -> String {
             let _ = writeln!(out, "  {}", styled(DIM, format!("and {more}; -v lists them")));
         }
     }
-    let same = counted(found.unchanged, "event is as it was", "events are as they were");
+    let same = counted(found.unchanged.len(), "event is as it was", "events are as they were");
     let _ = writeln!(out, "{same}");
     out
 }
@@ -133,6 +175,8 @@ struct ChangesJson {
     moved: Vec<EventJson>,
     removed: Vec<EventJson>,
     outside: Vec<EventJson>,
+    others: Vec<OtherJson>,
+    calendar_lines: Vec<FieldJson>,
     counts: CountsJson,
     outputs: Vec<String>,
 }
@@ -145,6 +189,7 @@ struct CountsJson {
     removed: usize,
     outside: usize,
     unchanged: usize,
+    others: usize,
 }
 
 #[derive(Serialize)]
@@ -154,7 +199,51 @@ struct EventJson {
     start: String,
     #[serde(skip_serializing_if = "Option::is_none")]
     new_start: Option<String>,
+    /// The first day of a series whose dates before that are outside.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    goes_on: Option<String>,
     fields: Vec<String>,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    changes: Vec<FieldJson>,
+}
+
+/// A field that says something else.
+#[derive(Serialize)]
+struct FieldJson {
+    field: String,
+    /// The date of a series that this is about.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    date: Option<String>,
+    before: String,
+    after: String,
+}
+
+/// A task, a journal or another component.
+#[derive(Serialize)]
+struct OtherJson {
+    kind: String,
+    uid: String,
+    title: String,
+    what: &'static str,
+    fields: Vec<String>,
+}
+
+impl OtherJson {
+    fn of(other: &OtherChange<'_, '_>) -> Self {
+        let what = match (other.old, other.new) {
+            (None, _) => "added",
+            (_, None) => "removed",
+            _ => "changed",
+        };
+        let told = &other.told;
+        Self {
+            kind: kind_of(other).to_owned(),
+            uid: told.uid.clone(),
+            title: told.title.clone(),
+            what,
+            fields: told.fields.clone(),
+        }
+    }
 }
 
 impl EventJson {
@@ -165,13 +254,26 @@ impl EventJson {
             title: lead.title().unwrap_or_default().into_owned(),
             start: lead.start().to_string(),
             new_start: None,
+            goes_on: None,
             fields: Vec::new(),
+            changes: Vec::new(),
         }
     }
 
     fn of_pair(pair: &Pair<'_, '_>) -> Self {
         let new_start = Some(pair.new.series.lead().start().to_string());
-        Self { new_start, fields: pair.fields.clone(), ..Self::of(&pair.old) }
+        let changes = pair.fields.iter().map(|change| FieldJson {
+            field: change.field.clone(),
+            date: change.date.as_ref().map(ToString::to_string),
+            before: change.before.clone(),
+            after: change.after.clone(),
+        });
+        let fields = pair.field_names().into_iter().map(str::to_owned).collect();
+        Self { new_start, fields, changes: changes.collect(), ..Self::of(&pair.old) }
+    }
+
+    fn of_outside(outside: &Outside<'_, '_>) -> Self {
+        Self { goes_on: outside.goes_on.map(|day| day.to_string()), ..Self::of(&outside.entry) }
     }
 }
 
@@ -184,14 +286,23 @@ fn to_json(found: &Changes<'_, '_>, outputs: Vec<String>) -> ChangesJson {
         moved: found.moved.len(),
         removed: found.removed.len(),
         outside: found.outside.len(),
-        unchanged: found.unchanged,
+        unchanged: found.unchanged.len(),
+        others: found.others.len(),
     };
+    let lines = found.lines.iter().map(|line| FieldJson {
+        field: line.field.clone(),
+        date: None,
+        before: line.before.clone(),
+        after: line.after.clone(),
+    });
     ChangesJson {
         added: all(&found.added),
         changed: pairs(&found.changed),
         moved: pairs(&found.moved),
         removed: all(&found.removed),
-        outside: all(&found.outside),
+        outside: found.outside.iter().map(EventJson::of_outside).collect(),
+        others: found.others.iter().map(OtherJson::of).collect(),
+        calendar_lines: lines.collect(),
         counts,
         outputs,
     }

@@ -8,6 +8,7 @@ use emvo_core::merge::LookAlike;
 use emvo_report::Page;
 use serde::Serialize;
 
+use super::by_hand::{ByHand, ChoreJson};
 use super::done::{Done, Remarks, done_page, done_sheet};
 use super::written::{
     Examples, WrittenJson, change_lines, left_behind_lines, output_lines, stream_beside, summary,
@@ -24,6 +25,27 @@ pub(crate) struct Combined {
     pub(crate) look_alikes: Vec<LookAlike>,
     pub(crate) warnings: Vec<String>,
     pub(crate) review: Review,
+    pub(crate) by_hand: ByHandTold,
+}
+
+/// What a destination without updates leaves to a person, and where that is listed.
+#[derive(Default)]
+pub(crate) struct ByHandTold {
+    pub(crate) list: ByHand,
+    pub(crate) path: Option<String>,
+}
+
+impl ByHandTold {
+    fn line(&self) -> Option<String> {
+        if self.list.is_empty() {
+            return None;
+        }
+        let counts = self.list.counts();
+        Some(match &self.path {
+            Some(path) => format!("by hand in the destination: {counts} ({path})"),
+            None => format!("by hand in the destination: {counts}; --by-hand list.csv says which and how"),
+        })
+    }
 }
 
 /// Whether look-alikes are on a sheet for a person.
@@ -35,7 +57,10 @@ pub(crate) enum Review {
 
 impl Combined {
     pub(crate) fn needs_a_look(&self) -> bool {
-        self.written.is_incomplete() || !self.warnings.is_empty() || !self.written.too_big.is_empty()
+        self.written.is_incomplete()
+            || !self.warnings.is_empty()
+            || !self.written.too_big.is_empty()
+            || !self.by_hand.list.is_empty()
     }
 
     /// What a person has to know about this result.
@@ -45,6 +70,7 @@ impl Combined {
 
     fn done(&self) -> Done<'_> {
         let mut by_hand: Vec<String> = self.own_warnings().collect();
+        by_hand.extend(self.by_hand.line());
         if !self.look_alikes.is_empty() {
             let (one, many) = ("pair of events looks alike", "pairs of events look alike");
             let pairs = counted(self.look_alikes.len(), one, many);
@@ -65,6 +91,9 @@ impl Answer for Combined {
         text.push_str(&left_behind_lines(written, detail));
         text.push_str(&change_lines(&written.changes, detail, Examples::One));
         text.push_str(&look_alike_lines(&self.look_alikes, self.review));
+        if let Some(line) = self.by_hand.line() {
+            text.extend([&styled(WARNING, "!"), " ", &sanitized(&line), "\n"].map(AsRef::<str>::as_ref));
+        }
         text.push_str(&output_lines(written));
         text
     }
@@ -94,6 +123,7 @@ impl Answer for Combined {
             folds: folds.collect(),
             warnings: self.own_warnings().collect(),
             look_alikes: pairs.collect(),
+            by_hand: self.by_hand.list.chores(),
         }
     }
 
@@ -174,6 +204,7 @@ struct MergeJson<'m> {
     folds: Vec<FoldJson<'m>>,
     warnings: Vec<String>,
     look_alikes: Vec<PairJson>,
+    by_hand: Vec<ChoreJson<'m>>,
 }
 
 #[derive(Serialize)]

@@ -8,6 +8,7 @@
 pub(crate) mod advice;
 pub(crate) mod backup;
 mod besides;
+pub(crate) mod by_hand;
 pub(crate) mod changes;
 pub(crate) mod combined;
 pub(crate) mod date_lines;

@@ -7,7 +7,7 @@ use emvo_core::rules::{Level, RuleId};
 use emvo_core::survey::{Survey, ZoneMeaning};
 use serde::Serialize;
 
-use super::survey_detail::{repeat_lines, table_lines, zone_lines};
+use super::survey_detail::{loading_lines, repeat_lines, table_lines, zone_lines};
 use super::survey_json::survey_json;
 use super::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
 use super::{Answer, Detail};
@@ -18,8 +18,10 @@ impl Answer for Surveyed<'_, '_> {
     const COMMAND: &'static str = "survey";
 
     fn text(&self, detail: Detail) -> String {
-        let Self { sources, calendars, totals, twins, findings, .. } = self;
-        text(sources, calendars, totals, twins, findings, detail)
+        let Self { sources, calendars, totals, twins, findings, loading, .. } = self;
+        let mut out = text(sources, calendars, totals, twins, findings, detail);
+        out.push_str(&loading_lines(loading, detail));
+        out
     }
 
     fn inputs(&self) -> Vec<Given> {

@@ -3,14 +3,15 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::survey::ZoneMeaning;
+use emvo_core::survey::{Per, Through, ZoneMeaning};
 use emvo_core::table::{DateOrder, Sniffed};
 use emvo_ical::content::Charset;
 use emvo_ical::recurrence::rule_in_words;
 
-use super::surveyed::CalendarCounts;
+use super::Detail;
+use super::surveyed::{CalendarCounts, Loading};
 use crate::input::Source;
-use crate::terminal::{Grid, GridColumn, counted, grouped, sanitized};
+use crate::terminal::{Grid, GridColumn, WARNING, counted, grouped, sanitized, styled};
 
 pub(super) fn zone_lines(rows: &[CalendarCounts<'_, '_>]) -> String {
     let mut grid = Grid::new(&[
@@ -87,4 +88,63 @@ pub(super) fn repeat_lines(rows: &[CalendarCounts<'_, '_>]) -> String {
         }
     }
     out
+}
+
+/// The name of what events are put together by.
+pub(super) fn per_name(per: Per) -> &'static str {
+    match per {
+        Per::Calendar => "calendar",
+        Per::Title => "title",
+        Per::Category => "category",
+    }
+}
+
+/// Through which date events are loaded, and what an earlier download had.
+pub(super) fn loading_lines(loading: &Loading, detail: Detail) -> String {
+    let mut out = String::new();
+    if loading.is_asked_for {
+        let per = match loading.per {
+            Per::Calendar => "Calendar",
+            Per::Title => "Title",
+            Per::Category => "Category",
+        };
+        let mut grid = Grid::new(&[
+            GridColumn::Text(per),
+            GridColumn::Number("Events"),
+            GridColumn::Number("Dates"),
+            GridColumn::Text("Loaded through"),
+        ]);
+        for (name, through) in &loading.by_name {
+            let name = if name.is_empty() { "(none)".to_owned() } else { name.clone() };
+            grid.row([name, grouped(through.events), grouped(through.occurrences), through_in_words(through)]);
+        }
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "\n{}", grid.show());
+    }
+    let gone = &loading.no_longer;
+    if !gone.is_empty() {
+        let events = counted(gone.len(), "event of the earlier download is", "events of the earlier download are");
+        let _ = writeln!(out, "{} {events} not in this one any more", styled(WARNING, "!"));
+        let few = if detail == Detail::All { usize::MAX } else { FEW };
+        for one in gone.iter().take(few) {
+            let _ = writeln!(out, "  {}", sanitized(&format!("{}  {}", one.start, one.title)));
+        }
+        if gone.len() > few {
+            let _ = writeln!(out, "  and {} more; -v lists them", grouped(gone.len() - few));
+        }
+    }
+    out
+}
+
+/// How many events a usual answer lists.
+const FEW: usize = 12;
+
+fn through_in_words(through: &Through) -> String {
+    let endless = counted(through.endless, "series without an end", "series without an end");
+    match (through.last, through.endless) {
+        (Some(last), 0) => last.to_string(),
+        (Some(last), _) => format!("{last}, and {endless}"),
+        (None, 0) => "no dates".to_owned(),
+        (None, _) => endless,
+    }
 }

@@ -6,16 +6,30 @@ use emvo_core::survey::{Survey, ZoneMeaning};
 use emvo_core::table::{ColumnField, DateOrder};
 use serde::Serialize;
 
-use super::surveyed::{Alike, Surveyed};
+use super::survey_detail::per_name;
+use super::surveyed::{Alike, Gone, Surveyed};
 use crate::input::Source;
 
 #[derive(Serialize)]
-struct SurveyJson {
+struct SurveyJson<'s> {
     calendars: Vec<CalendarJson>,
     tables: Vec<TableJson>,
     totals: CountsJson,
     findings: BTreeMap<&'static str, usize>,
     same: Vec<SameJson>,
+    loaded_through: Vec<ThroughJson<'s>>,
+    no_longer: &'s [Gone],
+}
+
+/// Through which date the events of one calendar, title or category are loaded.
+#[derive(Serialize)]
+struct ThroughJson<'s> {
+    per: &'static str,
+    name: &'s str,
+    events: usize,
+    occurrences: usize,
+    through: Option<String>,
+    endless: usize,
 }
 
 #[derive(Serialize)]
@@ -117,8 +131,8 @@ impl CountsJson {
     }
 }
 
-pub(super) fn survey_json(surveyed: &Surveyed<'_, '_>) -> impl Serialize {
-    let Surveyed { sources, calendars: rows, totals, set_aside, twins, findings } = surveyed;
+pub(super) fn survey_json<'s>(surveyed: &'s Surveyed<'_, '_>) -> impl Serialize + use<'s> {
+    let Surveyed { sources, calendars: rows, totals, set_aside, twins, findings, loading } = surveyed;
     let calendars = rows.iter().map(|row| CalendarJson {
         path: row.source.path.clone(),
         name: row.loaded.calendar.name(),
@@ -144,7 +158,18 @@ pub(super) fn survey_json(surveyed: &Surveyed<'_, '_>) -> impl Serialize {
             Alike::Events => "events",
         },
     });
+    let per = per_name(loading.per);
+    let loaded_through = loading.by_name.iter().map(|(name, through)| ThroughJson {
+        per,
+        name,
+        events: through.events,
+        occurrences: through.occurrences,
+        through: through.last.map(|date| date.to_string()),
+        endless: through.endless,
+    });
     SurveyJson {
+        loaded_through: loaded_through.collect(),
+        no_longer: &loading.no_longer,
         calendars: calendars.collect(),
         tables: sources.iter().filter_map(TableJson::of).collect(),
         totals: CountsJson::of(totals, *set_aside),

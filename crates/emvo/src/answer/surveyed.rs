@@ -3,7 +3,8 @@
 use std::collections::BTreeMap;
 
 use emvo_core::rules::{Level, RuleId};
-use emvo_core::survey::Survey;
+use emvo_core::survey::{Per, Survey, Through};
+use serde::Serialize;
 
 use crate::input::{Loaded, Source};
 
@@ -29,6 +30,25 @@ pub(crate) enum Alike {
     Events,
 }
 
+/// Through which date events are loaded, and what is not loaded any more.
+pub(crate) struct Loading {
+    /// What they are put together by.
+    pub(crate) per: Per,
+    pub(crate) by_name: BTreeMap<String, Through>,
+    /// What an earlier download of the same period had.
+    pub(crate) no_longer: Vec<Gone>,
+    /// Whether people asked for it.
+    pub(crate) is_asked_for: bool,
+}
+
+/// An event that is not there any more.
+#[derive(Serialize)]
+pub(crate) struct Gone {
+    pub(crate) uid: String,
+    pub(crate) title: String,
+    pub(crate) start: String,
+}
+
 /// How often a rule finds something, and how bad the worst of it is.
 pub(crate) struct RuleCount {
     pub(crate) events: usize,
@@ -43,6 +63,7 @@ pub(crate) struct Surveyed<'s, 't> {
     pub(super) set_aside: usize,
     pub(super) twins: Vec<Twins>,
     pub(super) findings: BTreeMap<RuleId, RuleCount>,
+    pub(super) loading: Loading,
 }
 
 impl<'s, 't> Surveyed<'s, 't> {
@@ -51,15 +72,17 @@ impl<'s, 't> Surveyed<'s, 't> {
         calendars: Vec<CalendarCounts<'s, 't>>,
         twins: Vec<Twins>,
         findings: BTreeMap<RuleId, RuleCount>,
+        loading: Loading,
     ) -> Self {
         let totals = calendars.iter().map(|one| one.counts.clone()).fold(Survey::default(), Survey::and);
         let set_aside = calendars.iter().map(|one| one.set_aside).sum();
-        Self { sources, calendars, totals, set_aside, twins, findings }
+        Self { sources, calendars, totals, set_aside, twins, findings, loading }
     }
 
     pub(crate) fn needs_a_look(&self) -> bool {
         let is_cut_off = self.totals.cut_off + self.totals.unreadable_rules > 0;
         let needs_repair = self.findings.iter().any(|(_, count)| count.level > Level::Note);
-        self.set_aside > 0 || self.totals.events == 0 || is_cut_off || needs_repair
+        let is_gone = !self.loading.no_longer.is_empty();
+        self.set_aside > 0 || is_gone || self.totals.events == 0 || is_cut_off || needs_repair
     }
 }

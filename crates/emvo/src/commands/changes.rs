@@ -5,14 +5,15 @@ use std::path::{Path, PathBuf};
 
 use emvo_core::edit::sync_definitions;
 use emvo_core::product::PRODUCT_ID;
-use emvo_core::snapshot::{Changes, Entry, cancellation, changes};
+use emvo_core::snapshot::{Changes, Entry, Relation, cancellation, changes};
 use emvo_core::view::CalendarView;
-use emvo_ical::calendar::{Calendar, write_with_head};
-use emvo_ical::content::Property;
+use emvo_ical::calendar::{Calendar, Placed, write_with_head};
+use emvo_ical::content::{Component, Property};
 use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
-use crate::answer::changes::{Compared, Removed};
+use crate::answer::by_hand::ByHand;
+use crate::answer::changes::{Compared, Content, Told};
 use crate::answer::give;
 use crate::answer::sheet::sheet;
 use crate::input::{InputGroup, ReadFiles, views, with_sources};
@@ -36,6 +37,12 @@ pub(crate) struct ChangesArgs {
     /// Write what was removed: as cancellations (.ics), or as a list for a person (.csv)
     #[arg(long, value_name = "PATH.ics|.csv", help_heading = "Output")]
     cancellations: Option<PathBuf>,
+    /// Write into -o only what is new: for a destination that takes no updates and would double the rest
+    #[arg(long, requires = "output", help_heading = "Output")]
+    for_import: bool,
+    /// Write what a person has to delete, move and change there: a sheet (.csv), or lines to print
+    #[arg(long, value_name = "LIST", help_heading = "Output")]
+    by_hand: Option<PathBuf>,
     /// Replace existing files
     #[arg(long, help_heading = "Output")]
     overwrite: bool,
@@ -49,6 +56,7 @@ impl Command for ChangesArgs {
     const EXAMPLES: &'static [&'static str] = &[
         "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics",
         "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o delta.ics --overwrite",
+        "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o new.ics --for-import --by-hand by-hand.csv",
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
@@ -59,40 +67,54 @@ impl Command for ChangesArgs {
         let named = |path: &Option<PathBuf>, role| NamedFile::at(path.as_deref(), role, existing, &guard);
         let output = named(&self.output, Role::Output)?;
         let cancelled = named(&self.cancellations, Role::Cancellations)?;
+        let by_hand = named(&self.by_hand, Role::ByHand)?;
+        let content = if self.for_import { Content::WhatIsNew } else { Content::WhatDiffers };
         let (old, new) = ([self.old], [self.new]);
         let groups = [&old, &new].map(|paths| InputGroup { paths, reading: &reading, except: None });
         with_sources(&groups, &files, |[old, new]| {
             progress::doing("comparing");
             let (old_views, new_views) = (views(&old), views(&new));
-            let found = changes(&old_views, &new_views);
+            let found = changes(&old_views, &new_views, Relation::SameSystem);
+            let names: Vec<String> = old_views.iter().map(|view| view.calendar.name()).collect();
+            let list = ByHand::of(&found, &found.removed, &names).with_others(&found.others);
             let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
-            output.add_to(&mut batch, |_| Ok(delta(&found, &new_views)))?;
+            output.add_to(&mut batch, |_| Ok(delta(&found, &new_views, content)))?;
             cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
+            by_hand.add_to(&mut batch, |path| list.bytes(path))?;
             let outputs = batch.paths();
             batch.place()?;
-            let is_untold = output.path().is_some() && cancelled.path().is_none();
-            let removed = if is_untold { Removed::Untold } else { Removed::Told };
-            let compared = Compared { found, outputs, removed, snapshots: [&old, &new] };
+            let told = Told {
+                written: output.path().map(|_| content),
+                removed: cancelled.path().is_some(),
+                by_hand: by_hand.path().is_some(),
+            };
+            let compared = Compared { found, by_hand: list, outputs, told, snapshots: [&old, &new] };
             give(&compared, form)?;
             Ok(Outcome::needs_a_look_if(compared.differs() || !compared.unread().is_empty()))
         })
     }
 }
 
-/// What is new, changed or moved, one calendar for each of the new snapshot.
-fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>]) -> Vec<u8> {
+/// What the destination is to be given, one calendar for each of the new snapshot.
+fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>], content: Content) -> Vec<u8> {
     let pairs = found.changed.iter().chain(&found.moved).map(|pair| &pair.new);
+    let pairs = pairs.filter(|_| content == Content::WhatDiffers);
     let all: Vec<&Entry<'_, '_>> = found.added.iter().chain(pairs).collect();
+    let others = found.others.iter().filter(|other| content == Content::WhatDiffers || other.old.is_none());
+    let others: Vec<_> = others.filter_map(|other| other.new).collect();
     let mut bytes = Vec::new();
     for (side, CalendarView { calendar, zones, .. }) in new.iter().enumerate() {
         let own = all.iter().filter(|entry| entry.side == side).map(|entry| entry.series.clone());
+        let is_meant = |one: &&Placed<Component<'_>>| {
+            others.iter().any(|(_, other)| std::ptr::eq(*other, &one.it))
+        };
         let mut part = Calendar {
             series: own.collect(),
-            others: Vec::new(),
+            others: calendar.others.iter().filter(is_meant).cloned().collect(),
             unsound: Vec::new(),
             ..(*calendar).clone()
         };
-        if part.series.is_empty() && new.len() > 1 {
+        if part.series.is_empty() && part.others.is_empty() && new.len() > 1 {
             continue;
         }
         part.series.sort_by_key(|series| series.lead().rank());

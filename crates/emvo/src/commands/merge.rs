@@ -14,11 +14,12 @@ use emvo_ical::zone::ZoneChoices;
 
 use super::{Command, Program};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
-use crate::answer::combined::{Combined, Review};
+use crate::answer::combined::{ByHandTold, Combined, Review};
 use crate::answer::{Report, give, sheet};
-use crate::input::{InputGroup, ReadFiles, Reading, Source, with_sources};
+use crate::input::{InputGroup, ReadFiles, Reading, Source, given, with_sources};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, KeepArg, OutputArgs, UidsArg};
 use crate::job::edit::place_with_report;
+use crate::job::only_new::{Held, OnlyNewArgs};
 use crate::outcome::Outcome;
 use crate::output::{Fitting, Kind, NamedFile, Output, Place, Role, Shape, TableForm, fit};
 use crate::terminal::progress;
@@ -39,6 +40,8 @@ pub(crate) struct MergeArgs {
     /// Whose event stays when the destination has one under the same id
     #[arg(long, value_enum, default_value_t, requires = "into", help_heading = "Destination")]
     clash: ClashArg,
+    #[command(flatten)]
+    only_new: OnlyNewArgs,
     /// What happens to the same event under different ids
     #[arg(long, value_enum, default_value_t, help_heading = "Duplicates and look-alikes")]
     duplicates: DuplicatesArg,
@@ -173,6 +176,7 @@ impl Command for MergeArgs {
     const EXAMPLES: &'static [&'static str] = &[
         "emvo merge exports --zone Europe/Helsinki -o all.ics",
         "emvo merge exports/skarvik/sailings.ics --into exports/norrsund/sailings.ics -o both.ics",
+        "emvo merge exports/norrsund/crew.ics --into after-import/norrsund-line.ics --only-new -o to-import.ics --by-hand by-hand.csv",
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
@@ -195,18 +199,36 @@ impl Command for MergeArgs {
         ensure_one_file(&output, self.into.as_deref())?;
         let report = Report::at(self.report.as_deref(), output.existing, &output.guard)?;
         let review = NamedFile::at(self.review.as_deref(), Role::Review, output.existing, &output.guard)?;
+        let by_hand =
+            NamedFile::at(self.only_new.by_hand.as_deref(), Role::ByHand, output.existing, &output.guard)?;
         let first = if self.into.is_some() { First::IsDestination } else { First::IsIncoming };
+        let earlier: Vec<PathBuf> = self.only_new.earlier.into_iter().collect();
         let inputs: Vec<PathBuf> = self.into.into_iter().chain(self.input.inputs).collect();
-        let group = InputGroup { paths: &inputs, reading: &reading, except: output.place.path() };
-        with_sources(&[group], &files, |[mut sources]| {
+        let groups = [&inputs, &earlier];
+        let groups =
+            groups.map(|paths| InputGroup { paths, reading: &reading, except: output.place.path() });
+        with_sources(&groups, &files, |[mut sources, earlier]| {
             progress::doing("combining");
-            let made = combined(&mut sources, first, options, fitting.as_ref(), &reading.zones)?;
+            let mut held =
+                self.only_new.only_new.then(|| Held::find(&sources, &earlier)).transpose()?;
+            // What the destination holds is compared, and is no part of what is written.
+            let (inputs, written, first) = match held {
+                Some(_) => (given(sources.iter().chain(&earlier)), &mut sources[1..], First::IsIncoming),
+                None => (given(&sources), &mut sources[..], first),
+            };
+            let made =
+                combined(written, first, options, held.as_mut(), fitting.as_ref(), &reading.zones)?;
             let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
             let Made { edited, look_alikes, warnings } = made;
-            let sheet = review.ready(|| sheet::of_pairs(&look_alikes))?;
-            let (draft, written) = output.draft_one(&sources, edited, &shape, sheet)?;
+            let mut beside: Vec<_> = review.ready(|| sheet::of_pairs(&look_alikes))?.into_iter().collect();
+            let list = held.map(|held| held.by_hand).unwrap_or_default();
+            let list_path = by_hand.path().map(Path::to_owned);
+            beside.extend(by_hand.ready(|| list.bytes(list_path.as_deref().unwrap_or(Path::new(""))))?);
+            let (draft, mut result) = output.draft_one(written, edited, &shape, beside)?;
+            result.inputs = inputs;
             let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
-            let mut answer = Combined { written, look_alikes, warnings, review };
+            let by_hand = ByHandTold { list, path: by_hand.shown() };
+            let mut answer = Combined { written: result, look_alikes, warnings, review, by_hand };
             answer.written.run = place_with_report(draft, &report, &answer)?;
             give(&answer, form)?;
             Ok(Outcome::needs_a_look_if(answer.needs_a_look()).leaving((answer, sources)))
@@ -251,13 +273,20 @@ fn combined<'t>(
     sources: &mut [Source<'t>],
     first: First,
     options: MergeOptions,
+    mut held: Option<&mut Held>,
     fitting: Option<&Fitting>,
     choices: &ZoneChoices,
 ) -> anyhow::Result<Made<'t>> {
     let window = default_window(sources.iter().flat_map(Source::calendars));
-    let (existing, incoming) = merge_inputs(sources, first)?;
+    let (existing, mut incoming) = merge_inputs(sources, first)?;
+    let known = held.as_mut().map(|held| held.take_out(&mut incoming));
     let mut merged = merge(existing, incoming, options);
+    if let Some((folds, account)) = known {
+        merged.folds.splice(..0, folds);
+        merged.account += account;
+    }
     let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
+    warnings.extend(held.into_iter().flat_map(|held| std::mem::take(&mut held.warnings)));
     let look_alikes = std::mem::take(&mut merged.look_alikes);
     let mut edited = merged.into_edited(choices);
     if let (Some(fitting), Some(window)) = (fitting, window) {

@@ -1,17 +1,19 @@
 //! `survey`: what is in these exports.
 
 use std::collections::BTreeMap;
+use std::path::PathBuf;
 
 use emvo_core::rules::{self, CheckOptions, Finding, Level, RuleChoice, RuleId, check, check_source};
-use emvo_core::select::Selection;
-use emvo_core::survey::{Survey, events_digest, survey};
+use emvo_core::snapshot::{Relation, changes};
+use emvo_core::survey::{Per, Survey, Through, events_digest, loaded_through, survey};
 use hashbrown::HashMap;
 
 use super::{Command, Program};
 use crate::answer::give;
-use crate::answer::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
-use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
+use crate::answer::surveyed::{Alike, CalendarCounts, Gone, Loading, RuleCount, Surveyed, Twins};
+use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
+use crate::job::select::{Chosen, SelectArgs};
 use crate::outcome::Outcome;
 use crate::terminal::progress;
 
@@ -21,43 +23,133 @@ pub(crate) struct SurveyArgs {
     #[command(flatten)]
     input: InputArgs,
     #[command(flatten)]
+    select: SelectArgs,
+    #[command(flatten)]
     window: WindowArgs,
+    /// Say through which date events are loaded: by calendar, title or category
+    #[arg(long, value_enum, value_name = "WHAT", help_heading = "Loaded through")]
+    per: Option<PerArg>,
+    /// An earlier download of the same period: say what the new one no longer has
+    #[arg(long, value_name = "OLD", help_heading = "Loaded through")]
+    earlier: Option<PathBuf>,
     #[command(flatten)]
     answer: AnswerArgs,
 }
 
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+enum PerArg {
+    /// Each calendar
+    Calendar,
+    /// Each title
+    Title,
+    /// Each category
+    Category,
+}
+
+impl PerArg {
+    fn meaning(self) -> Per {
+        match self {
+            Self::Calendar => Per::Calendar,
+            Self::Title => Per::Title,
+            Self::Category => Per::Category,
+        }
+    }
+}
+
 impl Command for SurveyArgs {
     const EXAMPLES: &'static [&'static str] =
-        &["emvo survey exports", "emvo survey exports/skarvik --zone Europe/Helsinki -v"];
+        &[
+            "emvo survey exports",
+            "emvo survey exports/skarvik --zone Europe/Helsinki -v",
+            "emvo survey after-import/norrsund-line.ics --title watch --per title",
+        ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let window = self.window.resolve()?;
-        let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: None };
-        with_sources(&[group], &files, |[sources]| {
+        let chosen = self.select.resolve(&files)?;
+        let per = self.per.map(PerArg::meaning);
+        let earlier: Vec<PathBuf> = self.earlier.into_iter().collect();
+        let groups = [&self.input.inputs, &earlier];
+        let groups = groups.map(|paths| InputGroup { paths, reading: &reading, except: None });
+        with_sources(&groups, &files, |[sources, earlier]| {
             progress::doing("counting");
-            let calendars = match window.over(&sources) {
+            let span = window.over(&sources).map(|span| (span, window.ceiling));
+            let calendars = counts(&sources, |loaded| match span {
                 Some(span) => {
-                    counts(&sources, |loaded| survey(&loaded.calendar, &loaded.zones, span, window.ceiling))
+                    survey(&loaded.calendar, &loaded.zones, span, chosen.chooser(loaded, &reading))
                 }
-                None => counts(&sources, |loaded| Survey {
-                    unsound: loaded.calendar.unsound.len(),
-                    ..Survey::default()
-                }),
+                None => Survey { unsound: loaded.calendar.unsound.len(), ..Survey::default() },
+            });
+            let per = per.unwrap_or(Per::Calendar);
+            let loading = Loading {
+                per,
+                by_name: match (per, span) {
+                    (Per::Title | Per::Category, Some(span)) => {
+                        let loaded = sources.iter().flat_map(|source| &source.loaded);
+                        let through = loaded.map(|one| {
+                            let choose = chosen.chooser(one, &reading);
+                            loaded_through(&one.calendar, &one.zones, span, choose, per)
+                        });
+                        through.fold(BTreeMap::new(), together)
+                    }
+                    _ => through_of_calendars(&calendars),
+                },
+                no_longer: no_longer(&earlier, &sources, &chosen),
+                is_asked_for: self.per.is_some() || !chosen.takes_files(),
             };
             let twins = twins(&calendars);
             progress::doing("looking for faults");
-            let surveyed = Surveyed::of(&sources, calendars, twins, findings(&sources, &reading));
+            let found = findings(&sources, &reading, &chosen);
+            let surveyed = Surveyed::of(&sources, calendars, twins, found, loading);
             give(&surveyed, form)?;
             Ok(Outcome::needs_a_look_if(surveyed.needs_a_look()))
         })
     }
 }
 
+/// What was counted of each calendar.
+fn through_of_calendars(calendars: &[CalendarCounts<'_, '_>]) -> BTreeMap<String, Through> {
+    let one = |row: &CalendarCounts<'_, '_>| {
+        BTreeMap::from([(row.loaded.calendar.name(), Through::of(&row.counts))])
+    };
+    calendars.iter().map(one).fold(BTreeMap::new(), together)
+}
+
+/// What several calendars have under each name.
+fn together(
+    mut sum: BTreeMap<String, Through>,
+    more: BTreeMap<String, Through>,
+) -> BTreeMap<String, Through> {
+    for (name, through) in more {
+        let one = sum.entry(name).or_default();
+        *one = one.and(through);
+    }
+    sum
+}
+
+/// What an earlier download of the same period had and this one has not.
+fn no_longer(earlier: &[Source<'_>], sources: &[Source<'_>], chosen: &Chosen) -> Vec<Gone> {
+    let (older, newer) = (views(earlier), views(sources));
+    let found = changes(&older, &newer, Relation::SameSystem);
+    let meant = found.removed.iter().filter(|entry| chosen.selection.chooses(entry.series, entry.zones));
+    meant
+        .map(|entry| Gone {
+            uid: entry.series.uid_text().into_owned(),
+            title: entry.series.lead().title().unwrap_or_default().into_owned(),
+            start: entry.series.lead().start().to_string(),
+        })
+        .collect()
+}
+
 /// What the rules find, counted: each calendar by itself.
-fn findings(sources: &[Source<'_>], reading: &Reading) -> BTreeMap<RuleId, RuleCount> {
+fn findings(
+    sources: &[Source<'_>],
+    reading: &Reading,
+    chosen: &Chosen,
+) -> BTreeMap<RuleId, RuleCount> {
     let options = CheckOptions::default();
     let choice = RuleChoice::of_single_series();
     let mut counts = BTreeMap::new();
@@ -66,13 +158,13 @@ fn findings(sources: &[Source<'_>], reading: &Reading) -> BTreeMap<RuleId, RuleC
         count.events += 1;
         count.level = count.level.max(finding.level);
     };
-    for source in sources {
+    for source in sources.iter().filter(|_| chosen.takes_files()) {
         check_source(&source.facts(), &choice).iter().for_each(&mut add);
     }
     for loaded in sources.iter().flat_map(|source| &source.loaded) {
         let house = reading.zones.house.as_ref();
         let context = rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
-        check(&context, &choice, &Selection::default()).iter().for_each(&mut add);
+        check(&context, &choice, &chosen.selection).iter().for_each(&mut add);
     }
     counts
 }

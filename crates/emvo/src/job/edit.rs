@@ -197,7 +197,7 @@ pub(crate) fn finish(
     report: &Report,
     form: Form,
 ) -> anyhow::Result<Outcome> {
-    let (draft, written) = output.draft(&sources, edited, &edit.shape(), None)?;
+    let (draft, written) = output.draft(&sources, edited, &edit.shape(), Vec::new())?;
     let mut answer = EditAnswer { edit, written };
     if edit.has_effect() {
         answer.written.run = place_with_report(draft, report, &answer)?;

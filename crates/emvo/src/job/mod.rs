@@ -7,6 +7,7 @@
 
 pub(crate) mod args;
 pub(crate) mod edit;
+pub(crate) mod only_new;
 pub(crate) mod resolve;
 pub(crate) mod select;
 

@@ -96,13 +96,13 @@ pub(crate) struct Draft<'o> {
 impl Output {
     /// Makes the files of changed calendars, one list for each source, and
     /// checks that every event that was read is in one of them or accounted for.
-    /// `beside` is a file about the result that belongs to it.
+    /// `beside` are files about the result that belong to it.
     pub(crate) fn draft(
         &self,
         sources: &[Source<'_>],
         edited: Vec<Vec<Edited<'_>>>,
         shape: &Shape<'_>,
-        beside: Option<(Target, Vec<u8>)>,
+        beside: Vec<(Target, Vec<u8>)>,
     ) -> anyhow::Result<(Draft<'_>, Written)> {
         let (mut written, whole, edited) = account_of(sources, edited);
         let (parts, too_big) = self.parts_of(sources, edited, shape);
@@ -113,7 +113,7 @@ impl Output {
             self.add_file(&mut batch, target, &part.calendars, &mut written)?;
         }
         written.account = written.account.ensure_sum()?;
-        if let Some((target, bytes)) = beside {
+        for (target, bytes) in beside {
             batch.add(target, bytes);
         }
         for (format, bytes) in set_aside::set_aside_files(sources, &whole)? {
@@ -165,7 +165,7 @@ impl Output {
         sources: &[Source<'_>],
         edited: Edited<'_>,
         shape: &Shape<'_>,
-        beside: Option<(Target, Vec<u8>)>,
+        beside: Vec<(Target, Vec<u8>)>,
     ) -> anyhow::Result<(Draft<'_>, Written)> {
         let mut all = vec![vec![edited]];
         all.resize_with(sources.len().max(1), Vec::new);

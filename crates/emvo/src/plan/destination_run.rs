@@ -247,7 +247,7 @@ impl<'t> DestinationRun<'_, 't> {
         let recording = Recording { for_proof: self.tracking, ..Recording::default() };
         let output = Output::of_plan(&destination.path, self.guard, recording, form)?;
         let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
-        let (draft, written) = output.draft_one(sources, edited, &shape, None)?;
+        let (draft, written) = output.draft_one(sources, edited, &shape, Vec::new())?;
         warnings.extend(written.too_big.iter().cloned());
         let (files, receipt) = draft.into_files();
         let proof = if self.plan.reconcile {

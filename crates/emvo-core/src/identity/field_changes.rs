@@ -1,0 +1,208 @@
+//! In what two versions of an event differ, field by field, whatever the field.
+//!
+//! Times are compared as moments, rules by what they mean, texts after Unicode and
+//! blanks, everything else as [`super::details`] does. Stamps are none.
+//!
+//! ```text
+//! as it was               as it is
+//! LOCATION:Quay 2         LOCATION:Quay 3      location  Quay 2 → Quay 3
+//! CATEGORIES:Crew,Drill   CATEGORIES:Crew      category  Drill →
+//! DTSTART:…T080000Z       DTSTART:…T090000Z    start     08:00 UTC → 09:00 UTC
+//! ```
+
+use std::collections::BTreeMap;
+
+use super::details::details_lacking;
+use super::duplicates::Moment;
+use super::field_value::field_number;
+use super::rule_text::evened_rule;
+use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{Event, EventTime, Series};
+use emvo_ical::recurrence::{Rule, phrase};
+use emvo_ical::zone::ZoneResolver;
+
+/// A field that says something else, or that only one version has.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct FieldChange {
+    /// The field by its name, or the property's, or the inner component's;
+    /// `overrides` for what a changed date of a series says.
+    pub field: String,
+    /// What it said, for people; empty if nothing.
+    pub before: String,
+    /// What it says.
+    pub after: String,
+    /// The date of a series that this is about.
+    pub date: Option<EventTime>,
+}
+
+/// The name under which a difference in a changed date is told.
+pub const OVERRIDES: &str = "overrides";
+
+/// A version of an event, with what its zone names mean.
+type Version<'v, 'a> = (&'v Event<'a>, &'v ZoneResolver);
+
+/// The fields in which two versions of a series differ, its changed dates included.
+pub fn field_changes(
+    (one, one_zones): (&Series<'_>, &ZoneResolver),
+    (two, two_zones): (&Series<'_>, &ZoneResolver),
+) -> Vec<FieldChange> {
+    let (old, new) = ((one.lead(), one_zones), (two.lead(), two_zones));
+    let mut told = Told::default();
+    told.times(old, new);
+    told.core(old.0, new.0);
+    told.recurrence(old, new);
+    told.overrides((one, one_zones), (two, two_zones));
+    told.details(old.0, new.0);
+    told.changes
+}
+
+#[derive(Default)]
+struct Told {
+    changes: Vec<FieldChange>,
+}
+
+impl Told {
+    fn tell(&mut self, field: &str, before: impl Into<String>, after: impl Into<String>) {
+        let (before, after) = (before.into(), after.into());
+        self.changes.push(FieldChange { field: field.to_owned(), before, after, date: None });
+    }
+
+    fn times(&mut self, (one, one_zones): Version<'_, '_>, (two, two_zones): Version<'_, '_>) {
+        if Moment::of(one.start(), one_zones) != Moment::of(two.start(), two_zones) {
+            self.tell(Field::Start.name(), one.start().to_string(), two.start().to_string());
+        }
+        // A length in days is nominal, one in hours exact, and servers write one as the
+        // other: either reading will do.
+        let (first, second) = (one.end(), two.end());
+        let is_same_end = Moment::of(&first, one_zones) == Moment::of(&second, two_zones)
+            || Moment::of_end(one, one_zones) == Moment::of_end(two, two_zones);
+        if !is_same_end {
+            self.tell(Field::End.name(), first.to_string(), second.to_string());
+        }
+    }
+
+    fn core(&mut self, one: &Event<'_>, two: &Event<'_>) {
+        for field in Field::all().filter(|field| field.weight() == Weight::Core) {
+            if field_number(field, one) != field_number(field, two) {
+                self.tell(field.name(), said(field, one), said(field, two));
+            }
+        }
+    }
+
+    fn recurrence(&mut self, (one, one_zones): Version<'_, '_>, (two, two_zones): Version<'_, '_>) {
+        let evened = |event: &Event<'_>| {
+            let mut rules: Vec<String> = event.rules().map(|rule| evened_rule(&rule)).collect();
+            rules.sort_unstable();
+            rules
+        };
+        if evened(one) != evened(two) {
+            self.tell(Field::Repeat.name(), rules_in_words(one), rules_in_words(two));
+        }
+        for field in [Field::Exceptions, Field::ExtraDates] {
+            let dates = |event: &Event<'_>, zones: &ZoneResolver| -> BTreeMap<Moment, String> {
+                let dates = event.dates(field.property()).into_iter();
+                dates.map(|date| (Moment::of(&date, zones), date.to_string())).collect()
+            };
+            let (before, after) = (dates(one, one_zones), dates(two, two_zones));
+            let only = |these: &BTreeMap<Moment, String>, those: &BTreeMap<Moment, String>| {
+                let own = these.iter().filter(|(moment, _)| !those.contains_key(*moment));
+                own.map(|(_, date)| date.as_str()).collect::<Vec<_>>().join("; ")
+            };
+            let (gone, came) = (only(&before, &after), only(&after, &before));
+            if !gone.is_empty() || !came.is_empty() {
+                self.tell(field.name(), gone, came);
+            }
+        }
+    }
+
+    /// What the changed dates of a series say, one by one. A date that one version
+    /// does not change is compared with nothing.
+    fn overrides(
+        &mut self,
+        (one, one_zones): (&Series<'_>, &ZoneResolver),
+        (two, two_zones): (&Series<'_>, &ZoneResolver),
+    ) {
+        if one.overrides().is_empty() && two.overrides().is_empty() {
+            return;
+        }
+        let mut there = by_date(two, two_zones);
+        for (moment, event) in by_date(one, one_zones) {
+            let other = there.remove(&moment);
+            let mut inner = Told::default();
+            if let Some(other) = other {
+                if event.component().says_the_same_as(other.component()) {
+                    continue;
+                }
+                inner.times((event, one_zones), (other, two_zones));
+                inner.core(event, other);
+                inner.details(event, other);
+                if inner.changes.is_empty() {
+                    continue;
+                }
+            }
+            self.date_changed(event, other, &inner.changes);
+        }
+        for event in there.into_values() {
+            let date = event.replaces().cloned();
+            self.changes.push(FieldChange {
+                field: OVERRIDES.to_owned(),
+                before: String::new(),
+                after: described(event),
+                date,
+            });
+        }
+    }
+
+    fn date_changed(&mut self, event: &Event<'_>, other: Option<&Event<'_>>, inner: &[FieldChange]) {
+        let side = |of: fn(&FieldChange) -> &String| {
+            let said = inner.iter().map(|change| format!("{} {}", change.field, of(change)).trim().to_owned());
+            said.collect::<Vec<_>>().join(", ")
+        };
+        let (before, after) = match other {
+            Some(_) => (side(|change| &change.before), side(|change| &change.after)),
+            None => (described(event), String::new()),
+        };
+        let date = event.replaces().cloned();
+        self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date });
+    }
+
+    fn details(&mut self, one: &Event<'_>, two: &Event<'_>) {
+        let mut fields: BTreeMap<String, [Vec<String>; 2]> = BTreeMap::new();
+        let [first, second] = [one, two].map(Event::component);
+        for (at, lacking) in [details_lacking(first, second), details_lacking(second, first)].into_iter().enumerate() {
+            for detail in lacking {
+                fields.entry(detail.field).or_default()[at].push(detail.shown);
+            }
+        }
+        for (field, [gone, came]) in fields {
+            self.tell(&field, gone.join("; "), came.join("; "));
+        }
+    }
+}
+
+fn by_date<'s, 'a>(series: &'s Series<'a>, zones: &ZoneResolver) -> BTreeMap<Moment, &'s Event<'a>> {
+    let dated = |event: &'s Event<'a>| Some((Moment::of(event.replaces()?, zones), event));
+    series.overrides().iter().filter_map(dated).collect()
+}
+
+fn described(event: &Event<'_>) -> String {
+    format!("{} {}", event.span(), event.title().unwrap_or_default()).trim().to_owned()
+}
+
+/// What an event says in a field that makes it the event it is, for people.
+fn said(field: Field, event: &Event<'_>) -> String {
+    match field {
+        Field::Busy => (if event.is_busy() { "busy" } else { "free" }).to_owned(),
+        Field::Private => event.classification().name().to_owned(),
+        _ => event.text(field.property()).map(|text| text.trim().to_owned()).unwrap_or_default(),
+    }
+}
+
+/// Its rules as people say them, or as they stand where nobody would.
+fn rules_in_words(event: &Event<'_>) -> String {
+    let in_words = |rule: std::borrow::Cow<'_, str>| {
+        let words = Rule::parse(&rule).ok().and_then(|rule| phrase(&rule));
+        words.unwrap_or_else(|| rule.into_owned())
+    };
+    event.rules().map(in_words).collect::<Vec<_>>().join(" & ")
+}

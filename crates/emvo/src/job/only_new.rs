@@ -1,0 +1,72 @@
+//! Catching up with a destination that takes no updates: what it does not hold yet
+//! is imported, and a person does the rest by hand.
+
+use std::path::PathBuf;
+
+use anyhow::bail;
+use emvo_core::edit::{Account, Fold};
+use emvo_core::merge::{Known, MergeInput};
+use emvo_core::snapshot::{Relation, changes, still_there};
+
+use crate::answer::by_hand::ByHand;
+use crate::input::{Source, views};
+
+/// What the destination does not hold yet
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "Destination")]
+pub(crate) struct OnlyNewArgs {
+    /// Write only what is not there yet: for a destination that takes no updates
+    #[arg(long, requires = "into")]
+    pub(crate) only_new: bool,
+    /// An earlier download of the same period: what the new one no longer has goes on the list
+    #[arg(long, value_name = "OLD", requires = "only_new")]
+    pub(crate) earlier: Option<PathBuf>,
+    /// Write what a person has to delete, move and change there: a sheet (.csv), or lines to print
+    #[arg(long, value_name = "LIST", requires = "only_new")]
+    pub(crate) by_hand: Option<PathBuf>,
+}
+
+/// What a destination holds already, and what is left to a person.
+pub(crate) struct Held {
+    known: Known,
+    pub(crate) by_hand: ByHand,
+    pub(crate) warnings: Vec<String>,
+}
+
+impl Held {
+    /// Compares the first of the sources, the destination, with the others; `earlier`
+    /// is what they were when they were imported last.
+    pub(crate) fn find(sources: &[Source<'_>], earlier: &[Source<'_>]) -> anyhow::Result<Self> {
+        let Some((destination, incoming)) = sources.split_first() else { return Ok(Self::nothing()) };
+        if destination.loaded.len() != 1 {
+            bail!("--into `{}` holds {} calendars; it has to be one", destination.path, destination.loaded.len());
+        }
+        let (there, incoming) = (views(std::slice::from_ref(destination)), views(incoming));
+        let found = changes(&there, &incoming, Relation::Destination);
+        let older = views(earlier);
+        let between = changes(&older, &incoming, Relation::SameSystem);
+        let gone = still_there(&between.removed, &there);
+        let names: Vec<String> = there.iter().map(|view| view.calendar.name()).collect();
+        let kept = found.others.iter().filter(|other| other.new.is_some()).cloned().collect::<Vec<_>>();
+        let by_hand = ByHand::of(&found, &gone, &names).with_others(&kept);
+        let mut warnings = Vec::new();
+        for (names, what) in [
+            (&found.not_kept, "is not there in nearly every event: the destination does not keep it"),
+            (&found.given_there, "is there in nearly every event: the destination gives it"),
+        ] {
+            if !names.is_empty() {
+                warnings.push(format!("{} {what}; no difference is made of it", names.join(", ")));
+            }
+        }
+        Ok(Self { known: Known::of(&found, &there, &incoming), by_hand, warnings })
+    }
+
+    fn nothing() -> Self {
+        Self { known: Known::default(), by_hand: ByHand::default(), warnings: Vec::new() }
+    }
+
+    /// Takes what is there already out of the incoming calendars.
+    pub(crate) fn take_out(&mut self, incoming: &mut [MergeInput<'_>]) -> (Vec<Fold>, Account) {
+        std::mem::take(&mut self.known).take_out(incoming)
+    }
+}
