@@ -33,6 +33,17 @@ pub struct FieldChange {
     pub after: String,
     /// The date of a series that this is about.
     pub date: Option<EventTime>,
+    /// What it means that this differs: of several fields of a changed date, the one
+    /// that matters least to its time.
+    pub weight: Weight,
+}
+
+impl FieldChange {
+    /// `location Quay 2 → Quay 3`.
+    pub fn in_words(&self) -> String {
+        let date = self.date.as_ref().map(|date| format!(" on {date}")).unwrap_or_default();
+        format!("{}{date} {} → {}", self.field, self.before, self.after)
+    }
 }
 
 /// The name under which a difference in a changed date is told.
@@ -62,14 +73,17 @@ struct Told {
 }
 
 impl Told {
-    fn tell(&mut self, field: &str, before: impl Into<String>, after: impl Into<String>) {
-        let (before, after) = (before.into(), after.into());
-        self.changes.push(FieldChange { field: field.to_owned(), before, after, date: None });
+    fn tell(&mut self, field: Field, before: impl Into<String>, after: impl Into<String>) {
+        self.tell_of(field.name(), field.weight(), before.into(), after.into());
+    }
+
+    fn tell_of(&mut self, field: &str, weight: Weight, before: String, after: String) {
+        self.changes.push(FieldChange { field: field.to_owned(), before, after, date: None, weight });
     }
 
     fn times(&mut self, (one, one_zones): Version<'_, '_>, (two, two_zones): Version<'_, '_>) {
         if Moment::of(one.start(), one_zones) != Moment::of(two.start(), two_zones) {
-            self.tell(Field::Start.name(), one.start().to_string(), two.start().to_string());
+            self.tell(Field::Start, one.start().to_string(), two.start().to_string());
         }
         // A length in days is nominal, one in hours exact, and servers write one as the
         // other: either reading will do.
@@ -77,14 +91,14 @@ impl Told {
         let is_same_end = Moment::of(&first, one_zones) == Moment::of(&second, two_zones)
             || Moment::of_end(one, one_zones) == Moment::of_end(two, two_zones);
         if !is_same_end {
-            self.tell(Field::End.name(), first.to_string(), second.to_string());
+            self.tell(Field::End, first.to_string(), second.to_string());
         }
     }
 
     fn core(&mut self, one: &Event<'_>, two: &Event<'_>) {
         for field in Field::all().filter(|field| field.weight() == Weight::Core) {
             if field_number(field, one) != field_number(field, two) {
-                self.tell(field.name(), said(field, one), said(field, two));
+                self.tell(field, said(field, one), said(field, two));
             }
         }
     }
@@ -96,7 +110,7 @@ impl Told {
             rules
         };
         if evened(one) != evened(two) {
-            self.tell(Field::Repeat.name(), rules_in_words(one), rules_in_words(two));
+            self.tell(Field::Repeat, rules_in_words(one), rules_in_words(two));
         }
         for field in [Field::Exceptions, Field::ExtraDates] {
             let dates = |event: &Event<'_>, zones: &ZoneResolver| -> BTreeMap<Moment, String> {
@@ -110,7 +124,7 @@ impl Told {
             };
             let (gone, came) = (only(&before, &after), only(&after, &before));
             if !gone.is_empty() || !came.is_empty() {
-                self.tell(field.name(), gone, came);
+                self.tell(field, gone, came);
             }
         }
     }
@@ -149,6 +163,7 @@ impl Told {
                 before: String::new(),
                 after: described(event),
                 date,
+                weight: Weight::When,
             });
         }
     }
@@ -163,7 +178,9 @@ impl Told {
             None => (described(event), String::new()),
         };
         let date = event.replaces().cloned();
-        self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date });
+        // A date that is changed in one version alone is at another time, or may be.
+        let weight = inner.iter().map(|change| change.weight).max().unwrap_or(Weight::When);
+        self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date, weight });
     }
 
     fn details(&mut self, one: &Event<'_>, two: &Event<'_>) {
@@ -175,7 +192,7 @@ impl Told {
             }
         }
         for (field, [gone, came]) in fields {
-            self.tell(&field, gone.join("; "), came.join("; "));
+            self.tell_of(&field, Weight::Detail, gone.join("; "), came.join("; "));
         }
     }
 }

@@ -1,16 +1,30 @@
 //! A wrong import taken out of a calendar again: what came from it, what was
 //! edited since, and what was there before.
 //!
-//! Events are found by their id first, then by title, start and end. Of those
-//! found by the latter at most as many go as the wrong import held.
+//! Events are found by their id first, then by title, start and end; of those that
+//! are alike the one goes that says most nearly the same, and one that says something
+//! else never: it may be another person's.
+//!
+//! ```text
+//! imported             in the calendar now          what it is
+//! Leave, Elsa          Leave, Elsa (another id)     the import's, by likeness
+//!                      Leave, Olof                  not the import's
+//!                      Leave, Elsa (a third id)     one more copy
+//! ```
+
+mod earlier;
+mod likeness;
 
 use hashbrown::{HashMap, HashSet};
 
-use crate::identity::{Difference, Fingerprint, differences, same_dates};
+use crate::identity::{FieldChange, field_changes, same_dates};
 use crate::view::CalendarView;
+use earlier::was_there;
+use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneResolver;
+use likeness::pair_alike;
 
 /// What an event of the target has to do with the wrong import.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -21,10 +35,37 @@ pub enum Trace {
     WasThere,
     /// It came from the import and is as it was.
     Untouched,
-    /// It looks like one of the import's, under another id.
+    /// It is like one of the import's, under another id.
     Uncertain,
+    /// It is one more copy of an event that the import holds once; nothing tells
+    /// whether it was there before.
+    Copy,
     /// It came from the import and was edited since, in these fields.
     Edited(Vec<String>),
+    /// It has the title and the times of one of the import's and says something else:
+    /// edited since, or another person's.
+    Unlike(Vec<String>),
+}
+
+/// An event with what its zone names mean.
+type InBook<'s, 'a> = (&'s Series<'a>, &'s ZoneResolver);
+
+/// How an event of the target was found to be one of the import's.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum FoundBy {
+    Id,
+    Likeness,
+    /// The import holds it once, and another of the target is nearer to it.
+    Copy,
+}
+
+/// One of the target that is one of the import's, or looks like it.
+struct Match {
+    /// Its place in the import.
+    imported: usize,
+    by: FoundBy,
+    /// What differs.
+    changes: Vec<FieldChange>,
 }
 
 /// Says what each event of the target is, in order. `before` is a snapshot from
@@ -34,89 +75,132 @@ pub fn traces(
     target: CalendarView<'_, '_>,
     before: &[CalendarView<'_, '_>],
 ) -> Vec<Trace> {
-    let mut by_uid: HashMap<Uid<'_>, (&Series<'_>, &ZoneResolver)> = HashMap::new();
-    let mut by_print: HashMap<Fingerprint, Vec<(&Series<'_>, &ZoneResolver)>> = HashMap::new();
-    for CalendarView { calendar, zones, .. } in wrong {
-        for series in &calendar.series {
-            if let Some(uid) = series.uid() {
-                by_uid.entry(uid).or_insert((series, zones));
-            }
-            by_print.entry(Fingerprint::of(series.lead(), zones)).or_default().push((series, zones));
-        }
-    }
-    let earlier = Earlier::of(before);
-    let CalendarView { calendar, zones, .. } = target;
-    let mut traces = vec![Trace::Other; calendar.series.len()];
-    // Ids are the surest; what they settle is no candidate for a likeness.
-    for (trace, series) in traces.iter_mut().zip(&calendar.series) {
-        let Some((own, own_zones)) = series.uid().and_then(|uid| by_uid.get(&uid)) else { continue };
-        *trace =
-            if earlier.has(series, zones) { Trace::WasThere } else { since(own, own_zones, series, zones) };
-        let print = Fingerprint::of(own.lead(), own_zones);
-        if let Some(left) = by_print.get_mut(&print) {
-            left.retain(|(other, _)| !std::ptr::eq(*other, *own));
-        }
-    }
-    for (trace, series) in
-        traces.iter_mut().zip(&calendar.series).filter(|(trace, _)| **trace == Trace::Other)
-    {
-        let Some(left) = by_print.get_mut(&Fingerprint::of(series.lead(), zones)) else { continue };
-        let alike = |(own, own_zones): &(&Series<'_>, &ZoneResolver)| {
-            same_dates((own, own_zones), (series, zones), Ceiling::default())
-        };
-        let Some(at) = left.iter().position(alike) else { continue };
-        left.remove(at);
-        let was_there = earlier.has(series, zones);
-        *trace = match (was_there, before.is_empty()) {
-            (true, _) => Trace::WasThere,
-            (false, true) => Trace::Uncertain,
-            (false, false) => Trace::Untouched,
-        };
-    }
-    traces
-}
-
-/// What stood in the target before, by id and by likeness.
-struct Earlier<'s> {
-    uids: HashSet<Uid<'s>>,
-    prints: HashSet<Fingerprint>,
-}
-
-impl<'s> Earlier<'s> {
-    fn of(before: &[CalendarView<'s, '_>]) -> Self {
-        let mut earlier = Self { uids: HashSet::new(), prints: HashSet::new() };
-        for CalendarView { calendar, zones, .. } in before {
-            for series in &calendar.series {
-                earlier.uids.extend(series.uid());
-                earlier.prints.insert(Fingerprint::of(series.lead(), zones));
-            }
-        }
-        earlier
-    }
-
-    fn has(&self, series: &Series<'_>, zones: &ZoneResolver) -> bool {
-        series.uid().is_some_and(|uid| self.uids.contains(&uid))
-            || self.prints.contains(&Fingerprint::of(series.lead(), zones))
-    }
-}
-
-/// Whether an event is as it was imported. The same instant in another zone's
-/// words is no edit, and neither are stamps.
-fn since(own: &Series<'_>, own_zones: &ZoneResolver, now: &Series<'_>, zones: &ZoneResolver) -> Trace {
-    let times_agree = Fingerprint::of(own.lead(), own_zones) == Fingerprint::of(now.lead(), zones)
-        && same_dates((own, own_zones), (now, zones), Ceiling::default());
-    // Of changed dates their words count, where their times are the same.
-    let words = |overrides: &str| overrides.split_once("; ").map(|(_, words)| words.to_owned());
-    let is_about_time = |one: &Difference| match one.field {
-        "overrides" => words(&one.first) == words(&one.second),
-        field => matches!(field, "start" | "end" | "rule"),
-    };
-    let fields: Vec<String> = differences(own, now)
+    let import: Vec<InBook<'_, '_>> = in_books(wrong);
+    let now = in_books(std::slice::from_ref(&target));
+    let mut matches: Vec<Option<Match>> = by_id(&import, &now);
+    pair_alike(&import, &now, &mut matches);
+    forget_habits(&mut matches);
+    let is_twice = was_imported_twice(&matches);
+    let was_there = was_there(&in_books(before), &now);
+    let is_known = !before.is_empty();
+    matches
         .into_iter()
-        .filter(|difference| !(times_agree && is_about_time(difference)))
-        .map(|difference| format!("{} {} → {}", difference.field, difference.first, difference.second))
+        .zip(was_there)
+        .map(|(found, was_there)| match found {
+            None => Trace::Other,
+            Some(_) if was_there => Trace::WasThere,
+            Some(found) => found.trace(is_known, is_twice),
+        })
+        .collect()
+}
+
+impl Match {
+    /// Whether it says something else than what was imported, or more. One that says
+    /// less may be what a destination kept of it.
+    fn says_otherwise(&self) -> bool {
+        self.changes.iter().any(|change| !change.after.is_empty())
+    }
+
+    fn trace(self, is_known: bool, is_twice: bool) -> Trace {
+        let words = || self.changes.iter().map(FieldChange::in_words).collect();
+        match (self.by, self.says_otherwise()) {
+            (FoundBy::Id, _) if self.changes.is_empty() => Trace::Untouched,
+            (FoundBy::Id, _) => Trace::Edited(words()),
+            (FoundBy::Likeness | FoundBy::Copy, false) if is_known => Trace::Untouched,
+            (FoundBy::Likeness, false) => Trace::Uncertain,
+            (FoundBy::Copy, false) if is_twice => Trace::Uncertain,
+            (FoundBy::Copy, false) => Trace::Copy,
+            (FoundBy::Likeness, true) => Trace::Unlike(words()),
+            (FoundBy::Copy, true) => Trace::Other,
+        }
+    }
+}
+
+fn in_books<'s, 'a>(sides: &[CalendarView<'s, 'a>]) -> Vec<InBook<'s, 'a>> {
+    sides
+        .iter()
+        .flat_map(|side| {
+            let CalendarView { calendar, zones, .. } = *side;
+            calendar.series.iter().map(move |series| (series, zones))
+        })
+        .collect()
+}
+
+fn by_id(import: &[InBook<'_, '_>], now: &[InBook<'_, '_>]) -> Vec<Option<Match>> {
+    let mut by_uid: HashMap<Uid<'_>, usize> = HashMap::new();
+    for (at, (series, _)) in import.iter().enumerate() {
+        if let Some(uid) = series.uid() {
+            by_uid.entry(uid).or_insert(at);
+        }
+    }
+    let found = now.iter().map(|one| {
+        let imported = *one.0.uid().and_then(|uid| by_uid.get(&uid))?;
+        Some(Match { imported, by: FoundBy::Id, changes: edits(import[imported], *one) })
+    });
+    found.collect()
+}
+
+/// What somebody changed in an event since it was imported. The same instant in
+/// another zone's words is no edit, neither are stamps, details that the destination
+/// did not keep, or what it says in its own properties.
+fn edits(own: InBook<'_, '_>, now: InBook<'_, '_>) -> Vec<FieldChange> {
+    let mut changes = field_changes(own, now);
+    if !changes.is_empty() {
+        let times_agree = !changes.iter().any(|change| is_start_or_end(&change.field))
+            && same_dates(own, now, Ceiling::default());
+        changes.retain(|change| match change.weight {
+            Weight::When => !times_agree,
+            Weight::Core => true,
+            Weight::Detail => !change.after.is_empty() && is_standard(&change.field),
+            Weight::Stamp => false,
+        });
+    }
+    changes
+}
+
+fn is_start_or_end(name: &str) -> bool {
+    [Field::Start, Field::End].iter().any(|field| field.name() == name)
+}
+
+fn is_standard(name: &str) -> bool {
+    name == crate::identity::OVERRIDES || Field::all().any(|field| field.name() == name)
+}
+
+/// From how many events on something is a habit, or an import was pressed twice.
+const ENOUGH: usize = 3;
+
+/// A detail that nearly all events have otherwise is the destination's doing, such as
+/// a reminder of its own.
+fn forget_habits(matches: &mut [Option<Match>]) {
+    let found = || matches.iter().flatten();
+    let all = found().count();
+    let mut counts: HashMap<&str, usize> = HashMap::new();
+    for one in found() {
+        let details = one.changes.iter().filter(|change| change.weight == Weight::Detail);
+        let names: HashSet<&str> = details.map(|change| change.field.as_str()).collect();
+        for name in names {
+            *counts.entry(name).or_insert(0) += 1;
+        }
+    }
+    let habits: HashSet<String> = counts
+        .into_iter()
+        .filter(|(_, count)| *count >= ENOUGH && count * 10 >= all * 9)
+        .map(|(name, _)| name.to_owned())
         .collect();
-    if fields.is_empty() { Trace::Untouched } else { Trace::Edited(fields) }
+    for one in matches.iter_mut().flatten() {
+        one.changes.retain(|change| change.weight != Weight::Detail || !habits.contains(&change.field));
+    }
+}
+
+/// Whether all that was imported under other ids stands there more than once, and
+/// says nothing else: then the import was pressed twice.
+fn was_imported_twice(matches: &[Option<Match>]) -> bool {
+    let of = |by: FoundBy| -> HashSet<usize> {
+        let same = matches.iter().flatten().filter(|one| one.by == by && !one.says_otherwise());
+        same.map(|one| one.imported).collect()
+    };
+    let (alike, copies) = (of(FoundBy::Likeness), of(FoundBy::Copy));
+    alike.len() >= ENOUGH && alike == copies && of(FoundBy::Id).is_empty()
 }
 
 #[cfg(test)]

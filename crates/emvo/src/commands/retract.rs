@@ -1,11 +1,13 @@
 //! `retract`: takes a wrong import out of a calendar again.
 
+use std::collections::BTreeMap;
 use std::path::PathBuf;
 
 use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::retract::{Trace, traces};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Series;
+use hashbrown::HashSet;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -76,32 +78,109 @@ impl Command for RetractArgs {
     }
 }
 
-#[derive(Default)]
-struct Counts {
-    untouched: usize,
-    uncertain: usize,
-    edited_gone: usize,
-    edited_kept: usize,
-    was_there: usize,
+/// What became of the events of one kind.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+enum Kind {
+    Untouched,
+    Uncertain,
+    EditedGone,
+    EditedKept,
+    WasThere,
+    Copy,
+    Unlike,
 }
 
-impl Counts {
-    fn headline(&self) -> String {
-        let mut parts = Vec::new();
-        let mut add = |count: usize, what: &str| {
-            if count > 0 {
-                parts.push(format!("{} {what}", counted(count, "event", "events")));
-            }
+impl Kind {
+    /// What the headline says of them, behind their number.
+    fn words(self) -> &'static str {
+        match self {
+            Self::Untouched => "taken out, unchanged since the import",
+            Self::Uncertain => "taken out by title and time alone",
+            Self::EditedGone => "taken out, though edited since",
+            Self::EditedKept => "kept, edited since the import (--edited remove takes such out)",
+            Self::WasThere => "kept, there before the import",
+            Self::Copy => "kept, one more copy each of what was taken out or is there under its own id",
+            Self::Unlike => "kept, alike in title and time alone",
+        }
+    }
+
+    /// What a person should look at, if anything: one line a kind.
+    fn remark(self, events: &str) -> Option<String> {
+        let more = match self {
+            Self::Untouched | Self::WasThere => return None,
+            Self::Uncertain => "were found by title and time alone; --before SNAPSHOT tells which of them were there before the import",
+            Self::EditedGone | Self::EditedKept => "were edited since",
+            Self::Copy => "stand there once more and stay: meant to stay if they were there before the import; --before SNAPSHOT tells, and takes them out if not",
+            Self::Unlike => "have the title and the times of the import's and say something else: another person's, or edited since; they stay",
         };
-        add(self.untouched, "taken out, unchanged since the import");
-        add(self.uncertain, "taken out by title and time alone");
-        add(self.edited_gone, "taken out, though edited since");
-        add(self.edited_kept, "kept, edited since the import (--edited remove takes such out)");
-        add(self.was_there, "kept, there before the import");
+        Some(format!("{events} {more}"))
+    }
+}
+
+/// An event of a kind, and in what it differs.
+struct Listed {
+    event: String,
+    title: String,
+    fields: Vec<String>,
+}
+
+#[derive(Default)]
+struct Kinds(BTreeMap<Kind, Vec<Listed>>);
+
+impl Kinds {
+    fn add(&mut self, kind: Kind, series: &Series<'_>, fields: &[String]) {
+        let title = series.lead().title().unwrap_or_default().into_owned();
+        let event = format!("`{title}` {}", series.lead().span());
+        self.0.entry(kind).or_default().push(Listed { event, title, fields: fields.to_vec() });
+    }
+
+    fn headline(&self) -> String {
+        let part = |(kind, list): (&Kind, &Vec<Listed>)| {
+            format!("{} {}", counted(list.len(), "event", "events"), kind.words())
+        };
+        let parts: Vec<String> = self.0.iter().map(part).collect();
         if parts.is_empty() {
             return "nothing of the wrong import is in the calendar".to_owned();
         }
         parts.join("; ")
+    }
+
+    /// What a person should look at: one line a kind, and every event where all is
+    /// asked for.
+    fn remarks(&self, detail: Detail) -> Vec<String> {
+        let mut lines = Vec::new();
+        for (kind, list) in &self.0 {
+            let titles = list.iter().map(|one| one.title.as_str());
+            let events = format!("{} ({})", counted(list.len(), "event", "events"), some_titles(titles));
+            let Some(remark) = kind.remark(&events) else { continue };
+            lines.push(remark);
+            let shown = match detail {
+                Detail::All => usize::MAX,
+                // An edit is worth a look at what it was.
+                Detail::Usual if list.iter().any(|one| !one.fields.is_empty()) => FEW,
+                Detail::Usual => 0,
+            };
+            lines.extend(list.iter().take(shown).map(|one| {
+                let fields = one.fields.join(", ");
+                if fields.is_empty() { format!("  {}", one.event) } else { format!("  {}: {fields}", one.event) }
+            }));
+        }
+        lines
+    }
+}
+
+/// How many events of a kind a usual answer lists.
+const FEW: usize = 3;
+
+/// `Watch, Drill and 3 more`.
+fn some_titles<'t>(titles: impl Iterator<Item = &'t str>) -> String {
+    let mut different: Vec<&str> = titles.collect();
+    let mut seen = HashSet::new();
+    different.retain(|title| seen.insert(*title));
+    let shown = different.iter().take(FEW).map(|title| format!("`{title}`")).collect::<Vec<_>>().join(", ");
+    match different.len().saturating_sub(FEW) {
+        0 => shown,
+        more => format!("{shown} and {more} more"),
     }
 }
 
@@ -109,14 +188,12 @@ struct Retracting<'r, 't> {
     wrong: &'r [CalendarView<'r, 't>],
     before: &'r [CalendarView<'r, 't>],
     edited: EditedArg,
-    /// What a person should look at.
-    listed: Vec<String>,
-    counts: Counts,
+    kinds: Kinds,
 }
 
 impl<'r, 't> Retracting<'r, 't> {
     fn of(wrong: &'r [CalendarView<'r, 't>], before: &'r [CalendarView<'r, 't>], edited: EditedArg) -> Self {
-        Self { wrong, before, edited, listed: Vec::new(), counts: Counts::default() }
+        Self { wrong, before, edited, kinds: Kinds::default() }
     }
 }
 
@@ -137,18 +214,18 @@ impl Edit for Retracting<'_, '_> {
     }
 
     fn text(&self, written: &Written, detail: Detail) -> String {
-        let mut out = headline(&self.counts.headline(), Extent::of(written.changes.len()));
+        let mut out = headline(&self.kinds.headline(), Extent::of(written.changes.len()));
         out.push_str(&change_lines(&written.changes, detail, Examples::Several));
-        out.push_str(&marked_lines(&self.listed));
+        out.push_str(&marked_lines(&self.kinds.remarks(detail)));
         out
     }
 
     fn details(&self, _: &Written) -> impl Serialize {
-        RetractJson { refused: self.listed.clone() }
+        RetractJson { refused: self.kinds.remarks(Detail::All) }
     }
 
     fn needs_a_look(&self, written: &Written) -> bool {
-        written.changes.is_empty() || !self.listed.is_empty()
+        written.changes.is_empty() || !self.kinds.remarks(Detail::Usual).is_empty()
     }
 }
 
@@ -160,33 +237,17 @@ struct RetractJson {
 impl Retracting<'_, '_> {
     /// Whether an event is taken out; what a person should look at is listed.
     fn goes(&mut self, series: &Series<'_>, trace: &Trace) -> bool {
-        let title = || series.lead().title().unwrap_or_default().into_owned();
-        let span = || series.lead().span();
-        match trace {
-            Trace::Other => false,
-            Trace::WasThere => {
-                self.counts.was_there += 1;
-                false
-            }
-            Trace::Untouched => {
-                self.counts.untouched += 1;
-                true
-            }
-            Trace::Uncertain => {
-                self.counts.uncertain += 1;
-                self.listed.push(format!(
-                    "`{}` {} was found by its title and time alone; --before SNAPSHOT tells whether it was there",
-                    title(),
-                    span()
-                ));
-                true
-            }
-            Trace::Edited(fields) => {
-                let goes = self.edited == EditedArg::Remove;
-                *(if goes { &mut self.counts.edited_gone } else { &mut self.counts.edited_kept }) += 1;
-                self.listed.push(format!("`{}` {} was edited since: {}", title(), span(), fields.join(", ")));
-                goes
-            }
-        }
+        let (kind, fields): (Kind, &[String]) = match trace {
+            Trace::Other => return false,
+            Trace::WasThere => (Kind::WasThere, &[]),
+            Trace::Untouched => (Kind::Untouched, &[]),
+            Trace::Uncertain => (Kind::Uncertain, &[]),
+            Trace::Copy => (Kind::Copy, &[]),
+            Trace::Edited(fields) if self.edited == EditedArg::Remove => (Kind::EditedGone, fields),
+            Trace::Edited(fields) => (Kind::EditedKept, fields),
+            Trace::Unlike(fields) => (Kind::Unlike, fields),
+        };
+        self.kinds.add(kind, series, fields);
+        matches!(kind, Kind::Untouched | Kind::Uncertain | Kind::EditedGone)
     }
 }
