@@ -88,6 +88,15 @@ pub enum Advice {
         /// The source.
         path: String,
     },
+    /// Make one of each of the copies in the result.
+    FoldCopies,
+    /// Give times without a zone the one in which they are meant, before the import.
+    PinBeforeImport {
+        /// The source.
+        path: String,
+        /// The zone's IANA name, or UTC.
+        zone: String,
+    },
     /// Export the whole range of dates, or import without a limit of dates.
     ExportWhole {
         /// The source.

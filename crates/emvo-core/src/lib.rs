@@ -40,3 +40,4 @@ pub mod split;
 pub mod survey;
 pub mod table;
 pub mod view;
+pub mod words;

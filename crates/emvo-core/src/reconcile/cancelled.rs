@@ -8,6 +8,9 @@
 use hashbrown::HashSet;
 
 use super::explained::ReceiptTrail;
+use super::{Cause, CauseKind};
+use crate::advice::Advice;
+use crate::words::grouped;
 use super::records::Records;
 use crate::identity::{Moment, normalised, number_of};
 use emvo_ical::calendar::{Event, EventTime, Series, Status};
@@ -34,22 +37,51 @@ impl NotTakingPlace {
     /// What the sources cancel or leave out of series, as far as it has one of these
     /// titles.
     pub(super) fn of(sources: &Records<'_, '_>, titles: &HashSet<&str>) -> Self {
-        let mut dates = HashSet::new();
+        let Self(mut dates) = Self::left_out(sources, titles);
+        dates.extend(Self::cancelled(sources, titles).0);
+        Self(dates)
+    }
+
+    /// How many they are.
+    pub(super) fn len(&self) -> usize {
+        self.0.len()
+    }
+
+    /// What series of the sources leave out.
+    pub(super) fn left_out(sources: &Records<'_, '_>, titles: &HashSet<&str>) -> Self {
+        Self::collect(sources, titles, |series, _| series.lead().dates("EXDATE"))
+    }
+
+    /// What the sources cancel.
+    pub(super) fn cancelled(sources: &Records<'_, '_>, titles: &HashSet<&str>) -> Self {
+        Self::collect(sources, titles, |series, zones| {
+            if !series.events().any(is_cancelled) {
+                return Vec::new();
+            }
+            let found = occurrences_of(series, zones, sources.span.window, sources.span.ceiling);
+            found.cancelled.into_iter().map(|one| one.start).collect()
+        })
+    }
+
+    fn collect(
+        sources: &Records<'_, '_>,
+        titles: &HashSet<&str>,
+        dates: impl Fn(&Series<'_>, &ZoneResolver) -> Vec<EventTime>,
+    ) -> Self {
+        let mut found = HashSet::new();
         for side in sources.sides {
             for series in &side.calendar.series {
-                let lead = series.lead();
-                let title = normalised(&lead.title().unwrap_or_default()).into_owned();
-                let leaves_out = lead.component().has("EXDATE") || series.events().any(is_cancelled);
-                if !leaves_out || !titles.contains(&*title) {
+                let dates = dates(series, side.zones);
+                if dates.is_empty() {
                     continue;
                 }
-                let start = |time: &EventTime| number(&title, time, side.zones);
-                dates.extend(lead.dates("EXDATE").iter().map(start));
-                let found = occurrences_of(series, side.zones, sources.span.window, sources.span.ceiling);
-                dates.extend(found.cancelled.iter().map(|one| start(&one.start)));
+                let title = normalised(&series.lead().title().unwrap_or_default()).into_owned();
+                if titles.contains(&*title) {
+                    found.extend(dates.iter().map(|time| number(&title, time, side.zones)));
+                }
             }
         }
-        Self(dates)
+        Self(found)
     }
 
     pub(super) fn has(&self, title: &str, start: &Moment) -> bool {
@@ -98,4 +130,19 @@ pub(super) fn cancelled_gone(sources: &Records<'_, '_>, results: &Records<'_, '_
         start: series.lead().start().to_string(),
     });
     gone.collect()
+}
+
+/// What cancelled events that are gone have in common.
+pub(super) fn cause_of(gone: &[CancelledGone]) -> Option<Cause> {
+    let count = gone.len();
+    let (events, they) = match count {
+        1 => ("cancelled event is", "it does"),
+        _ => ("cancelled events are", "they do"),
+    };
+    (count > 0).then(|| Cause {
+        kind: CauseKind::CancellationsLost,
+        occurrences: count,
+        summary: format!("{} {events} gone, so that nobody can see that {they} not take place", grouped(count)),
+        todo: Some(Advice::ByHand("tell those who wait for them, or enter them there as cancelled")),
+    })
 }

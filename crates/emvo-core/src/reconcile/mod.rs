@@ -67,6 +67,8 @@ pub enum CauseKind {
     TextDamaged,
     TextCut,
     CalendarAbsent,
+    FloatingRead,
+    CancellationsLost,
     Other,
 }
 
@@ -89,6 +91,8 @@ impl CauseKind {
             Self::TextDamaged => "text-damaged",
             Self::TextCut => "text-cut",
             Self::CalendarAbsent => "calendar-absent",
+            Self::FloatingRead => "floating-read",
+            Self::CancellationsLost => "cancellations-lost",
             Self::Other => "other",
         }
     }
@@ -242,7 +246,7 @@ fn account<'c>(
     let pairing = Pairing::of(&source, &result);
     let Accounted { counts, mut found, details, notes, taken_out } = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
-    let causes = causes::of(&mut found, &source, &result);
+    let mut causes = causes::of(&mut found, &source, &result);
     let differences: Vec<Difference> = found.into_iter().map(|one| one.difference).collect();
     let is_back =
         |one: &&Difference| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource;
@@ -260,6 +264,7 @@ fn account<'c>(
     let verdict = if is_complete { Verdict::Complete } else { Verdict::Incomplete };
     let calendar_lines = calendar_lines_lost(sources, results);
     let cancelled_gone = cancelled::cancelled_gone(&source, &result);
+    causes.extend(cancelled::cause_of(&cancelled_gone));
     let outside = outside(sources, span.window);
     let findings = Findings {
         counts,

@@ -8,6 +8,7 @@
 //! and the places that display labels name (folder `data/`).
 
 use hashbrown::HashMap;
+use std::collections::BTreeMap;
 use std::sync::LazyLock;
 
 use super::transitions::Transitions;
@@ -79,6 +80,18 @@ fn windows_rows() -> impl Iterator<Item = (&'static str, &'static str, &'static 
         let mut cells = row.split('\t');
         Some((cells.next()?, cells.next()?, cells.next()?))
     })
+}
+
+/// One zone for each clock of the world: those that CLDR takes for the Windows ids,
+/// those that stand for most others first.
+pub fn main_zones() -> Vec<&'static str> {
+    let mut counts: BTreeMap<&'static str, usize> = BTreeMap::new();
+    for main in MAIN_OF_WINDOWS.values() {
+        *counts.entry(main).or_insert(0) += 1;
+    }
+    let mut zones: Vec<(&'static str, usize)> = counts.into_iter().collect();
+    zones.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    zones.into_iter().map(|(zone, _)| zone).collect()
 }
 
 /// The current name of an IANA zone that is written as it should be, or in

@@ -132,6 +132,12 @@ fn before_import(advice: &Advice) -> String {
         Advice::RetractAndImportOnce { path } => format!(
             "take it out of the result and import it once: emvo retract {path} --out-of RESULT -o clean.ics"
         ),
+        Advice::FoldCopies => "make one of the copies, and import that in place of what is there: \
+                               emvo merge RESULT -o clean.ics"
+            .to_owned(),
+        Advice::PinBeforeImport { path, zone } => {
+            format!("say which zone is meant: emvo retime {path} --pin {zone} -o pinned.ics, and import that instead")
+        }
         Advice::ExportWhole { path } => {
             format!("export the whole range of dates, or import {path} without a limit of dates")
         }
@@ -211,6 +217,8 @@ pub(crate) fn one_of_each() -> Vec<Advice> {
         Advice::NameStartColumn,
         Advice::ChooseColumn { field: "location", header: "Where".to_owned(), number: 4 },
         Advice::ImportSingles { path: None },
+        Advice::FoldCopies,
+        Advice::PinBeforeImport { path: path(), zone: zone() },
         Advice::ImportSingles { path: Some(path()) },
         Advice::LimitToPlain,
         Advice::LimitToInclusiveEnds,

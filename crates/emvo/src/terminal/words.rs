@@ -1,5 +1,7 @@
 //! Words for people: styles, numbers, and titles made harmless.
 
+pub(crate) use emvo_core::words::grouped;
+
 use std::fmt::Display;
 use std::io::{self, IsTerminal};
 
@@ -54,19 +56,6 @@ pub(crate) fn wrapped(first: &str, next: &str, line: &str) -> String {
 /// `1 event`, `1,204 events`.
 pub(crate) fn counted(count: usize, one: &str, many: &str) -> String {
     format!("{} {}", grouped(count), if count == 1 { one } else { many })
-}
-
-/// `1,204`.
-pub(crate) fn grouped(number: usize) -> String {
-    let digits = number.to_string();
-    let mut out = String::with_capacity(digits.len() + digits.len() / 3);
-    for (at, digit) in digits.chars().enumerate() {
-        if at > 0 && (digits.len() - at).is_multiple_of(3) {
-            out.push(',');
-        }
-        out.push(digit);
-    }
-    out
 }
 
 #[cfg(test)]

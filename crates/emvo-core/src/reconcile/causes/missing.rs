@@ -8,7 +8,9 @@ use std::collections::{BTreeMap, BTreeSet};
 use jiff::civil::DateTime;
 use rayon::prelude::*;
 
-use super::{ENOUGH, Evidence, occurrences_are};
+use super::{ALIKE, ENOUGH, Evidence, occurrences_are};
+use crate::words::grouped;
+use emvo_ical::calendar::Series;
 use crate::reconcile::{CauseKind, DifferenceKind};
 
 /// Of fewer dates nobody can say which is their end.
@@ -19,7 +21,7 @@ pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
     let totals = evidence.occurrences_of_sides();
     for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
         let count = members.len();
-        if totals.get(&side) != Some(&count) || count < ENOUGH {
+        if totals.get(&side) != Some(&count) || count < ALIKE {
             continue;
         }
         let source = &evidence.source.sides[side];
@@ -28,7 +30,7 @@ pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
         let name =
             if of_path > 1 { format!("`{}` in {path}", source.calendar.name()) } else { path.to_owned() };
         let summary =
-            format!("nothing of {name} is in the result: {count} {} missing", occurrences_are(count));
+            format!("nothing of {name} is in the result: {} missing", occurrences_are(count));
         evidence.name(
             CauseKind::CalendarAbsent,
             &members,
@@ -77,7 +79,7 @@ pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
             let path = evidence.source.sides[side].path;
             let range = format!("{} {}", if is_head { "before" } else { "after" }, border.date());
             let summary = format!(
-                "everything of {path} {range} is missing: {count} {}",
+                "everything of {path} {range} is missing: {}",
                 occurrences_are(count).replace(" is", "").replace(" are", "")
             );
             let todo = Advice::ExportWhole { path: path.to_owned() };
@@ -147,11 +149,11 @@ pub(super) fn series_cut(evidence: &mut Evidence<'_, '_, '_>) {
 }
 
 fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
-    let series = |count: usize| if count == 1 { "1 series".to_owned() } else { format!("{count} series") };
+    let series = |count: usize| format!("{} series", grouped(count));
     if more.series > 0 {
         let (count, from) = (more.members.len(), &more.from);
         let summary = format!(
-            "{} {} early in the result: {count} {} missing, from {from} on",
+            "{} {} early in the result: {} missing, from {from} on",
             series(more.series),
             if more.series == 1 { "stops" } else { "stop" },
             occurrences_are(count)
@@ -160,12 +162,15 @@ fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
         evidence.name(CauseKind::SeriesCut, &more.members, summary, Some(todo));
     }
     if last.series > 0 {
-        let summary = format!(
-            "the last date of {} is missing: its end was read as before that day",
-            series(last.series)
-        );
+        let ended = |series: &&Series<'_>| {
+            series.lead().rules().any(|rule| rule.to_ascii_uppercase().contains("UNTIL="))
+        };
+        let all = evidence.source.sides.iter().flat_map(|side| &side.calendar.series).filter(ended).count();
+        let is_enough = last.series >= ENOUGH || last.series == all;
+        let why = if is_enough { ": its end was read as before that day" } else { "" };
+        let summary = format!("the last date of {} is missing{why}", series(last.series));
         let todo = Advice::RepairFirst { path: last.paths(), what: RepairFirst::EndsOfRules };
-        evidence.name(CauseKind::LastOccurrence, &last.members, summary, Some(todo));
+        evidence.name(CauseKind::LastOccurrence, &last.members, summary, is_enough.then_some(todo));
     }
 }
 

@@ -3,19 +3,26 @@
 //! Each cause looks at what is left unexplained, from those that explain most
 //! to the particular ones, and takes what fits. What nobody takes is `other`.
 
+mod cancelled;
+mod floating;
 mod missing;
 mod times;
 mod words;
 mod zones;
 
 use crate::advice::Advice;
+use crate::words::grouped;
 use std::collections::BTreeMap;
 
 use super::records::Records;
-use super::{Cause, CauseKind, Difference, DifferenceKind, Found, Ownership, titles_in_words};
+use super::{Cause, CauseKind, Difference, DifferenceKind, Found, titles_in_words};
 
-/// From how many alike on a cause is worth naming.
-const ENOUGH: usize = 2;
+/// From how many alike on a sentence about all of them is worth more than a list.
+const ALIKE: usize = 2;
+
+/// From how many on it may be said why: fewer are a reason only if they are all there
+/// are.
+const ENOUGH: usize = 3;
 
 /// Names the causes, the one that explains most first; each difference gets the
 /// kind of its cause.
@@ -26,13 +33,14 @@ pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records
     missing::series_cut(&mut evidence);
     times::overrides_lost(&mut evidence);
     times::whole_days(&mut evidence);
+    floating::read_in_a_zone(&mut evidence);
     zones::zones_and_offsets(&mut evidence);
     times::default_length(&mut evidence);
     times::ends_off(&mut evidence);
     words::texts(&mut evidence);
     words::lost_fields(&mut evidence);
     doubled(&mut evidence);
-    revived(&mut evidence);
+    cancelled::revived(&mut evidence);
     others(&mut evidence);
     let Evidence { taken, causes, .. } = evidence;
     for (one, cause) in found.iter_mut().zip(taken) {
@@ -86,6 +94,13 @@ impl<'e> Evidence<'e, '_, '_> {
         counts
     }
 
+    /// How many occurrences the files with one path have.
+    fn occurrences_of(&self, path: &str) -> usize {
+        let totals = self.occurrences_of_sides();
+        let sides = self.source.sides.iter().enumerate().filter(|(_, side)| side.path == path);
+        sides.filter_map(|(at, _)| totals.get(&at)).sum()
+    }
+
     /// Names a cause of some differences.
     fn name(&mut self, kind: CauseKind, members: &[usize], summary: String, todo: Option<Advice>) {
         for at in members {
@@ -97,39 +112,22 @@ impl<'e> Evidence<'e, '_, '_> {
 
 fn doubled(evidence: &mut Evidence<'_, '_, '_>) {
     let all = evidence.free(DifferenceKind::Doubled);
-    let totals = evidence.occurrences_of_sides();
     for (path, members) in evidence.by_path(&all) {
-        let sides = evidence.source.sides.iter().enumerate().filter(|(_, side)| side.path == path);
-        let total: usize = sides.filter_map(|(at, _)| totals.get(&at)).sum();
         let count = members.len();
-        let stand = if count == 1 { "occurrence of it stands" } else { "occurrences of it stand" };
-        let summary = if count == total && count >= ENOUGH {
-            format!(
-                "all of {path} was imported twice: each of its {count} occurrences stands there more than once"
-            )
+        let (summary, todo) = if count == evidence.occurrences_of(path) && count >= ALIKE {
+            let summary = format!(
+                "all of {path} was imported twice: each of its {} occurrences stands there more than once",
+                grouped(count)
+            );
+            (summary, Advice::RetractAndImportOnce { path: path.to_owned() })
         } else {
-            format!("part of {path} was imported twice: {count} {stand} there more than once")
+            let stand = if count == 1 { "occurrence stands" } else { "occurrences stand" };
+            let summary =
+                format!("{} {stand} there more than once, all from {path}", grouped(count));
+            (summary, Advice::FoldCopies)
         };
-        let todo = Advice::RetractAndImportOnce { path: path.to_owned() };
         evidence.name(CauseKind::ImportedTwice, &members, summary, Some(todo));
     }
-}
-
-/// Dates of the sources' series that were left out there and are in the result.
-fn revived(evidence: &mut Evidence<'_, '_, '_>) {
-    let members: Vec<usize> = evidence
-        .free(DifferenceKind::Extra)
-        .into_iter()
-        .filter(|at| evidence.difference(*at).ownership == Ownership::OfSource)
-        .collect();
-    if members.is_empty() {
-        return;
-    }
-    let count = members.len();
-    let are = if count == 1 { "date that was cancelled is" } else { "dates that were cancelled are" };
-    let summary = format!("{count} {are} back: exceptions of series were lost");
-    let todo = Advice::ImportSingles { path: None };
-    evidence.name(CauseKind::ExceptionsLost, &members, summary, Some(todo));
 }
 
 fn others(evidence: &mut Evidence<'_, '_, '_>) {
@@ -141,7 +139,7 @@ fn others(evidence: &mut Evidence<'_, '_, '_>) {
         let members = evidence.free(kind);
         if !members.is_empty() {
             let count = members.len();
-            let mut summary = format!("{count} {}", if count == 1 { one } else { many });
+            let mut summary = format!("{} {}", grouped(count), if count == 1 { one } else { many });
             if kind == DifferenceKind::Missing {
                 let titles = members.iter().map(|at| evidence.difference(*at).title.as_str());
                 summary = format!("{summary}: {}", titles_in_words(titles));
@@ -151,8 +149,9 @@ fn others(evidence: &mut Evidence<'_, '_, '_>) {
     }
 }
 
-fn occurrences_are(count: usize) -> &'static str {
-    if count == 1 { "occurrence is" } else { "occurrences are" }
+/// `1 occurrence is`, `1,204 occurrences are`.
+fn occurrences_are(count: usize) -> String {
+    format!("{} {}", grouped(count), if count == 1 { "occurrence is" } else { "occurrences are" })
 }
 
 /// The first and the last day of some differences.

@@ -6,7 +6,8 @@ use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
 
-use super::{ENOUGH, Evidence, occurrences_are};
+use super::{ALIKE, ENOUGH, Evidence, occurrences_are};
+use crate::words::grouped;
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
@@ -42,7 +43,10 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
     }
     let count = members.len();
     let dates = if count == 1 { "changed date of a series is" } else { "changed dates of series are" };
-    let summary = format!("{count} {dates} there as the series has it: overrides were lost");
+    let all = evidence.source.sides.iter().flat_map(|side| &side.calendar.series);
+    let all: usize = all.map(|series| series.overrides().len()).sum();
+    let why = if count >= ENOUGH || count == all { ": overrides were lost" } else { "" };
+    let summary = format!("{} {dates} there as the series has it{why}", grouped(count));
     evidence.name(CauseKind::OverridesLost, &members, summary, Some(Advice::LimitToPlain));
 }
 
@@ -64,9 +68,8 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
     }
     for ((path, by), members) in starts {
         let summary = format!(
-            "{} whole-day {} {} {}, all from {path}",
-            members.len(),
-            occurrences_are(members.len()),
+            "{} {} {}, all from {path}",
+            whole_days_are(members.len()),
             shown_length(by),
             if by > 0 { "late" } else { "early" }
         );
@@ -75,19 +78,26 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
     }
     for ((path, by), members) in ends {
         let count = members.len();
+        let all = || evidence.source.list.iter().filter(|one| date_of(&one.start).is_some()).count();
+        let is_enough = count >= ENOUGH || count == all();
+        let why = match by {
+            _ if !is_enough => "",
+            1.. => ": the end was read as the last day instead of the day after it",
+            _ => ": the end was read as the day after instead of the last day",
+        };
         let summary = format!(
-            "{count} whole-day {} {} too {}, all from {path}: the end was read {}",
-            occurrences_are(count),
+            "{} {} too {}, all from {path}{why}",
+            whole_days_are(count),
             shown_length(by),
             if by > 0 { "long" } else { "short" },
-            if by > 0 {
-                "as the last day instead of the day after it"
-            } else {
-                "as the day after instead of the last day"
-            }
         );
-        evidence.name(CauseKind::EndDay, &members, summary, Some(Advice::LimitToInclusiveEnds));
+        let todo = is_enough.then_some(Advice::LimitToInclusiveEnds);
+        evidence.name(CauseKind::EndDay, &members, summary, todo);
     }
+}
+
+fn whole_days_are(count: usize) -> String {
+    occurrences_are(count).replacen(" occurrence", " whole-day occurrence", 1)
 }
 
 fn date_of(moment: &Moment) -> Option<i64> {
@@ -110,14 +120,16 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
         }
     }
     for ((path, length), members) in by_length {
-        if members.len() < ENOUGH || !is_own_length(evidence, &members, length) {
+        let is_enough = members.len() >= ENOUGH || members.len() == evidence.occurrences_of(path);
+        if !is_enough || !is_own_length(evidence, &members, length) {
             continue;
         }
         let count = members.len();
         let length = if length == 0 { "no length".to_owned() } else { shown_length(length) };
         let have = if count == 1 { "occurrence has" } else { "occurrences have" };
         let summary = format!(
-            "{count} {have} {length} there, whatever they had in {path}: the destination gave its own"
+            "{} {have} {length} there, whatever they had in {path}: the destination gave its own",
+            grouped(count)
         );
         let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MissingEnds };
         evidence.name(CauseKind::DefaultLength, &members, summary, Some(todo));
@@ -152,7 +164,7 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
         }
     }
     for ((path, by), members) in by_shift {
-        if members.len() < ENOUGH {
+        if members.len() < ALIKE {
             continue;
         }
         // A cause is a claim: the events themselves say so, or it is not made.
@@ -164,7 +176,7 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
         let why = if are_mixed { ": start and end are in different zones" } else { "" };
         let summary = format!(
             "{} {} {} {}, all from {path}{why}",
-            members.len(),
+            grouped(members.len()),
             if members.len() == 1 { "occurrence ends" } else { "occurrences end" },
             shown_length(by),
             if by > 0 { "late" } else { "early" }

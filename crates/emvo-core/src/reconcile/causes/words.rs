@@ -3,9 +3,11 @@
 use crate::advice::Advice;
 use std::collections::BTreeMap;
 
-use super::Evidence;
+use super::{ENOUGH, Evidence};
 use crate::reconcile::event_fields::{EventFields, looks_misread, replaced};
 use crate::reconcile::{CauseKind, DifferenceKind};
+use crate::words::grouped;
+use emvo_ical::calendar::Event;
 use emvo_ical::content::undone_mojibake;
 
 /// What happened to a text.
@@ -80,14 +82,14 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
         let count = members.len();
         let have =
             if count == 1 { "occurrence has a damaged text" } else { "occurrences have damaged texts" };
-        let summary = format!("{count} {have}, all from {path}: {}", damage.words());
+        let summary = format!("{} {have}, all from {path}: {}", grouped(count), damage.words());
         let todo = Advice::ImportAsUtf8 { path: path.to_owned() };
         evidence.name(CauseKind::TextDamaged, &members, summary, Some(todo));
     }
     for ((field, length), members) in joined(cut) {
         let count = members.len();
         let have = if count == 1 { "occurrence has its" } else { "occurrences have their" };
-        let summary = format!("{count} {have} {field} cut at {length} characters");
+        let summary = format!("{} {have} {field} cut at {length} characters", grouped(count));
         let todo = match field {
             "description" => Advice::LimitDescriptions { length },
             _ => Advice::Shorten { field },
@@ -145,22 +147,47 @@ pub(super) fn lost_fields(evidence: &mut Evidence<'_, '_, '_>) {
     }
 }
 
+/// Whether no occurrence that was compared kept a field, and at least three or all
+/// lost it.
+fn is_taken_never(evidence: &Evidence<'_, '_, '_>, field: &str, members: &[usize]) -> bool {
+    let fills = |event: &Event<'_>| {
+        let property = match field {
+            "title" => "SUMMARY",
+            "location" => "LOCATION",
+            _ => "DESCRIPTION",
+        };
+        event.text(property).is_some_and(|text| !text.trim().is_empty())
+    };
+    let results = evidence.result.sides.iter().flat_map(|side| side.calendar.events());
+    let mut kept = results.filter(|event| fills(event));
+    let all = || {
+        let sources = evidence.source.sides.iter().flat_map(|side| side.calendar.events());
+        sources.filter(|event| fills(event)).count()
+    };
+    kept.next().is_none() && (members.len() >= ENOUGH || members.len() >= all())
+}
+
 fn name_lost(evidence: &mut Evidence<'_, '_, '_>, field: &str, members: &[usize]) {
     if members.is_empty() {
         return;
     }
-    let count = members.len();
-    let summary = match (field, count) {
+    let many = grouped(members.len());
+    let summary = match (field, members.len()) {
         ("busy", 1) => "1 occurrence counts as busy that did not".to_owned(),
-        ("busy", _) => format!("{count} occurrences count as busy that did not"),
+        ("busy", _) => format!("{many} occurrences count as busy that did not"),
         ("private", 1) => "1 occurrence is not private any more".to_owned(),
-        ("private", _) => format!("{count} occurrences are not private any more"),
+        ("private", _) => format!("{many} occurrences are not private any more"),
         (_, 1) => format!("1 occurrence has lost its {field}"),
-        _ => format!("{count} occurrences have lost their {field}"),
+        _ => format!("{many} occurrences have lost their {field}"),
     };
     let todo = match field {
         "busy" | "private" => "set it again in the destination, or import into a calendar that keeps it",
-        _ => "the destination does not take the field from this kind of file: try the other one, ICS or CSV",
+        // That a destination takes no places is said where there are enough of them,
+        // and none that it took.
+        _ if is_taken_never(evidence, field, members) => {
+            "the destination does not take the field from this kind of file: try the other one, ICS or CSV"
+        }
+        _ => "enter them again in the destination: what differs lists them",
     };
     evidence.name(CauseKind::FieldLost, members, summary, Some(Advice::ByHand(todo)));
 }

@@ -7,14 +7,15 @@ use hashbrown::HashSet;
 use rayon::prelude::*;
 
 use super::times::{pair, shown_length};
-use super::{ENOUGH, Evidence, days, occurrences_are};
+use super::{ALIKE, ENOUGH, Evidence, days, occurrences_are};
 use crate::identity::Moment;
 use crate::reconcile::record::Record;
 use crate::reconcile::{CauseKind, DifferenceKind};
 use emvo_ical::calendar::{Duration, ZoneRef};
-use emvo_ical::zone::{Transitions, Zone};
+use emvo_ical::zone::{Transitions, Zone, main_zones};
 
-/// The number of occurrences out of ten that have to fit for a zone to be named.
+/// The number of occurrences out of ten that have to fit for a zone to be named; the
+/// others are told apart, and are none of its members.
 const MOST_OF_TEN: usize = 9;
 
 /// Times that moved: by one offset, or as another zone's clock has them.
@@ -99,12 +100,27 @@ impl Swap {
             .iter()
             .filter_map(|at| instants(evidence, *at).map(|(one, two)| (*at, one, two)))
             .collect();
-        if all.len() < ENOUGH {
+        let path = members.first().map(|at| evidence.difference(*at).path.as_str()).unwrap_or_default();
+        if all.len() < ENOUGH && all.len() < evidence.occurrences_of(path) {
             return None;
         }
         let unmoved = unmoved(evidence, members);
+        let of_both = Self::best_of(candidates(evidence, &own), &own, &all, &unmoved);
+        // Where the result is in UTC, it says nothing of the zone that was taken.
+        let is_dated = || all.iter().map(|(_, one, two)| two - one).collect::<BTreeSet<i64>>().len() > 1;
+        of_both.or_else(|| {
+            is_dated().then(|| Self::best_of(zones_of_the_world(&own, &all), &own, &all, &unmoved)).flatten()
+        })
+    }
+
+    fn best_of(
+        candidates: Vec<Candidate>,
+        own: &Zone,
+        all: &[(usize, i64, i64)],
+        unmoved: &[i64],
+    ) -> Option<Self> {
         let mut best: Option<Self> = None;
-        for candidate in candidates(evidence, &own) {
+        for candidate in candidates {
             let read = |instant: i64| candidate.transitions.instant_of(own.transitions().clock_at(instant));
             let fit = || all.iter().filter(|(_, one, two)| read(*one) == *two);
             let count = fit().count();
@@ -136,11 +152,15 @@ impl Swap {
             (Some(one), Some(two)) if one == two => {
                 format!("{} {}", shown_length(*one), if *one > 0 { "late" } else { "early" })
             }
+            (Some(one), Some(two)) if shifts.len() == 2 && (*one > 0) == (*two > 0) => {
+                let (less, more) = if *one > 0 { (one, two) } else { (two, one) };
+                let word = if *one > 0 { "late" } else { "early" };
+                format!("{} or {} {word} by the date", shown_length(*less), shown_length(*more))
+            }
             _ => "at other times".to_owned(),
         };
         let summary = format!(
-            "{} {} {amount}, {}between {first} and {last}, all from {path}: their {} times were read as {}",
-            members.len(),
+            "{} {amount}, {}between {first} and {last}, all from {path}: their {} times were read as {}",
             occurrences_are(members.len()),
             if is_dated && shifts.len() == 1 { "only while summer time differs, " } else { "" },
             own.name(),
@@ -205,9 +225,8 @@ struct Candidate {
     zone: Option<String>,
 }
 
-/// Zones as which times may have been read: UTC, the zone without its summer
-/// time, and those that the two sides use.
-fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
+/// UTC, and the zones that the two sides use or state.
+pub(super) fn zones_of_both(evidence: &Evidence<'_, '_, '_>) -> Vec<Zone> {
     let mut names: Vec<Zone> = vec![Zone::utc()];
     for side in evidence.source.sides.iter().chain(evidence.result.sides) {
         let used = side.zones.names().into_iter().filter_map(|name| side.zones.zone_named(name));
@@ -216,6 +235,13 @@ fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
     }
     names.sort_by(|one, two| one.name().cmp(two.name()));
     names.dedup_by(|one, two| one.name() == two.name());
+    names
+}
+
+/// Zones as which times may have been read: UTC, the zone without its summer
+/// time, and those that the two sides use.
+fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
+    let mut names = zones_of_both(evidence);
     names.retain(|zone| zone.name() != own.name());
     let mut candidates: Vec<Candidate> = names
         .into_iter()
@@ -244,6 +270,29 @@ fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
     candidates
 }
 
+/// So many dates are tried before a zone of the world is looked at in all of them.
+const SAMPLE: usize = 64;
+
+/// The zones that stand for those of one clock each, as far as they explain a sample.
+fn zones_of_the_world(own: &Zone, all: &[(usize, i64, i64)]) -> Vec<Candidate> {
+    let step = all.len().div_ceil(SAMPLE).max(1);
+    let sample: Vec<_> = all.iter().step_by(step).collect();
+    let fits = |zone: &Zone| {
+        let read = |instant: i64| zone.transitions().instant_of(own.transitions().clock_at(instant));
+        let count = sample.iter().filter(|(_, one, two)| read(*one) == *two).count();
+        count * 10 >= sample.len() * MOST_OF_TEN
+    };
+    let zones = main_zones().into_iter().filter_map(Zone::named);
+    zones
+        .filter(|zone| zone.name() != own.name() && fits(zone))
+        .map(|zone| Candidate {
+            name: zone.name().to_owned(),
+            transitions: zone.transitions().clone(),
+            zone: Some(zone.name().to_owned()),
+        })
+        .collect()
+}
+
 fn shown_offset(seconds: i32) -> String {
     let sign = if seconds < 0 { '-' } else { '+' };
     format!("UTC{sign}{:02}:{:02}", seconds.abs() / 3600, seconds.abs() / 60 % 60)
@@ -260,13 +309,12 @@ fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
         }
     }
     for ((by, path), members) in by_shift {
-        if members.len() < ENOUGH {
+        if members.len() < ALIKE {
             continue;
         }
         let (first, last) = days(evidence, &members);
         let summary = format!(
-            "{} {} {} {}, between {first} and {last}, all from {path}",
-            members.len(),
+            "{} {} {}, between {first} and {last}, all from {path}",
             occurrences_are(members.len()),
             shown_length(by),
             if by > 0 { "late" } else { "early" }
