@@ -4,7 +4,7 @@
 
 mod support;
 
-use emvo_core::fit::{FitOptions, FittedSeries, ImportCount, Limits, fit_series, rehearse, split_files};
+use emvo_core::fit::{FitOptions, FittedSeries, ImportCount, ImportFile, Limits, fit_series, rehearse, split_files};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::{Date, date};
@@ -188,11 +188,12 @@ fn limits_that_make_no_sense_say_what_would() {
 /// What a destination of these limits holds in the end, and how much it refused.
 fn held(lines: &str, limits_text: &str, count: ImportCount) -> (Vec<String>, usize) {
     let read = Read::of(lines);
-    let after = rehearse(&[(&read.calendar, &read.zones)], &limits(limits_text), HORIZON, count);
+    let file = ImportFile { bytes: lines.len(), calendars: vec![(&read.calendar, &read.zones)] };
+    let after = rehearse(&[file], &limits(limits_text), HORIZON, count);
     let zones = &read.zones;
     let window = Window { from: date(2026, 1, 1), until: HORIZON };
     let starts = dates(&after.calendar.series, zones, window);
-    (starts, after.refused)
+    (starts, after.refused.len())
 }
 
 #[test]

@@ -14,6 +14,6 @@ pub use limits::{
     Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit, Transitions,
     UnfitSeries, Zones,
 };
-pub use rehearse::{ImportCount, Rehearsed, rehearse};
+pub use rehearse::{ImportCount, ImportFile, RefusedEvent, Rehearsed, WhyRefused, rehearse};
 pub use series::{FitOptions, FittedSeries, NotFitted, fit_series};
 pub use split::{SplitFiles, split_files};

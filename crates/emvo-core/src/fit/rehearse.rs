@@ -14,8 +14,8 @@ use super::{
 use crate::identity::derived_uid_of_parts;
 use crate::retime::{Retimed, express_in, read_as};
 use crate::split::{Singles, into_singles, split_off};
-use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, Series};
-use emvo_ical::content::{Item, Property};
+use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, OwnLine, Placed, Series};
+use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
 use emvo_ical::zone::{Zone, ZoneResolver};
@@ -30,59 +30,128 @@ pub enum ImportCount {
     Twice,
 }
 
+/// A file that is imported.
+#[derive(Debug)]
+pub struct ImportFile<'c, 'a> {
+    /// How many bytes it has.
+    pub bytes: usize,
+    /// Its calendars, with what their zone names mean.
+    pub calendars: Vec<(&'c Calendar<'a>, &'c ZoneResolver)>,
+}
+
 /// What a destination holds after taking in calendars.
 #[derive(Debug)]
 pub struct Rehearsed<'a> {
     /// Its calendar.
     pub calendar: Calendar<'a>,
-    /// How many events it left out.
-    pub refused: usize,
+    /// The events that it left out, each once.
+    pub refused: Vec<RefusedEvent>,
 }
 
-/// Lets a destination take calendars in. `horizon` is where series without end
+/// An event that a destination leaves out.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct RefusedEvent {
+    /// Its id.
+    pub uid: String,
+    /// Its title.
+    pub title: String,
+    /// When it starts.
+    pub start: String,
+    /// Why.
+    pub why: WhyRefused,
+}
+
+/// Why a destination leaves an event out.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, thiserror::Error)]
+pub enum WhyRefused {
+    /// Its file has more bytes than it takes.
+    #[error("their file has more than {0} bytes (bytes_per_file)")]
+    FileTooBig(usize),
+    /// It stands behind as many events as it takes of one file.
+    #[error("they stand behind the first {0} of their file (events_per_file)")]
+    TooManyEvents(usize),
+    /// Its times are in another zone.
+    #[error("their times are in a zone that is not its own (foreign_zone = \"refuse\")")]
+    ForeignZone,
+    /// It is a series that it does not take.
+    #[error("they are series that it does not take (unfit_series = \"refuse\")")]
+    Series,
+    /// It is a series that cannot be taken apart into dates.
+    #[error("they are series that it cannot take apart")]
+    CannotBeTakenApart,
+    /// Another event has its id.
+    #[error("another event has their id (same_uid = \"skip\")")]
+    KnownId,
+}
+
+/// Lets a destination take files in. `horizon` is where series without end
 /// stop that it keeps as single events.
 pub fn rehearse<'a>(
-    inputs: &[(&Calendar<'a>, &ZoneResolver)],
+    files: &[ImportFile<'_, 'a>],
     limits: &Limits,
     horizon: Date,
     count: ImportCount,
 ) -> Rehearsed<'a> {
     let mut destination =
-        Destination { limits, horizon, held: Vec::new(), known: HashSet::new(), refused: 0 };
+        Destination { limits, horizon, held: Vec::new(), known: HashSet::new(), refused: Vec::new() };
     let rounds = if count == ImportCount::Twice { 2 } else { 1 };
     for round in 0..rounds {
-        for (calendar, zones) in inputs {
-            for (at, series) in calendar.series.iter().enumerate() {
-                // A file that is too long is read as far as it is allowed to be.
-                if limits.events_per_file.is_some_and(|most| at >= most) {
-                    destination.refused += 1;
-                } else {
-                    destination.take(series, zones, round);
-                }
-            }
+        for file in files {
+            destination.take_file(file, round);
         }
     }
     let Destination { mut held, refused, .. } = destination;
     for (rank, event) in held.iter_mut().flat_map(Series::events_mut).enumerate() {
         event.set_rank(u32::try_from(rank + 1).unwrap_or(u32::MAX));
     }
-    let mut properties =
-        vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], "-//Rehearsed//EN")];
-    if let Zones::One(zone) = &limits.zones {
-        properties.push(Property::text_of("X-WR-TIMEZONE", zone.name()));
-    }
+    let inputs = || files.iter().flat_map(|file| &file.calendars);
     let mut defined = HashSet::new();
-    let definitions = inputs.iter().flat_map(|(calendar, _)| &calendar.zones);
+    let definitions = inputs().flat_map(|(calendar, _)| &calendar.zones);
     let zones =
         definitions.filter(|zone| defined.insert(zone.it.text("TZID").map(std::borrow::Cow::into_owned)));
     let calendar = Calendar {
-        properties,
+        properties: own_lines(limits, inputs().map(|(calendar, _)| *calendar)),
         zones: zones.cloned().collect(),
         series: held,
+        others: others_of(inputs().map(|(calendar, _)| *calendar)),
         fallback_name: "rehearsal".to_owned(),
         ..Calendar::default()
     };
     Rehearsed { calendar, refused }
+}
+
+/// What the destination's calendar says of itself. No limit is about what calendars
+/// say, so it takes that.
+fn own_lines<'c, 'a: 'c>(
+    limits: &Limits,
+    calendars: impl Iterator<Item = &'c Calendar<'a>>,
+) -> Vec<Property<'a>> {
+    let mut lines =
+        vec![Property::new("VERSION", &[], "2.0"), Property::new("PRODID", &[], "-//Rehearsed//EN")];
+    if let Zones::One(zone) = &limits.zones {
+        lines.push(Property::text_of("X-WR-TIMEZONE", zone.name()));
+    }
+    let is_taken = |line: &&Property<'_>| matches!(OwnLine::of(line), OwnLine::Description | OwnLine::Other);
+    for line in calendars.flat_map(|calendar| &calendar.properties).filter(is_taken) {
+        if !lines.iter().any(|there| there.logical() == line.logical()) {
+            lines.push(line.clone());
+        }
+    }
+    lines
+}
+
+/// Tasks, journals and others: no limit is about them, so the destination takes them,
+/// each once.
+fn others_of<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> Vec<Placed<Component<'a>>> {
+    let mut taken: Vec<Placed<Component<'a>>> = Vec::new();
+    let mut known: HashSet<(String, String)> = HashSet::new();
+    for other in calendars.flat_map(|calendar| &calendar.others) {
+        let uid = other.it.text("UID").unwrap_or_default().into_owned();
+        if uid.is_empty() || known.insert((other.it.name().to_ascii_uppercase(), uid)) {
+            taken.push(other.clone());
+        }
+    }
+    taken
 }
 
 struct Destination<'l, 'a> {
@@ -90,16 +159,42 @@ struct Destination<'l, 'a> {
     horizon: Date,
     held: Vec<Series<'a>>,
     known: HashSet<String>,
-    refused: usize,
+    refused: Vec<RefusedEvent>,
 }
 
 impl<'a> Destination<'_, 'a> {
-    fn take(&mut self, series: &Series<'a>, zones: &ZoneResolver, round: usize) {
+    fn take_file(&mut self, file: &ImportFile<'_, 'a>, round: usize) {
+        let too_big = self.limits.bytes_per_file.filter(|most| file.bytes > *most);
+        let mut before = 0;
+        for (calendar, zones) in &file.calendars {
+            for series in &calendar.series {
+                // A file with too many events is read as far as it is allowed to be.
+                let taken = match (too_big, self.limits.events_per_file) {
+                    (Some(most), _) => Err(WhyRefused::FileTooBig(most)),
+                    (None, Some(most)) if before >= most => Err(WhyRefused::TooManyEvents(most)),
+                    (None, _) => self.take(series, zones, round),
+                };
+                before += 1;
+                // What is refused twice is left out once.
+                if let (Err(why), 0) = (taken, round) {
+                    let lead = series.lead();
+                    self.refused.push(RefusedEvent {
+                        uid: series.uid_text().into_owned(),
+                        title: lead.title().unwrap_or_default().into_owned(),
+                        start: lead.start().to_string(),
+                        why,
+                    });
+                }
+            }
+        }
+    }
+
+    fn take(&mut self, series: &Series<'a>, zones: &ZoneResolver, round: usize) -> Result<(), WhyRefused> {
         let uid = series.uid_text().into_owned();
         let is_known = !uid.is_empty() && self.known.contains(&uid);
         let mut incoming = series.clone();
         match self.limits.transitions.same_uid {
-            SameUid::Skip if is_known => return,
+            SameUid::Skip if is_known => return Err(WhyRefused::KnownId),
             SameUid::Replace if is_known => {
                 self.held.retain(|held| held.uid().is_none_or(|own| own.as_str() != uid));
             }
@@ -112,36 +207,36 @@ impl<'a> Destination<'_, 'a> {
             SameUid::Skip | SameUid::Replace | SameUid::Double => {}
         }
         self.known.insert(uid);
-        let mut taken = vec![incoming];
-        taken = taken.into_iter().filter_map(|series| self.in_own_zone(series, zones)).flatten().collect();
+        let mut taken: Vec<Series<'a>> = self.in_own_zone(incoming, zones)?;
         taken = taken.into_iter().filter_map(|series| self.bounded(series, zones)).collect();
         if self.limits.transitions.exceptions == Exceptions::Ignored {
             for master in taken.iter_mut().filter_map(Series::master_mut) {
                 master.remove_dates("EXDATE", |_| true);
             }
         }
-        let before = taken.len();
-        let mut kept: Vec<Series<'a>> =
-            taken.into_iter().filter_map(|series| self.as_it_takes_series(series, zones)).flatten().collect();
-        self.refused += usize::from(before == 0 || kept.is_empty());
+        let mut kept: Vec<Series<'a>> = Vec::new();
+        for series in taken {
+            kept.extend(self.as_it_takes_series(series, zones)?);
+        }
         for series in &mut kept {
             self.relieve(series);
         }
         self.held.extend(kept);
+        Ok(())
     }
 
-    fn in_own_zone(&self, series: Series<'a>, zones: &ZoneResolver) -> Option<Vec<Series<'a>>> {
-        let Zones::One(own) = &self.limits.zones else { return Some(vec![series]) };
+    fn in_own_zone(&self, series: Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, WhyRefused> {
+        let Zones::One(own) = &self.limits.zones else { return Ok(vec![series]) };
         let is_foreign = |event: &Event<'_>| is_foreign(event.start(), own) || is_foreign(&event.end(), own);
         if !series.events().any(is_foreign) {
-            return Some(vec![series]);
+            return Ok(vec![series]);
         }
         let done = match self.limits.transitions.foreign_zone {
-            ForeignZone::Refuse => return None,
+            ForeignZone::Refuse => return Err(WhyRefused::ForeignZone),
             ForeignZone::Convert => express_in(&series, own, zones),
             ForeignZone::ReadAsOwn => read_as(&series, own, zones),
         };
-        Some(match done {
+        Ok(match done {
             Retimed::Done(parts) => parts,
             Retimed::Untouched => vec![series],
             Retimed::Refused(_) => self.apart(&series, own, zones),
@@ -179,21 +274,25 @@ impl<'a> Destination<'_, 'a> {
         }
     }
 
-    fn as_it_takes_series(&self, series: Series<'a>, zones: &ZoneResolver) -> Option<Vec<Series<'a>>> {
+    fn as_it_takes_series(
+        &self,
+        series: Series<'a>,
+        zones: &ZoneResolver,
+    ) -> Result<Vec<Series<'a>>, WhyRefused> {
         if !self.is_unfit(&series, zones) {
-            return Some(vec![series]);
+            return Ok(vec![series]);
         }
         let window = match self.limits.transitions.unfit_series {
-            UnfitSeries::Refuse => return None,
+            UnfitSeries::Refuse => return Err(WhyRefused::Series),
             UnfitSeries::FirstOnly | UnfitSeries::Unroll => self.window(),
         };
         let Singles::Events(mut events) = into_singles(&series, zones, window, Ceiling::default()) else {
-            return None;
+            return Err(WhyRefused::CannotBeTakenApart);
         };
         if self.limits.transitions.unfit_series == UnfitSeries::FirstOnly {
             events.truncate(1);
         }
-        Some(events)
+        Ok(events)
     }
 
     fn is_unfit(&self, series: &Series<'_>, zones: &ZoneResolver) -> bool {

@@ -2,15 +2,15 @@
 
 use jiff::civil::Date;
 
-use super::{Acceptance, Limits, SeriesLimit, Zones};
+use super::{Acceptance, AllDayEnd, Limits, SeriesLimit, Zones};
 use crate::edit::{Change, Cut, LeftBehind, Refusal};
 use crate::identity::said_under;
 use crate::retime::{Retimed, express_in};
 use crate::split::detach_overrides;
 use crate::split::{Singles, into_singles, split_off};
-use emvo_ical::calendar::{Event, Reach, Series, VendorMirror};
+use emvo_ical::calendar::{Duration, Event, Extent, Reach, Series, VendorMirror};
 use emvo_ical::content::{Component, Item, Property};
-use emvo_ical::day::SECONDS_A_DAY;
+use emvo_ical::day::{SECONDS_A_DAY, day_of};
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
@@ -69,6 +69,9 @@ pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneRes
         fitted.take_apart("F04", Series::repeats, options, zones);
     }
     fitted.relieve(&options.limits);
+    if options.limits.transitions.all_day_end == AllDayEnd::Inclusive {
+        fitted.say_lengths();
+    }
     fitted
 }
 
@@ -94,7 +97,7 @@ impl<'a> FittedSeries<'a> {
                 continue;
             }
             let after = options.horizon.tomorrow().unwrap_or(options.horizon);
-            let moment = emvo_ical::day::day_of(after) * SECONDS_A_DAY;
+            let moment = day_of(after) * SECONDS_A_DAY;
             match split_off(&series, moment, zones) {
                 Ok((Some(head), _)) => {
                     let after = Cut::EndsWith(options.horizon).to_string();
@@ -226,6 +229,28 @@ impl<'a> FittedSeries<'a> {
                 }
             }
         }
+    }
+
+    /// A destination that takes the day after the last one for the last one cannot
+    /// misread a length (RFC 5545 section 3.6.1 lets whole days have either).
+    fn say_lengths(&mut self) {
+        let mut parts = std::mem::take(&mut self.parts);
+        for series in &mut parts {
+            let before = series.clone();
+            let mut any = false;
+            for event in series.events_mut().filter(|event| event.is_all_day()) {
+                if let Extent::End(end) = event.extent() {
+                    let days = day_of(end.date()) - day_of(event.start().date());
+                    event.set_extent(Extent::Length(Duration { days, seconds: 0 }));
+                    any = true;
+                }
+            }
+            if any {
+                let (from, to) = ("an end on the day after", "a length in days");
+                self.changes.push(Change::to_series(None, &before, from.to_owned(), to.to_owned()));
+            }
+        }
+        self.parts = parts;
     }
 
     /// F07 to F10: without what is not taken, and descriptions cut.

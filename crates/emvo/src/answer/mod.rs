@@ -24,6 +24,7 @@ pub(crate) mod preview;
 pub(crate) mod proof;
 mod proof_json;
 pub(crate) mod proof_page;
+pub(crate) mod rehearsal;
 pub(crate) mod release;
 pub(crate) mod repairs;
 pub(crate) mod rules;

@@ -4,7 +4,7 @@ use std::fmt::Write as _;
 
 use emvo_core::receipt::FileRecord;
 use emvo_core::reconcile::{
-    Beyond, Counts, Difference, DifferenceKind, Ownership, Reason, ReasonKind, Reconciliation, Unread,
+    Beyond, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Unread,
     Verdict,
 };
 use emvo_ical::calendar::ComponentCounts;
@@ -15,7 +15,6 @@ use super::advice::{advised_in_words, to_do};
 use super::besides::Besides;
 use super::proof_json::ProofJson;
 use super::release::{ReleaseJson, WayToAccept, release_lines};
-use super::written::marked_lines;
 use super::{Answer, Detail};
 use crate::input::{Given, Source, given};
 use crate::output::file_record;
@@ -35,7 +34,7 @@ pub(crate) struct Proof<'p, 't> {
 }
 
 impl Proof<'_, '_> {
-    fn given(&self) -> Vec<Given> {
+    pub(super) fn given(&self) -> Vec<Given> {
         given(self.sources.iter().chain(self.results))
     }
 }
@@ -60,48 +59,7 @@ impl Answer for Proof<'_, '_> {
     }
 }
 
-/// A proof against a destination that is only described.
-pub(crate) struct Rehearsal<'p, 't> {
-    pub(crate) proof: Proof<'p, 't>,
-    /// How it was imported, and into what.
-    pub(crate) headline: String,
-    /// Events that the destination would refuse.
-    pub(crate) refused: usize,
-    pub(crate) output: Option<String>,
-}
-
-impl Answer for Rehearsal<'_, '_> {
-    const COMMAND: &'static str = "rehearse";
-
-    fn text(&self, detail: Detail) -> String {
-        let mut out = format!("{}\n", styled(STRONG, sanitized(&self.headline)));
-        out.push_str(&text_of(&self.proof, detail));
-        // Nothing may go before it is imported; what would be lost is told all the same.
-        let is_told = |one: &&Reason| !matches!(one.kind, ReasonKind::Dates | ReasonKind::Period);
-        let because = &self.proof.found.release.because;
-        out.push_str(&marked_lines(
-            &because.iter().filter(is_told).map(|one| one.summary.clone()).collect::<Vec<_>>(),
-        ));
-        if self.refused > 0 {
-            let refused = counted(self.refused, "event would be refused", "events would be refused");
-            out.extend([&styled(WARNING, "!"), " ", &refused, "\n"]);
-        }
-        if let Some(path) = &self.output {
-            out.extend(["wrote ", &sanitized(path), "\n"]);
-        }
-        out
-    }
-
-    fn inputs(&self) -> Vec<Given> {
-        self.proof.given()
-    }
-
-    fn json(&self) -> impl Serialize {
-        self.proof.to_json()
-    }
-}
-
-fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
+pub(super) fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
     let found = proof.found;
     let mut out = String::new();
     let counts = found.counts;

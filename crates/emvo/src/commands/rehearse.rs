@@ -5,7 +5,7 @@ use std::path::PathBuf;
 
 use anyhow::bail;
 use emvo_core::edit::sync_definitions;
-use emvo_core::fit::{ImportCount, Limits, Rehearsed, Zones, rehearse};
+use emvo_core::fit::{ImportCount, ImportFile, Limits, Rehearsed, Zones, rehearse};
 use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::survey::default_window;
 use emvo_core::view::CalendarView;
@@ -14,7 +14,8 @@ use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
 use crate::answer::give;
-use crate::answer::proof::{Proof, Rehearsal, unread};
+use crate::answer::proof::{Proof, unread};
+use crate::answer::rehearsal::Rehearsal;
 use crate::input::{InputGroup, ReadFiles, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
@@ -82,7 +83,7 @@ impl Command for RehearseArgs {
             let how = if self.twice { "imported twice" } else { "imported" };
             let headline = format!("If this were {how} into the destination of {}:", self.limits.display());
             let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: None };
-            give(&Rehearsal { proof, headline, refused: held.refused, output: output.shown() }, form)?;
+            give(&Rehearsal { proof, headline, refused: &held.refused, output: output.shown() }, form)?;
             Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
         })
     }
@@ -92,12 +93,18 @@ const NOTHING: &str = "the inputs hold no event that can be read, so there is no
 
 /// What the destination holds after the import, with its zones defined.
 fn held<'t>(sources: &[Source<'t>], limits: &Limits, count: ImportCount) -> anyhow::Result<Rehearsed<'t>> {
-    let loaded = || sources.iter().flat_map(|source| &source.loaded);
-    let inputs: Vec<_> = loaded().map(|loaded| (&loaded.calendar, &loaded.zones)).collect();
+    let files: Vec<ImportFile<'_, 't>> = sources
+        .iter()
+        .map(|source| ImportFile {
+            bytes: source.bytes.len(),
+            calendars: source.loaded.iter().map(|loaded| (&loaded.calendar, &loaded.zones)).collect(),
+        })
+        .collect();
     let Some(window) = default_window(sources.iter().flat_map(Source::calendars)) else { bail!(NOTHING) };
     progress::doing("rehearsing the import");
-    let mut held = rehearse(&inputs, limits, window.until, count);
-    let zones = inputs.first().map(|(_, zones)| (*zones).clone()).unwrap_or_default();
+    let mut held = rehearse(&files, limits, window.until, count);
+    let zones = files.iter().flat_map(|file| &file.calendars).next();
+    let zones = zones.map(|(_, zones)| (*zones).clone()).unwrap_or_default();
     sync_definitions(&mut held.calendar, &zones, &BTreeSet::new(), &BTreeSet::new());
     Ok(held)
 }
