@@ -145,6 +145,8 @@ pub struct Reconciliation {
     pub going_on: Vec<GoesOn>,
     /// How many events of the sources have dates outside the window.
     pub outside: usize,
+    /// What was compared of each source, by its path.
+    pub compared: BTreeMap<String, Compared>,
     /// How many dates each day has, in the sources and in the result; duplicates
     /// and what receipts explain left out.
     pub days: BTreeMap<Date, (usize, usize)>,
@@ -185,6 +187,19 @@ pub struct Unread {
     pub parts: usize,
     /// Files that claim to be exports.
     pub files: usize,
+}
+
+/// What was compared of one source.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub struct Compared {
+    /// Series and single events.
+    pub events: usize,
+    /// Their dates inside the window.
+    pub occurrences: usize,
+    /// Tasks, journals and others.
+    pub components: usize,
+    /// Events with dates outside the window.
+    pub outside: usize,
 }
 
 /// What is asked of a proof.
@@ -265,7 +280,8 @@ fn account<'c>(
     let calendar_lines = calendar_lines_lost(sources, results);
     let cancelled_gone = cancelled::cancelled_gone(&source, &result);
     causes.extend(cancelled::cause_of(&cancelled_gone));
-    let outside = outside(sources, span.window);
+    let compared = compared(&source, span.window);
+    let outside = compared.values().map(|one| one.outside).sum();
     let findings = Findings {
         counts,
         came_back,
@@ -294,6 +310,7 @@ fn account<'c>(
         cancelled_gone,
         going_on,
         outside,
+        compared,
         days: pairing.days(),
         not_compared,
         unread: options.unread,
@@ -302,15 +319,33 @@ fn account<'c>(
     }
 }
 
+/// What is compared of each source.
+fn compared(source: &Records<'_, '_>, window: Window) -> BTreeMap<String, Compared> {
+    let mut found: BTreeMap<String, Compared> = BTreeMap::new();
+    let mut occurrences = source.unchanged.by_side.clone();
+    occurrences.resize(source.sides.len(), 0);
+    for record in &source.list {
+        occurrences[record.place().0] += 1;
+    }
+    for (side, occurrences) in source.sides.iter().zip(occurrences) {
+        let one = found.entry(side.path.to_owned()).or_default();
+        one.events += side.calendar.series.len();
+        one.occurrences += occurrences;
+        one.components += side.calendar.others.len();
+        one.outside += outside(side, window);
+    }
+    found
+}
+
 /// How many events have a date outside a window, behind which series are looked at
 /// apart.
-fn outside(sources: &[CalendarView<'_, '_>], window: Window) -> usize {
+fn outside(side: &CalendarView<'_, '_>, window: Window) -> usize {
     let is_outside = |series: &Series<'_>| {
         let starts = || series.events().map(|event| event.start().date());
         starts().any(|start| start < window.from)
             || (!series.repeats() && starts().any(|start| start > window.until))
     };
-    sources.iter().flat_map(|side| &side.calendar.series).filter(|series| is_outside(series)).count()
+    side.calendar.series.iter().filter(|series| is_outside(series)).count()
 }
 
 /// The first few of some titles, each once: ``Muster`, `Drill` and 3 more titles``.

@@ -11,6 +11,7 @@ mod besides;
 pub(crate) mod by_hand;
 pub(crate) mod changes;
 pub(crate) mod combined;
+mod compared;
 pub(crate) mod date_lines;
 pub(crate) mod dates;
 pub(crate) mod done;

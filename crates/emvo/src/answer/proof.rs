@@ -13,6 +13,7 @@ use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
 use super::besides::Besides;
+use super::compared::compared_lines;
 use super::proof_json::ProofJson;
 use super::release::{ReleaseJson, WayToAccept, release_lines};
 use super::{Answer, Detail};
@@ -103,6 +104,7 @@ pub(super) fn text_of(proof: &Proof<'_, '_>, detail: Detail) -> String {
     out.push_str(&difference_lines(&found.differences, detail));
     if detail == Detail::All {
         out.push_str(&besides_lines(found));
+        out.push_str(&compared_lines(&proof.compared()));
     }
     let notes = proof.notes();
     if !notes.is_empty() {

@@ -7,6 +7,7 @@ use emvo_ical::calendar::Duration;
 use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
+use super::compared::SourceCompared;
 use super::proof::{FileJson, Proof};
 use super::release::ReleaseJson;
 
@@ -34,6 +35,7 @@ pub(super) struct ReconcileJson<'r> {
     not_compared: Vec<String>,
     verdict: &'static str,
     files: Vec<FileJson>,
+    compared: Vec<SourceCompared<'r>>,
 }
 
 #[derive(Serialize)]
@@ -238,6 +240,7 @@ impl<'p> Proof<'p, '_> {
                 Verdict::Incomplete => "incomplete",
             },
             files: proof.files(),
+            compared: proof.compared(),
         }
     }
 }

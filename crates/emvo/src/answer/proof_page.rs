@@ -8,6 +8,7 @@ use jiff::civil::Date;
 
 use super::Reported;
 use super::advice::to_do;
+use super::compared;
 use super::besides::Besides;
 use super::page::{made_by, table};
 use super::proof::Proof;
@@ -54,7 +55,13 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
         }),
     ));
     tables.push(table(
-        "What was compared",
+        "What was compared of each source",
+        "",
+        &compared::COLUMNS,
+        proof.compared().iter().map(|one| one.row().to_vec()),
+    ));
+    tables.push(table(
+        "The files",
         "",
         &["role", "file", "bytes", "SHA-256"],
         files.iter().map(|file| {
