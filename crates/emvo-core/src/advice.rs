@@ -64,14 +64,12 @@ pub enum Advice {
         /// What to repair.
         what: RepairFirst,
     },
-    /// Let changed dates be events of their own, as the destination's limits.
-    LimitToPlain,
-    /// Say in the destination's limits that whole days end on their last day.
-    LimitToInclusiveEnds,
-    /// Say in the destination's limits how long descriptions may be.
-    LimitDescriptions {
-        /// In characters.
-        length: usize,
+    /// Make a source fit what the destination takes, as its limits say.
+    Fit {
+        /// The source.
+        path: String,
+        /// What the destination's limits have to say.
+        to: FitTo,
     },
     /// Shorten a text before the import.
     Shorten {
@@ -110,10 +108,14 @@ pub enum Advice {
         /// The zone's IANA name.
         zone: Option<String>,
     },
-    /// Shift what moved back.
-    ShiftBack {
+    /// Shift a source the other way before the import.
+    ShiftBefore {
+        /// The source.
+        path: String,
         /// By this many minutes, negative for earlier.
         minutes: i64,
+        /// How much of it moved.
+        share: Share,
     },
     /// Import a source again.
     ImportAgain {
@@ -122,6 +124,26 @@ pub enum Advice {
     },
     /// Something that only a person can do, in words that name no program.
     ByHand(&'static str),
+}
+
+/// What a destination's limits have to say of it.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum FitTo {
+    /// It takes series without changed dates.
+    PlainSeries,
+    /// It takes the end of whole days for their last day.
+    InclusiveEnds,
+    /// It takes descriptions of so many characters.
+    Descriptions(usize),
+}
+
+/// How much of a source something is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum Share {
+    /// All of it.
+    All,
+    /// Some of its events.
+    Some,
 }
 
 /// Whether it is known what a name may mean.
@@ -138,8 +160,6 @@ pub enum Known {
 pub enum RepairFirst {
     /// Ends of rules that systems read differently (R01, R18).
     EndsOfRules,
-    /// Whole days that went through a zone (D04).
-    DriftedDays,
     /// Ends that are missing (D05).
     MissingEnds,
     /// Starts and ends in different zones (Z09).

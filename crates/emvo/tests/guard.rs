@@ -25,7 +25,16 @@ use Does::{Read, Write};
 
 /// Every option that takes a path, by command.
 const OPTIONS: &[(&str, &[(&str, Does)])] = &[
-    ("survey", &[("inputs", Read), ("columns", Read), ("passphrase_file", Read)]),
+    (
+        "survey",
+        &[
+            ("inputs", Read),
+            ("titles", Read),
+            ("columns", Read),
+            ("passphrase_file", Read),
+            ("earlier", Read),
+        ],
+    ),
     (
         "check",
         &[
@@ -79,6 +88,8 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
             ("limits", Read),
             ("answers", Read),
             ("into", Read),
+            ("earlier", Read),
+            ("by_hand", Write),
             ("output", Write),
             ("set_aside", Write),
             ("receipt", Write),

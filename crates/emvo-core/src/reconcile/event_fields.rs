@@ -120,6 +120,11 @@ impl<'c> EventFields<'c> {
         self.details == other.details && self.fields_unlike(other).is_empty()
     }
 
+    /// Whether the event says neither when it ends nor how long it lasts.
+    pub(super) fn states_no_end(&self) -> bool {
+        matches!(self.event.extent(), Extent::Unstated)
+    }
+
     /// Whether the event starts in one zone and ends in another.
     pub(super) fn has_mixed_zones(&self) -> bool {
         self.event.start().zone() != own_end_zone(self.event)

@@ -1,7 +1,7 @@
 //! Advice of the core in the words of this program: which command or option does
 //! what the core can only name.
 
-use emvo_core::advice::{Advice, Advised, Known, RepairFirst};
+use emvo_core::advice::{Advice, Advised, FitTo, Known, RepairFirst, Share};
 use emvo_core::edit::Refusal;
 use emvo_core::fit::NotFitted;
 use emvo_core::merge::MergeWarning;
@@ -108,26 +108,15 @@ fn before_import(advice: &Advice) -> String {
     match advice {
         Advice::ImportSingles { path } => {
             let path = path.as_deref().unwrap_or("SOURCE");
-            format!("give the destination single events: emvo convert {path} --unroll -o single.ics")
+            format!("give the destination single events: emvo convert {path} --unroll -o single.ics, and import that instead")
         }
         Advice::RepairFirst { path, what } => repair_first(path, *what),
-        Advice::LimitToPlain => {
-            "let changed dates be events of their own: `series = \"plain\"` in a limits file, \
-                                 and emvo merge --limits"
-                .to_owned()
-        }
-        Advice::LimitToInclusiveEnds => {
-            "say so in a limits file (`all_day_end = \"inclusive\"`), and try it with emvo rehearse"
-                .to_owned()
-        }
-        Advice::LimitDescriptions { length } => format!(
-            "`description_characters = {length}` in a limits file: emvo merge --limits keeps the whole texts aside"
-        ),
+        Advice::Fit { path, to } => fit(path, *to),
         Advice::Shorten { field } => format!(
             "shorten them before the import: emvo amend SOURCE --replace \"{field}:long=short\" -o short.ics"
         ),
         Advice::ImportAsUtf8 { path } => format!(
-            "import {path} as UTF-8; for a table, emvo convert {path} --encoding utf-8-bom marks it as such"
+            "import it as UTF-8; a table is marked as such: emvo convert {path} --encoding utf-8-bom -o utf-8.csv, and import that instead"
         ),
         Advice::RetractAndImportOnce { path } => format!(
             "take it out of the result and import it once: emvo retract {path} --out-of RESULT -o clean.ics"
@@ -149,9 +138,13 @@ fn before_import(advice: &Advice) -> String {
         Advice::ExpressIn { path, zone: Some(zone) } => {
             format!("emvo retime {path} --express-in {zone} -o fitted.ics, and import that instead")
         }
-        Advice::ShiftBack { minutes } => format!(
-            "emvo retime RESULT --shift {minutes:+}m with the same selection puts them back, or find the zone that was meant"
-        ),
+        Advice::ShiftBefore { path, minutes, share } => {
+            let some = match share {
+                Share::All => "",
+                Share::Some => " (with --title and the like for what moved alone)",
+            };
+            format!("shift it the other way{some}: emvo retime {path} --shift {minutes:+}m -o shifted.ics, and import that instead")
+        }
         Advice::ImportAgain { path } => format!("import {path} again"),
         Advice::ByHand(words) => (*words).to_owned(),
         // These stand in `to_do`; a new kind of advice stands in neither, and is
@@ -171,21 +164,34 @@ fn before_import(advice: &Advice) -> String {
     }
 }
 
+/// What to do for a destination of some limits.
+fn fit(path: &str, to: FitTo) -> String {
+    let (limit, more) = match to {
+        FitTo::PlainSeries => ("series = \"plain\"".to_owned(), ""),
+        FitTo::InclusiveEnds => ("all_day_end = \"inclusive\"".to_owned(), ""),
+        FitTo::Descriptions(length) => (
+            format!("description_characters = {length}"),
+            "; the whole texts are set aside, and a comparison --explained-by its receipt counts them as cut as asked",
+        ),
+    };
+    format!(
+        "`{limit}` in a limits file: emvo merge {path} --limits LIMITS -o fitted.ics --receipt fitted.json, \
+         and import that instead{more}"
+    )
+}
+
 fn repair_first(path: &str, what: RepairFirst) -> String {
     match what {
         RepairFirst::EndsOfRules => {
-            format!("let the rules end where all systems agree: emvo repair {path} -o repaired/ (R01, R18)")
+            format!("let the rules end where all systems agree (R01, R18): emvo repair {path} -o repaired/, and import that instead")
         }
-        RepairFirst::DriftedDays => format!(
-            "the days were taken for midnights in some zone: emvo repair {path} --consent D04 -o repaired/"
-        ),
         RepairFirst::MissingEnds => {
             format!(
-                "state the ends: emvo repair {path} --consent D05 --length 1h -o repaired/, and import that"
+                "state the ends: emvo repair {path} --consent D05 --length 1h -o repaired/, and import that, and compare with that"
             )
         }
         RepairFirst::MixedZones => {
-            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that")
+            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that instead")
         }
     }
 }
@@ -197,7 +203,6 @@ pub(crate) fn one_of_each() -> Vec<Advice> {
     let zone = || "Europe/Helsinki".to_owned();
     let what = [
         RepairFirst::EndsOfRules,
-        RepairFirst::DriftedDays,
         RepairFirst::MissingEnds,
         RepairFirst::MixedZones,
     ];
@@ -220,16 +225,17 @@ pub(crate) fn one_of_each() -> Vec<Advice> {
         Advice::FoldCopies,
         Advice::PinBeforeImport { path: path(), zone: zone() },
         Advice::ImportSingles { path: Some(path()) },
-        Advice::LimitToPlain,
-        Advice::LimitToInclusiveEnds,
-        Advice::LimitDescriptions { length: 400 },
+        Advice::Fit { path: path(), to: FitTo::PlainSeries },
+        Advice::Fit { path: path(), to: FitTo::InclusiveEnds },
+        Advice::Fit { path: path(), to: FitTo::Descriptions(400) },
         Advice::Shorten { field: "title" },
         Advice::ImportAsUtf8 { path: path() },
         Advice::RetractAndImportOnce { path: path() },
         Advice::ExportWhole { path: path() },
         Advice::ExpressIn { path: path(), zone: None },
         Advice::ExpressIn { path: path(), zone: Some(zone()) },
-        Advice::ShiftBack { minutes: -60 },
+        Advice::ShiftBefore { path: path(), minutes: -60, share: Share::All },
+        Advice::ShiftBefore { path: path(), minutes: -60, share: Share::Some },
         Advice::ImportAgain { path: path() },
         Advice::ByHand("see what the destination says about it"),
     ];

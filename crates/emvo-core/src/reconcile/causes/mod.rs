@@ -10,7 +10,7 @@ mod times;
 mod words;
 mod zones;
 
-use crate::advice::Advice;
+use crate::advice::{Advice, Share};
 use crate::words::grouped;
 use std::collections::BTreeMap;
 
@@ -99,6 +99,16 @@ impl<'e> Evidence<'e, '_, '_> {
         let totals = self.occurrences_of_sides();
         let sides = self.source.sides.iter().enumerate().filter(|(_, side)| side.path == path);
         sides.filter_map(|(at, _)| totals.get(&at)).sum()
+    }
+
+    /// The files that some differences are in.
+    fn paths(&self, members: &[usize]) -> String {
+        self.by_path(members).into_keys().collect::<Vec<_>>().join(" ")
+    }
+
+    /// How much of a file some occurrences of it are.
+    fn share(&self, path: &str, count: usize) -> Share {
+        if count == self.occurrences_of(path) { Share::All } else { Share::Some }
     }
 
     /// Names a cause of some differences.

@@ -1,7 +1,7 @@
 //! Why occurrences are at other times, but for zones and offsets: overrides that
 //! were lost, days, lengths.
 
-use crate::advice::{Advice, RepairFirst};
+use crate::advice::{Advice, FitTo, RepairFirst};
 use std::collections::BTreeMap;
 
 use hashbrown::HashSet;
@@ -47,7 +47,8 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
     let all: usize = all.map(|series| series.overrides().len()).sum();
     let why = if count >= ENOUGH || count == all { ": overrides were lost" } else { "" };
     let summary = format!("{} {dates} there as the series has it{why}", grouped(count));
-    evidence.name(CauseKind::OverridesLost, &members, summary, Some(Advice::LimitToPlain));
+    let todo = Advice::Fit { path: evidence.paths(&members), to: FitTo::PlainSeries };
+    evidence.name(CauseKind::OverridesLost, &members, summary, Some(todo));
 }
 
 /// Whole days that are off by days: all of it, or its end alone.
@@ -73,7 +74,8 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
             shown_length(by),
             if by > 0 { "late" } else { "early" }
         );
-        let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::DriftedDays };
+        let share = evidence.share(path, members.len());
+        let todo = Advice::ShiftBefore { path: path.to_owned(), minutes: -by / 60, share };
         evidence.name(CauseKind::DayShift, &members, summary, Some(todo));
     }
     for ((path, by), members) in ends {
@@ -91,7 +93,7 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
             shown_length(by),
             if by > 0 { "long" } else { "short" },
         );
-        let todo = is_enough.then_some(Advice::LimitToInclusiveEnds);
+        let todo = is_enough.then(|| Advice::Fit { path: path.to_owned(), to: FitTo::InclusiveEnds });
         evidence.name(CauseKind::EndDay, &members, summary, todo);
     }
 }
@@ -131,7 +133,17 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
             "{} {have} {length} there, whatever they had in {path}: the destination gave its own",
             grouped(count)
         );
-        let todo = Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MissingEnds };
+        let states_no_end = |at: &usize| {
+            let source = evidence.found[*at].source;
+            source.is_some_and(|source| evidence.source.fields(source).states_no_end())
+        };
+        let todo = if members.iter().all(states_no_end) {
+            Advice::RepairFirst { path: path.to_owned(), what: RepairFirst::MissingEnds }
+        } else {
+            Advice::ByHand(
+                "the destination does not take lengths from this kind of file: try the other one, ICS or CSV",
+            )
+        };
         evidence.name(CauseKind::DefaultLength, &members, summary, Some(todo));
     }
 }

@@ -322,7 +322,9 @@ fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
         let kind = if by % 86_400 == 0 { CauseKind::DayShift } else { CauseKind::OffsetShift };
         let back = Duration::from_seconds(by.abs());
         let minutes = (back.days * 86_400 + back.seconds) / 60;
-        let todo = Advice::ShiftBack { minutes: if by > 0 { -minutes } else { minutes } };
+        let minutes = if by > 0 { -minutes } else { minutes };
+        let share = evidence.share(path, members.len());
+        let todo = Advice::ShiftBefore { path: path.to_owned(), minutes, share };
         evidence.name(kind, &members, summary, Some(todo));
     }
 }
