@@ -4,7 +4,9 @@
 
 mod support;
 
-use emvo_core::fit::{FitOptions, FittedSeries, ImportCount, ImportFile, Limits, fit_series, rehearse, split_files};
+use emvo_core::fit::{
+    FitOptions, FittedSeries, ImportCount, ImportFile, Limits, fit_series, rehearse, split_files,
+};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::{Date, date};

@@ -141,6 +141,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
             ("columns", Read),
             ("passphrase_file", Read),
             ("output", Write),
+            ("by_hand", Write),
             ("cancellations", Write),
         ],
     ),

@@ -170,7 +170,8 @@ impl Told {
 
     fn date_changed(&mut self, event: &Event<'_>, other: Option<&Event<'_>>, inner: &[FieldChange]) {
         let side = |of: fn(&FieldChange) -> &String| {
-            let said = inner.iter().map(|change| format!("{} {}", change.field, of(change)).trim().to_owned());
+            let said =
+                inner.iter().map(|change| format!("{} {}", change.field, of(change)).trim().to_owned());
             said.collect::<Vec<_>>().join(", ")
         };
         let (before, after) = match other {
@@ -186,7 +187,9 @@ impl Told {
     fn details(&mut self, one: &Event<'_>, two: &Event<'_>) {
         let mut fields: BTreeMap<String, [Vec<String>; 2]> = BTreeMap::new();
         let [first, second] = [one, two].map(Event::component);
-        for (at, lacking) in [details_lacking(first, second), details_lacking(second, first)].into_iter().enumerate() {
+        for (at, lacking) in
+            [details_lacking(first, second), details_lacking(second, first)].into_iter().enumerate()
+        {
             for detail in lacking {
                 fields.entry(detail.field).or_default()[at].push(detail.shown);
             }

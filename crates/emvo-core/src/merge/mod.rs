@@ -20,8 +20,8 @@ mod winners;
 mod zones;
 
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};
-pub use only_new::Known;
 pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
+pub use only_new::Known;
 pub(crate) use zones::refer_to;
 
 use std::borrow::Cow;

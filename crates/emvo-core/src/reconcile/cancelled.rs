@@ -8,11 +8,11 @@
 use hashbrown::HashSet;
 
 use super::explained::ReceiptTrail;
+use super::records::Records;
 use super::{Cause, CauseKind};
 use crate::advice::Advice;
-use crate::words::grouped;
-use super::records::Records;
 use crate::identity::{Moment, normalised, number_of};
+use crate::words::grouped;
 use emvo_ical::calendar::{Event, EventTime, Series, Status};
 use emvo_ical::recurrence::occurrences_of;
 use emvo_ical::zone::ZoneResolver;
@@ -142,7 +142,10 @@ pub(super) fn cause_of(gone: &[CancelledGone]) -> Option<Cause> {
     (count > 0).then(|| Cause {
         kind: CauseKind::CancellationsLost,
         occurrences: count,
-        summary: format!("{} {events} gone, so that nobody can see that {they} not take place", grouped(count)),
+        summary: format!(
+            "{} {events} gone, so that nobody can see that {they} not take place",
+            grouped(count)
+        ),
         todo: Some(Advice::ByHand("tell those who wait for them, or enter them there as cancelled")),
     })
 }

@@ -12,11 +12,7 @@ use emvo_ical::recurrence::Ceiling;
 const MOST_COMPARED: usize = 10_000;
 
 /// Pairs what ids did not: events of one title, start and end, the nearest first.
-pub(super) fn pair_alike(
-    import: &[InBook<'_, '_>],
-    now: &[InBook<'_, '_>],
-    matches: &mut [Option<Match>],
-) {
+pub(super) fn pair_alike(import: &[InBook<'_, '_>], now: &[InBook<'_, '_>], matches: &mut [Option<Match>]) {
     let by_id: HashSet<usize> = matches.iter().flatten().map(|found| found.imported).collect();
     let mut alike: BTreeMap<Fingerprint, (Vec<usize>, Vec<usize>)> = BTreeMap::new();
     let print = |(series, zones): &InBook<'_, '_>| Fingerprint::of(series.lead(), zones);
@@ -46,7 +42,8 @@ fn nearest(
     let is_many = imported.len() * there.len() > MOST_COMPARED;
     let mut pairs: Vec<(usize, usize, Match)> = Vec::new();
     for (number, at) in there.iter().enumerate() {
-        let own = if is_many { &imported[number % imported.len()..=number % imported.len()] } else { imported };
+        let own =
+            if is_many { &imported[number % imported.len()..=number % imported.len()] } else { imported };
         for one in own {
             if same_dates(import[*one], now[*at], Ceiling::default()) {
                 let changes = edits(import[*one], now[*at]);

@@ -192,15 +192,15 @@ fn forget_habits(matches: &mut [Option<Match>]) {
     }
 }
 
-/// Whether all that was imported under other ids stands there more than once, and
-/// says nothing else: then the import was pressed twice.
+/// Whether all that was imported stands there more than once, and says nothing else:
+/// then the import was pressed twice.
 fn was_imported_twice(matches: &[Option<Match>]) -> bool {
-    let of = |by: FoundBy| -> HashSet<usize> {
-        let same = matches.iter().flatten().filter(|one| one.by == by && !one.says_otherwise());
+    let of = |is_copy: fn(&FoundBy) -> bool| -> HashSet<usize> {
+        let same = matches.iter().flatten().filter(|one| is_copy(&one.by) && !one.says_otherwise());
         same.map(|one| one.imported).collect()
     };
-    let (alike, copies) = (of(FoundBy::Likeness), of(FoundBy::Copy));
-    alike.len() >= ENOUGH && alike == copies && of(FoundBy::Id).is_empty()
+    let (found, copies) = (of(|by| *by != FoundBy::Copy), of(|by| *by == FoundBy::Copy));
+    found.len() >= ENOUGH && found == copies
 }
 
 #[cfg(test)]

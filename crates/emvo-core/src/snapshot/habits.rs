@@ -44,7 +44,8 @@ impl Changes<'_, '_> {
             fields.retain(|change| !(habits.contains(&change.field) && is_like_this(pair, change)));
             pair.fields = fields;
         }
-        let (same, changed) = std::mem::take(&mut self.changed).into_iter().partition(|pair| pair.fields.is_empty());
+        let (same, changed) =
+            std::mem::take(&mut self.changed).into_iter().partition(|pair| pair.fields.is_empty());
         self.changed = changed;
         self.unchanged.extend(Vec::into_iter(same).map(|pair| (pair.old, pair.new)));
         habits

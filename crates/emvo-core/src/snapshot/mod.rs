@@ -16,9 +16,9 @@ use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::zone::ZoneResolver;
 
+pub use crate::identity::FieldChange;
 pub use cancellation::cancellation;
 pub use components::{LineChange, OtherChange};
-pub use crate::identity::FieldChange;
 
 use jiff::civil::Date;
 use matching::Matching;

@@ -44,8 +44,7 @@ impl Reach {
 
     /// Whether an event ends before these days, or starts behind them.
     pub(super) fn leaves_out(self, entry: &Entry<'_, '_>) -> bool {
-        last_day(entry.series, entry.zones) < self.first
-            || entry.series.lead().start().date() > self.last
+        last_day(entry.series, entry.zones) < self.first || entry.series.lead().start().date() > self.last
     }
 
     /// The first day of a series from which on both versions have the same dates and
@@ -68,8 +67,7 @@ impl Reach {
             return None;
         }
         let is_about_dates = |change: &FieldChange| {
-            let time_fields =
-                [Field::Start, Field::End, Field::Repeat, Field::Exceptions, Field::ExtraDates];
+            let time_fields = [Field::Start, Field::End, Field::Repeat, Field::Exceptions, Field::ExtraDates];
             let is_past = || change.date.as_ref().is_some_and(|date| date.date() < first);
             time_fields.iter().any(|field| field.name() == change.field)
                 || (change.field == OVERRIDES && change.after.is_empty() && is_past())

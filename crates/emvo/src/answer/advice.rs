@@ -108,7 +108,9 @@ fn before_import(advice: &Advice) -> String {
     match advice {
         Advice::ImportSingles { path } => {
             let path = path.as_deref().unwrap_or("SOURCE");
-            format!("give the destination single events: emvo convert {path} --unroll -o single.ics, and import that instead")
+            format!(
+                "give the destination single events: emvo convert {path} --unroll -o single.ics, and import that instead"
+            )
         }
         Advice::RepairFirst { path, what } => repair_first(path, *what),
         Advice::Fit { path, to } => fit(path, *to),
@@ -125,7 +127,9 @@ fn before_import(advice: &Advice) -> String {
                                emvo merge RESULT -o clean.ics"
             .to_owned(),
         Advice::PinBeforeImport { path, zone } => {
-            format!("say which zone is meant: emvo retime {path} --pin {zone} -o pinned.ics, and import that instead")
+            format!(
+                "say which zone is meant: emvo retime {path} --pin {zone} -o pinned.ics, and import that instead"
+            )
         }
         Advice::ExportWhole { path } => {
             format!("export the whole range of dates, or import {path} without a limit of dates")
@@ -143,7 +147,9 @@ fn before_import(advice: &Advice) -> String {
                 Share::All => "",
                 Share::Some => " (with --title and the like for what moved alone)",
             };
-            format!("shift it the other way{some}: emvo retime {path} --shift {minutes:+}m -o shifted.ics, and import that instead")
+            format!(
+                "shift it the other way{some}: emvo retime {path} --shift {minutes:+}m -o shifted.ics, and import that instead"
+            )
         }
         Advice::ImportAgain { path } => format!("import {path} again"),
         Advice::ByHand(words) => (*words).to_owned(),
@@ -183,7 +189,9 @@ fn fit(path: &str, to: FitTo) -> String {
 fn repair_first(path: &str, what: RepairFirst) -> String {
     match what {
         RepairFirst::EndsOfRules => {
-            format!("let the rules end where all systems agree (R01, R18): emvo repair {path} -o repaired/, and import that instead")
+            format!(
+                "let the rules end where all systems agree (R01, R18): emvo repair {path} --consent R01,R18 -o repaired/, and import that instead"
+            )
         }
         RepairFirst::MissingEnds => {
             format!(
@@ -191,7 +199,9 @@ fn repair_first(path: &str, what: RepairFirst) -> String {
             )
         }
         RepairFirst::MixedZones => {
-            format!("write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that instead")
+            format!(
+                "write both in one zone: emvo repair {path} --consent Z09 -o repaired/, and import that instead"
+            )
         }
     }
 }
@@ -201,11 +211,7 @@ fn repair_first(path: &str, what: RepairFirst) -> String {
 pub(crate) fn one_of_each() -> Vec<Advice> {
     let path = || "exports/crew.ics".to_owned();
     let zone = || "Europe/Helsinki".to_owned();
-    let what = [
-        RepairFirst::EndsOfRules,
-        RepairFirst::MissingEnds,
-        RepairFirst::MixedZones,
-    ];
+    let what = [RepairFirst::EndsOfRules, RepairFirst::MissingEnds, RepairFirst::MixedZones];
     let mut all = vec![
         Advice::MapZone { name: "Ship time".to_owned(), known: Known::Nothing },
         Advice::MapZone { name: "Ship time".to_owned(), known: Known::Candidates },

@@ -62,7 +62,8 @@ impl ByHand {
     /// has the earlier one; `names` are those of its calendars.
     pub(crate) fn of(found: &Changes<'_, '_>, removed: &[Entry<'_, '_>], names: &[String]) -> Self {
         let name = |side: usize| names.get(side).cloned().unwrap_or_default();
-        let deleted = removed.iter().map(|entry| row_of(Chore::Delete, entry, String::new(), name(entry.side)));
+        let deleted =
+            removed.iter().map(|entry| row_of(Chore::Delete, entry, String::new(), name(entry.side)));
         let moved = found.moved.iter().map(|pair| row_of_pair(Chore::Move, pair, name(pair.old.side)));
         let changed = found.changed.iter().map(|pair| row_of_pair(Chore::Change, pair, name(pair.old.side)));
         Self { rows: deleted.chain(moved).chain(changed).collect() }

@@ -62,13 +62,11 @@ impl Compared<'_, '_> {
     fn untold(&self) -> Option<String> {
         match self.told.written? {
             _ if self.told.by_hand => None,
-            Content::WhatIsNew if !self.by_hand.is_empty() => Some(format!(
-                "in no file: {}; --by-hand list.csv says which and how",
-                self.by_hand.counts()
-            )),
+            Content::WhatIsNew if !self.by_hand.is_empty() => {
+                Some(format!("in no file: {}; --by-hand list.csv says which and how", self.by_hand.counts()))
+            }
             Content::WhatDiffers if !self.told.removed && !self.found.removed.is_empty() => {
-                let removed =
-                    counted(self.found.removed.len(), "removed event is", "removed events are");
+                let removed = counted(self.found.removed.len(), "removed event is", "removed events are");
                 Some(format!("{removed} in no file: --cancellations list.csv says what to delete by hand"))
             }
             Content::WhatIsNew | Content::WhatDiffers => None,

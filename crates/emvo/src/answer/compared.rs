@@ -26,8 +26,15 @@ pub(super) struct SourceCompared<'p> {
 }
 
 /// The headers of the table of them.
-pub(super) const COLUMNS: [&str; 7] =
-    ["source", "events", "dates", "tasks and others", "dates that differ", "outside the period", "not compared"];
+pub(super) const COLUMNS: [&str; 7] = [
+    "source",
+    "events",
+    "dates",
+    "tasks and others",
+    "dates that differ",
+    "outside the period",
+    "not compared",
+];
 
 impl<'p> Proof<'p, '_> {
     /// Each source, those that could not be read at all last.

@@ -4,8 +4,7 @@ use std::fmt::Write as _;
 
 use emvo_core::receipt::FileRecord;
 use emvo_core::reconcile::{
-    Beyond, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Unread,
-    Verdict,
+    Beyond, Counts, Difference, DifferenceKind, Ownership, Reconciliation, Unread, Verdict,
 };
 use emvo_ical::calendar::ComponentCounts;
 use rayon::prelude::*;

@@ -8,8 +8,8 @@ use jiff::civil::Date;
 
 use super::Reported;
 use super::advice::to_do;
-use super::compared;
 use super::besides::Besides;
+use super::compared;
 use super::page::{made_by, table};
 use super::proof::Proof;
 use super::release::{accepted_in_words, release_in_words};

@@ -116,14 +116,20 @@ pub(super) fn loading_lines(loading: &Loading, detail: Detail) -> String {
         ]);
         for (name, through) in &loading.by_name {
             let name = if name.is_empty() { "(none)".to_owned() } else { name.clone() };
-            grid.row([name, grouped(through.events), grouped(through.occurrences), through_in_words(through)]);
+            grid.row([
+                name,
+                grouped(through.events),
+                grouped(through.occurrences),
+                through_in_words(through),
+            ]);
         }
         // Writing into a string cannot fail, here and below.
         let _ = writeln!(out, "\n{}", grid.show());
     }
     let gone = &loading.no_longer;
     if !gone.is_empty() {
-        let events = counted(gone.len(), "event of the earlier download is", "events of the earlier download are");
+        let events =
+            counted(gone.len(), "event of the earlier download is", "events of the earlier download are");
         let _ = writeln!(out, "{} {events} not in this one any more", styled(WARNING, "!"));
         let few = if detail == Detail::All { usize::MAX } else { FEW };
         for one in gone.iter().take(few) {

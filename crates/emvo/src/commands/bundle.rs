@@ -134,8 +134,9 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
     for source in sources {
         let path = source.path.clone();
         for loaded in &mut source.loaded {
-            let counts = default_window(std::iter::once(&loaded.calendar))
-                .map(|window| survey(&loaded.calendar, &loaded.zones, (window, Ceiling::default()), |_, _| true));
+            let counts = default_window(std::iter::once(&loaded.calendar)).map(|window| {
+                survey(&loaded.calendar, &loaded.zones, (window, Ceiling::default()), |_, _| true)
+            });
             let name = loaded.calendar.name();
             let calendar = as_calendar_file(&path, loaded, reading);
             let mut bytes = Vec::new();

@@ -105,9 +105,8 @@ fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>], content: Content
     let mut bytes = Vec::new();
     for (side, CalendarView { calendar, zones, .. }) in new.iter().enumerate() {
         let own = all.iter().filter(|entry| entry.side == side).map(|entry| entry.series.clone());
-        let is_meant = |one: &&Placed<Component<'_>>| {
-            others.iter().any(|(_, other)| std::ptr::eq(*other, &one.it))
-        };
+        let is_meant =
+            |one: &&Placed<Component<'_>>| others.iter().any(|(_, other)| std::ptr::eq(*other, &one.it));
         let mut part = Calendar {
             series: own.collect(),
             others: calendar.others.iter().filter(is_meant).cloned().collect(),

@@ -205,19 +205,16 @@ impl Command for MergeArgs {
         let earlier: Vec<PathBuf> = self.only_new.earlier.into_iter().collect();
         let inputs: Vec<PathBuf> = self.into.into_iter().chain(self.input.inputs).collect();
         let groups = [&inputs, &earlier];
-        let groups =
-            groups.map(|paths| InputGroup { paths, reading: &reading, except: output.place.path() });
+        let groups = groups.map(|paths| InputGroup { paths, reading: &reading, except: output.place.path() });
         with_sources(&groups, &files, |[mut sources, earlier]| {
             progress::doing("combining");
-            let mut held =
-                self.only_new.only_new.then(|| Held::find(&sources, &earlier)).transpose()?;
+            let mut held = self.only_new.only_new.then(|| Held::find(&sources, &earlier)).transpose()?;
             // What the destination holds is compared, and is no part of what is written.
             let (inputs, written, first) = match held {
                 Some(_) => (given(sources.iter().chain(&earlier)), &mut sources[1..], First::IsIncoming),
                 None => (given(&sources), &mut sources[..], first),
             };
-            let made =
-                combined(written, first, options, held.as_mut(), fitting.as_ref(), &reading.zones)?;
+            let made = combined(written, first, options, held.as_mut(), fitting.as_ref(), &reading.zones)?;
             let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
             let Made { edited, look_alikes, warnings } = made;
             let mut beside: Vec<_> = review.ready(|| sheet::of_pairs(&look_alikes))?.into_iter().collect();

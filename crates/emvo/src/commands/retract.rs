@@ -108,10 +108,16 @@ impl Kind {
     fn remark(self, events: &str) -> Option<String> {
         let more = match self {
             Self::Untouched | Self::WasThere => return None,
-            Self::Uncertain => "were found by title and time alone; --before SNAPSHOT tells which of them were there before the import",
+            Self::Uncertain => {
+                "were found by title and time alone; --before SNAPSHOT tells which of them were there before the import"
+            }
             Self::EditedGone | Self::EditedKept => "were edited since",
-            Self::Copy => "stand there once more and stay: meant to stay if they were there before the import; --before SNAPSHOT tells, and takes them out if not",
-            Self::Unlike => "have the title and the times of the import's and say something else: another person's, or edited since; they stay",
+            Self::Copy => {
+                "stand there once more and stay: meant to stay if they were there before the import; --before SNAPSHOT tells, and takes them out if not"
+            }
+            Self::Unlike => {
+                "have the title and the times of the import's and say something else: another person's, or edited since; they stay"
+            }
         };
         Some(format!("{events} {more}"))
     }
@@ -162,7 +168,11 @@ impl Kinds {
             };
             lines.extend(list.iter().take(shown).map(|one| {
                 let fields = one.fields.join(", ");
-                if fields.is_empty() { format!("  {}", one.event) } else { format!("  {}: {fields}", one.event) }
+                if fields.is_empty() {
+                    format!("  {}", one.event)
+                } else {
+                    format!("  {}: {fields}", one.event)
+                }
             }));
         }
         lines

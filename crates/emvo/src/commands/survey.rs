@@ -57,12 +57,11 @@ impl PerArg {
 }
 
 impl Command for SurveyArgs {
-    const EXAMPLES: &'static [&'static str] =
-        &[
-            "emvo survey exports",
-            "emvo survey exports/skarvik --zone Europe/Helsinki -v",
-            "emvo survey after-import/norrsund-line.ics --title watch --per title",
-        ];
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo survey exports",
+        "emvo survey exports/skarvik --zone Europe/Helsinki -v",
+        "emvo survey after-import/norrsund-line.ics --title watch --per title",
+    ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
@@ -78,9 +77,7 @@ impl Command for SurveyArgs {
             progress::doing("counting");
             let span = window.over(&sources).map(|span| (span, window.ceiling));
             let calendars = counts(&sources, |loaded| match span {
-                Some(span) => {
-                    survey(&loaded.calendar, &loaded.zones, span, chosen.chooser(loaded, &reading))
-                }
+                Some(span) => survey(&loaded.calendar, &loaded.zones, span, chosen.chooser(loaded, &reading)),
                 None => Survey { unsound: loaded.calendar.unsound.len(), ..Survey::default() },
             });
             let per = per.unwrap_or(Per::Calendar);
@@ -145,11 +142,7 @@ fn no_longer(earlier: &[Source<'_>], sources: &[Source<'_>], chosen: &Chosen) ->
 }
 
 /// What the rules find, counted: each calendar by itself.
-fn findings(
-    sources: &[Source<'_>],
-    reading: &Reading,
-    chosen: &Chosen,
-) -> BTreeMap<RuleId, RuleCount> {
+fn findings(sources: &[Source<'_>], reading: &Reading, chosen: &Chosen) -> BTreeMap<RuleId, RuleCount> {
     let options = CheckOptions::default();
     let choice = RuleChoice::of_single_series();
     let mut counts = BTreeMap::new();

@@ -39,7 +39,11 @@ impl Held {
     pub(crate) fn find(sources: &[Source<'_>], earlier: &[Source<'_>]) -> anyhow::Result<Self> {
         let Some((destination, incoming)) = sources.split_first() else { return Ok(Self::nothing()) };
         if destination.loaded.len() != 1 {
-            bail!("--into `{}` holds {} calendars; it has to be one", destination.path, destination.loaded.len());
+            bail!(
+                "--into `{}` holds {} calendars; it has to be one",
+                destination.path,
+                destination.loaded.len()
+            );
         }
         let (there, incoming) = (views(std::slice::from_ref(destination)), views(incoming));
         let found = changes(&there, &incoming, Relation::Destination);

@@ -27,8 +27,7 @@ pub(super) fn revived(evidence: &mut Evidence<'_, '_, '_>) {
         back.into_iter().partition(|at| is_in(&cancelled, at));
     if !of_status.is_empty() {
         let count = of_status.len();
-        let (dates, they) =
-            if count == 1 { ("date takes", "it is") } else { ("dates take", "they are") };
+        let (dates, they) = if count == 1 { ("date takes", "it is") } else { ("dates take", "they are") };
         let summary =
             format!("{} cancelled {dates} place again: that {they} cancelled was lost", grouped(count));
         let todo = Advice::ByHand("delete them there: what differs lists them");

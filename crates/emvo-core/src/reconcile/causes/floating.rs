@@ -87,8 +87,9 @@ fn name_lost(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize])
     for (zone, members) in by_zone {
         let lost = if members.len() == 1 { "occurrence has lost its" } else { "occurrences have lost their" };
         let summary = format!("{} {lost} zone, {zone}, all from {path}", grouped(members.len()));
-        let is_floating =
-            |at: &usize| pair(evidence, *at).is_some_and(|(one, _)| *one.shown_start.zone() == ZoneRef::Floating);
+        let is_floating = |at: &usize| {
+            pair(evidence, *at).is_some_and(|(one, _)| *one.shown_start.zone() == ZoneRef::Floating)
+        };
         let todo = if members.iter().all(is_floating) {
             Advice::PinBeforeImport { path: path.to_owned(), zone }
         } else {

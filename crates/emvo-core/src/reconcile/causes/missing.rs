@@ -9,9 +9,9 @@ use jiff::civil::DateTime;
 use rayon::prelude::*;
 
 use super::{ALIKE, ENOUGH, Evidence, occurrences_are};
+use crate::reconcile::{CauseKind, DifferenceKind};
 use crate::words::grouped;
 use emvo_ical::calendar::Series;
-use crate::reconcile::{CauseKind, DifferenceKind};
 
 /// Of fewer dates nobody can say which is their end.
 const LEAST_OF_A_SERIES: usize = 3;
@@ -29,8 +29,7 @@ pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
         let path = source.path;
         let name =
             if of_path > 1 { format!("`{}` in {path}", source.calendar.name()) } else { path.to_owned() };
-        let summary =
-            format!("nothing of {name} is in the result: {} missing", occurrences_are(count));
+        let summary = format!("nothing of {name} is in the result: {} missing", occurrences_are(count));
         evidence.name(
             CauseKind::CalendarAbsent,
             &members,

@@ -132,8 +132,7 @@ fn doubled(evidence: &mut Evidence<'_, '_, '_>) {
             (summary, Advice::RetractAndImportOnce { path: path.to_owned() })
         } else {
             let stand = if count == 1 { "occurrence stands" } else { "occurrences stand" };
-            let summary =
-                format!("{} {stand} there more than once, all from {path}", grouped(count));
+            let summary = format!("{} {stand} there more than once, all from {path}", grouped(count));
             (summary, Advice::FoldCopies)
         };
         evidence.name(CauseKind::ImportedTwice, &members, summary, Some(todo));

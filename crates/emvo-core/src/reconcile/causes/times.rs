@@ -7,10 +7,10 @@ use std::collections::BTreeMap;
 use hashbrown::HashSet;
 
 use super::{ALIKE, ENOUGH, Evidence, occurrences_are};
-use crate::words::grouped;
 use crate::identity::Moment;
 use crate::reconcile::record::{Record, Slot};
 use crate::reconcile::{CauseKind, DifferenceKind};
+use crate::words::grouped;
 use emvo_ical::calendar::Duration;
 use emvo_ical::day::clock_seconds;
 
@@ -80,8 +80,7 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
     }
     for ((path, by), members) in ends {
         let count = members.len();
-        let all = || evidence.source.list.iter().filter(|one| date_of(&one.start).is_some()).count();
-        let is_enough = count >= ENOUGH || count == all();
+        let is_enough = count >= ENOUGH || count == whole_days_of(evidence, path);
         let why = match by {
             _ if !is_enough => "",
             1.. => ": the end was read as the last day instead of the day after it",
@@ -96,6 +95,20 @@ pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
         let todo = is_enough.then(|| Advice::Fit { path: path.to_owned(), to: FitTo::InclusiveEnds });
         evidence.name(CauseKind::EndDay, &members, summary, todo);
     }
+}
+
+/// How many dates of a file last whole days, but that what is unchanged counts once
+/// for each event.
+fn whole_days_of(evidence: &Evidence<'_, '_, '_>, path: &str) -> usize {
+    let records = evidence.source;
+    let is_of_path = |side: usize| records.sides[side].path == path;
+    let listed = records.list.iter().filter(|one| is_of_path(one.place().0) && date_of(&one.start).is_some());
+    let sides = records.sides.iter().enumerate().filter(|(side, _)| is_of_path(*side));
+    let unchanged = sides.flat_map(|(side, view)| {
+        let series = view.calendar.series.iter().enumerate();
+        series.filter(move |(at, series)| records.is_unchanged(side, *at) && series.lead().is_all_day())
+    });
+    listed.count() + unchanged.count()
 }
 
 fn whole_days_are(count: usize) -> String {

@@ -91,9 +91,7 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
         let have = if count == 1 { "occurrence has its" } else { "occurrences have their" };
         let summary = format!("{} {have} {field} cut at {length} characters", grouped(count));
         let todo = match field {
-            "description" => {
-                Advice::Fit { path: evidence.paths(&members), to: FitTo::Descriptions(length) }
-            }
+            "description" => Advice::Fit { path: evidence.paths(&members), to: FitTo::Descriptions(length) },
             _ => Advice::Shorten { field },
         };
         evidence.name(CauseKind::TextCut, &members, summary, Some(todo));
