@@ -87,7 +87,7 @@ fn survey_events(bencher: Bencher<'_, '_>) {
     let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
     let window = default_window(std::iter::once(&calendar)).expect("there are events");
     bencher.counter(ItemsCount::new(EVENTS)).bench(|| {
-        let found = survey(&calendar, &zones, window, Ceiling::default());
+        let found = survey(&calendar, &zones, (window, Ceiling::default()), |_, _| true);
         assert_eq!(found.events, EVENTS);
         found
     });

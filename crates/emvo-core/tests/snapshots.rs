@@ -4,7 +4,7 @@
 
 mod support;
 
-use emvo_core::snapshot::{Changes, cancellation, changes};
+use emvo_core::snapshot::{Changes, Relation, cancellation, changes};
 use emvo_ical::calendar::{Series, Status};
 use support::{Read, event};
 
@@ -15,20 +15,22 @@ fn told(found: &Changes<'_, '_>) -> Vec<String> {
     lines.extend(found.added.iter().map(|one| format!("added {}", uid(one.series))));
     for (word, pairs) in [("changed", &found.changed), ("moved", &found.moved)] {
         lines.extend(
-            pairs.iter().map(|pair| format!("{word} {}: {}", uid(pair.old.series), pair.fields.join(", "))),
+            pairs
+                .iter()
+                .map(|pair| format!("{word} {}: {}", uid(pair.old.series), pair.field_names().join(", "))),
         );
     }
     lines.extend(found.removed.iter().map(|one| format!("removed {}", uid(one.series))));
-    lines.extend(found.outside.iter().map(|one| format!("outside {}", uid(one.series))));
-    if found.unchanged > 0 {
-        lines.push(format!("unchanged {}", found.unchanged));
+    lines.extend(found.outside.iter().map(|one| format!("outside {}", uid(one.entry.series))));
+    if !found.unchanged.is_empty() {
+        lines.push(format!("unchanged {}", found.unchanged.len()));
     }
     lines
 }
 
 fn between(old: &str, new: &str) -> Vec<String> {
     let (old, new) = (Read::of(old), Read::of(new));
-    told(&changes(&[old.view()], &[new.view()]))
+    told(&changes(&[old.view()], &[new.view()], Relation::SameSystem))
 }
 
 const DRILL: &str =
@@ -190,7 +192,7 @@ fn stamped(count: usize, stamp: &str, changed: usize) -> String {
 #[test]
 fn a_property_that_differs_everywhere_is_a_stamp_and_is_named() {
     let (old, new) = (Read::of(&stamped(12, "spring", 3)), Read::of(&stamped(12, "autumn", 3)));
-    let found = changes(&[old.view()], &[new.view()]);
+    let found = changes(&[old.view()], &[new.view()], Relation::SameSystem);
     assert_eq!(found.taken_for_stamps, ["X-EXPORTED"]);
     assert_eq!(
         told(&found),
@@ -198,14 +200,14 @@ fn a_property_that_differs_everywhere_is_a_stamp_and_is_named() {
     );
     // Too few to be a habit: all of it is told.
     let (old, new) = (Read::of(&stamped(9, "spring", 0)), Read::of(&stamped(9, "autumn", 0)));
-    let found = changes(&[old.view()], &[new.view()]);
-    assert_eq!((found.taken_for_stamps.len(), found.changed.len(), found.unchanged), (0, 9, 0));
+    let found = changes(&[old.view()], &[new.view()], Relation::SameSystem);
+    assert_eq!((found.taken_for_stamps.len(), found.changed.len(), found.unchanged.len()), (0, 9, 0));
     // A line that one of the two lacks was lost, and is no stamp.
     let lost = stamped(12, "spring", 0);
     let without: Vec<&str> = lost.lines().filter(|line| !line.starts_with("X-EXPORTED")).collect();
     let without = without.join("\n") + "\n";
     let (old, new) = (Read::of(&lost), Read::of(&without));
-    let found = changes(&[old.view()], &[new.view()]);
+    let found = changes(&[old.view()], &[new.view()], Relation::SameSystem);
     assert_eq!((found.taken_for_stamps.len(), found.changed.len()), (0, 12));
 }
 

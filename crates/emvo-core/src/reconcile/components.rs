@@ -97,7 +97,7 @@ pub(super) fn components_unlike(
 /// The components of the sources that do not stand in the result as they are, each
 /// with its counterpart: by its id first, then by its title.
 pub(crate) fn unlike<'c, 'a>(
-    sources: &'c [CalendarView<'c, 'a>],
+    sources: &[CalendarView<'c, 'a>],
     results: &[CalendarView<'_, '_>],
 ) -> Vec<Unlike<'c, 'a>> {
     let there: Vec<(ComponentPlace, InBook<'_, '_>)> = in_books(results).collect();
@@ -143,11 +143,12 @@ fn number((component, zones): InBook<'_, '_>) -> u64 {
 }
 
 fn in_books<'c, 'a>(
-    sides: &'c [CalendarView<'c, 'a>],
+    sides: &[CalendarView<'c, 'a>],
 ) -> impl Iterator<Item = (ComponentPlace, InBook<'c, 'a>)> {
     sides.iter().enumerate().flat_map(|(number, side)| {
-        let others = side.calendar.others.iter().enumerate();
-        others.map(move |(at, other)| ((number, at), (&other.it, side.zones)))
+        let CalendarView { calendar, zones, .. } = *side;
+        let others = calendar.others.iter().enumerate();
+        others.map(move |(at, other)| ((number, at), (&other.it, zones)))
     })
 }
 

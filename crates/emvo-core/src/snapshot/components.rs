@@ -30,11 +30,12 @@ pub struct LineChange {
 
 /// What happened to all that is no event.
 pub(super) fn others_changed<'s, 'a>(
-    old: &'s [CalendarView<'s, 'a>],
-    new: &'s [CalendarView<'s, 'a>],
+    old: &[CalendarView<'s, 'a>],
+    new: &[CalendarView<'s, 'a>],
 ) -> Vec<OtherChange<'s, 'a>> {
-    let at = |sides: &'s [CalendarView<'s, 'a>], (side, number): (usize, usize)| -> InBook<'s, 'a> {
-        (&sides[side].calendar.others[number].it, sides[side].zones)
+    let at = |sides: &[CalendarView<'s, 'a>], (side, number): (usize, usize)| -> InBook<'s, 'a> {
+        let CalendarView { calendar, zones, .. } = sides[side];
+        (&calendar.others[number].it, zones)
     };
     let mut found = Vec::new();
     let mut taken = hashbrown::HashSet::new();

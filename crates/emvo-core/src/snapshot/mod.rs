@@ -110,8 +110,8 @@ pub enum Relation {
 
 /// Tells what happened between two snapshots.
 pub fn changes<'s, 'a>(
-    old: &'s [CalendarView<'s, 'a>],
-    new: &'s [CalendarView<'s, 'a>],
+    old: &[CalendarView<'s, 'a>],
+    new: &[CalendarView<'s, 'a>],
     relation: Relation,
 ) -> Changes<'s, 'a> {
     let (olds, news) = (entries(old), entries(new));
@@ -137,10 +137,7 @@ pub fn changes<'s, 'a>(
 }
 
 /// Which of some events are in the calendars of a destination still.
-pub fn still_there<'s, 'a>(
-    events: &[Entry<'s, 'a>],
-    there: &'s [CalendarView<'s, 'a>],
-) -> Vec<Entry<'s, 'a>> {
+pub fn still_there<'s, 'a>(events: &[Entry<'s, 'a>], there: &[CalendarView<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
     let matching = Matching::of(events, &entries(there));
     let found = events.iter().zip(matching.pair_of).filter(|(_, place)| place.is_some());
     found.map(|(entry, _)| *entry).collect()
