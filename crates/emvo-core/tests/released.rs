@@ -103,12 +103,9 @@ fn forms() -> impl Strategy<Value = Form> {
 impl Thing {
     fn text(&self, number: usize, form: Form) -> String {
         let day = self.day;
-        let details: String = self
-            .details
-            .iter()
-            .filter(|at| self.is_event() || !DETAILS[**at].starts_with("TRANSP"))
-            .map(|at| format!("{}\n", DETAILS[*at].replace("{}", &format!("w{number}x{at}"))))
-            .collect();
+        let is_meant = |at: &&usize| self.is_event() || !DETAILS[**at].starts_with("TRANSP");
+        let line = |at: &usize| DETAILS[*at].replace("{}", &format!("w{number}x{at}")) + "\n";
+        let details: String = self.details.iter().filter(is_meant).map(line).collect();
         let timed = |hour: u32| {
             format!(
                 "DTSTART;TZID=Europe/Helsinki:202609{day:02}T{hour:02}0000\n\
@@ -210,9 +207,9 @@ fn parts(lines: &[String]) -> (Vec<String>, Vec<Vec<String>>) {
             depth += 1;
         }
         if depth == 0 {
-            around.push(line.clone())
+            around.push(line.clone());
         } else {
-            parts.last_mut().unwrap().push(line.clone())
+            parts.last_mut().unwrap().push(line.clone());
         }
         if line.starts_with("END:") && is_own(line) {
             depth -= 1;

@@ -71,7 +71,7 @@ fn with_overrides() -> String {
              DTSTART;TZID=Europe/Helsinki:2026{day}T110000\nDTEND;TZID=Europe/Helsinki:2026{day}T120000\nEND:VEVENT\n"
         )
     };
-    calendar(&(weekly("") + &["0909", "0916", "0923"].map(|day| moved(day)).concat()))
+    calendar(&(weekly("") + &["0909", "0916", "0923"].map(moved).concat()))
 }
 
 /// A destination that takes no changed dates: what replaces a date is passed over.
@@ -79,8 +79,7 @@ fn without_overrides(text: &str) -> String {
     let mut parts = text.split("BEGIN:VEVENT");
     let head = parts.next().unwrap().to_owned();
     let kept = parts.filter(|part| !part.contains("RECURRENCE-ID"));
-    let body: String = kept.map(|part| format!("BEGIN:VEVENT{part}")).collect();
-    let whole = head + &body;
+    let whole = kept.fold(head, |whole, part| whole + "BEGIN:VEVENT" + part);
     if whole.contains("END:VCALENDAR") { whole } else { whole + "END:VCALENDAR\r\n" }
 }
 
@@ -234,9 +233,9 @@ fn what_is_advised_leads_to_a_complete_verdict() {
         let case = Case::new().file("source.ics", source);
         there.import_by_accident(&case, "source.ics", "held.ics");
         let before = case.json_ends(1, &["reconcile", "source.ics", "--result", "held.ics", "--json"]);
-        let cause = &before["causes"][0];
-        assert_eq!(cause["kind"], kind, "{:#}", before["causes"]);
-        let (words, output) = typed(&case, cause["todo"].as_str().unwrap());
+        let named = &before["causes"][0];
+        assert_eq!(named["kind"], kind, "{:#}", before["causes"]);
+        let (words, output) = typed(&case, named["todo"].as_str().unwrap());
         let run = case.emvo(&words.iter().map(String::as_str).collect::<Vec<_>>());
         assert!(run.status < 2, "{kind}: {words:?} {run:#?}");
         let files = if kind == "imported-twice" { vec![&*output, "source.ics"] } else { vec![&*output] };

@@ -242,6 +242,7 @@ const ROWS: &[Row] = &[
             "merge",
             "in/b.ics",
             "c.csv",
+            "--only-new",
             "--into",
             "in/a.ics",
             "--columns",

@@ -248,20 +248,14 @@ mod tests {
         let without = traces(&[view(&wrong)], view(&target), &[]);
         assert_eq!(
             without,
-            [
-                Trace::Untouched,
-                edited.clone(),
-                Trace::Uncertain,
-                Trace::Other,
-                Trace::Untouched,
-                Trace::Other
-            ],
+            [Trace::Untouched, edited.clone(), Trace::Uncertain, Trace::Copy, Trace::Untouched, Trace::Other],
             "one of the import, one goes"
         );
         let with = traces(&[view(&wrong)], view(&target), &[view(&before)]);
         assert_eq!(
             with,
-            [Trace::Untouched, edited, Trace::Untouched, Trace::Other, Trace::WasThere, Trace::Other]
+            [Trace::Untouched, edited, Trace::Untouched, Trace::Untouched, Trace::WasThere, Trace::Other],
+            "neither of the two was there before"
         );
     }
 }

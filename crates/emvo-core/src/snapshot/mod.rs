@@ -157,9 +157,9 @@ impl<'s, 'a> Changes<'s, 'a> {
             self.unchanged.push((old, new));
             return;
         }
-        let mut fields = fields::fields_unlike(&old, &new);
+        let fields = fields::fields_unlike(&old, &new);
         if let Some(reach) = reach
-            && let Some(goes_on) = reach.only_left_the_past(&old, &new, &mut fields)
+            && let Some(goes_on) = reach.only_left_the_past(&old, &new, &fields)
         {
             self.outside.push(Outside { entry: old, goes_on: Some(goes_on) });
             return;

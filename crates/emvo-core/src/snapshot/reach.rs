@@ -54,7 +54,7 @@ impl Reach {
         self,
         old: &Entry<'_, '_>,
         new: &Entry<'_, '_>,
-        fields: &mut Vec<FieldChange>,
+        fields: &[FieldChange],
     ) -> Option<Date> {
         if fields.is_empty() || !old.series.repeats() || !new.series.repeats() {
             return None;

@@ -177,7 +177,7 @@ fn fit(path: &str, to: FitTo) -> String {
         FitTo::InclusiveEnds => ("all_day_end = \"inclusive\"".to_owned(), ""),
         FitTo::Descriptions(length) => (
             format!("description_characters = {length}"),
-            "; the whole texts are set aside, and a comparison --explained-by its receipt counts them as cut as asked",
+            "; the whole texts are set aside, and emvo reconcile --explained-by fitted.json counts them as cut as asked",
         ),
     };
     format!(

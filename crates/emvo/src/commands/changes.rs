@@ -56,7 +56,7 @@ impl Command for ChangesArgs {
     const EXAMPLES: &'static [&'static str] = &[
         "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics",
         "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o delta.ics --overwrite",
-        "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics -o new.ics --for-import --by-hand by-hand.csv",
+        "emvo changes exports/norrsund/crew.ics after-import/norrsund-line.ics --by-hand list.txt",
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
@@ -75,8 +75,8 @@ impl Command for ChangesArgs {
             progress::doing("comparing");
             let (old_views, new_views) = (views(&old), views(&new));
             let found = changes(&old_views, &new_views, Relation::SameSystem);
-            let names: Vec<String> = old_views.iter().map(|view| view.calendar.name()).collect();
-            let list = ByHand::of(&found, &found.removed, &names).with_others(&found.others);
+            let calendars: Vec<String> = old_views.iter().map(|view| view.calendar.name()).collect();
+            let list = ByHand::of(&found, &found.removed, &calendars).with_others(&found.others);
             let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
             output.add_to(&mut batch, |_| Ok(delta(&found, &new_views, content)))?;
             cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
@@ -105,8 +105,9 @@ fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>], content: Content
     let mut bytes = Vec::new();
     for (side, CalendarView { calendar, zones, .. }) in new.iter().enumerate() {
         let own = all.iter().filter(|entry| entry.side == side).map(|entry| entry.series.clone());
-        let is_meant =
-            |one: &&Placed<Component<'_>>| others.iter().any(|(_, other)| std::ptr::eq(*other, &one.it));
+        let is_meant = |one: &&Placed<Component<'_>>| {
+            others.iter().any(|(_, other)| std::ptr::eq(*other, &raw const one.it))
+        };
         let mut part = Calendar {
             series: own.collect(),
             others: calendar.others.iter().filter(is_meant).cloned().collect(),

@@ -176,7 +176,7 @@ impl Command for MergeArgs {
     const EXAMPLES: &'static [&'static str] = &[
         "emvo merge exports --zone Europe/Helsinki -o all.ics",
         "emvo merge exports/skarvik/sailings.ics --into exports/norrsund/sailings.ics -o both.ics",
-        "emvo merge exports/norrsund/crew.ics --into after-import/norrsund-line.ics --only-new -o to-import.ics --by-hand by-hand.csv",
+        "emvo merge exports/norrsund --into after-import/norrsund-line.ics --only-new -o new.ics",
     ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {

@@ -104,22 +104,24 @@ impl Kind {
         }
     }
 
-    /// What a person should look at, if anything: one line a kind.
-    fn remark(self, events: &str) -> Option<String> {
-        let more = match self {
+    /// What a person should look at, if anything: one line a kind, about one event or
+    /// several.
+    fn remark(self, events: &str, count: usize) -> Option<String> {
+        let (was, stands, they) =
+            if count == 1 { ("was", "stands", "it") } else { ("were", "stand", "they") };
+        Some(match self {
             Self::Untouched | Self::WasThere => return None,
-            Self::Uncertain => {
-                "were found by title and time alone; --before SNAPSHOT tells which of them were there before the import"
-            }
-            Self::EditedGone | Self::EditedKept => "were edited since",
-            Self::Copy => {
-                "stand there once more and stay: meant to stay if they were there before the import; --before SNAPSHOT tells, and takes them out if not"
-            }
-            Self::Unlike => {
-                "have the title and the times of the import's and say something else: another person's, or edited since; they stay"
-            }
-        };
-        Some(format!("{events} {more}"))
+            Self::Uncertain => format!(
+                "{events} {was} found by title and time alone; --before SNAPSHOT tells whether {they} {was} there before the import"
+            ),
+            Self::EditedGone | Self::EditedKept => format!("{events} {was} edited since"),
+            Self::Copy => format!(
+                "{events} {stands} there once more: meant to stay if {they} {was} there before the import, as --before SNAPSHOT tells"
+            ),
+            Self::Unlike => format!(
+                "{events} {stands} there with the title and the times of the import's, and something else besides: another person's, or edited since"
+            ),
+        })
     }
 }
 
@@ -158,7 +160,7 @@ impl Kinds {
         for (kind, list) in &self.0 {
             let titles = list.iter().map(|one| one.title.as_str());
             let events = format!("{} ({})", counted(list.len(), "event", "events"), some_titles(titles));
-            let Some(remark) = kind.remark(&events) else { continue };
+            let Some(remark) = kind.remark(&events, list.len()) else { continue };
             lines.push(remark);
             let shown = match detail {
                 Detail::All => usize::MAX,

@@ -162,7 +162,8 @@ fn name_tails(evidence: &mut Evidence<'_, '_, '_>, more: &Tails, last: &Tails) {
     }
     if last.series > 0 {
         let ended = |series: &&Series<'_>| {
-            series.lead().rules().any(|rule| rule.to_ascii_uppercase().contains("UNTIL="))
+            let ends = |rule: &str| rule.contains("UNTIL=") || rule.contains("COUNT=");
+            series.lead().rules().any(|rule| ends(&rule.to_ascii_uppercase()))
         };
         let all = evidence.source.sides.iter().flat_map(|side| &side.calendar.series).filter(ended).count();
         let is_enough = last.series >= ENOUGH || last.series == all;
