@@ -15,9 +15,11 @@ use std::collections::BTreeMap;
 use super::details::details_lacking;
 use super::duplicates::Moment;
 use super::field_value::field_number;
+use super::markup::words_without_markup;
 use super::rule_text::evened_rule;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Event, EventTime, Series};
+use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::{Rule, phrase};
 use emvo_ical::zone::ZoneResolver;
 
@@ -97,7 +99,8 @@ impl Told {
 
     fn core(&mut self, one: &Event<'_>, two: &Event<'_>) {
         for field in Field::all().filter(|field| field.weight() == Weight::Core) {
-            if field_number(field, one) != field_number(field, two) {
+            let differs = field_number(field, one) != field_number(field, two);
+            if differs && !(field == Field::Description && differ_in_markup(one, two)) {
                 self.tell(field, said(field, one), said(field, two));
             }
         }
@@ -129,8 +132,8 @@ impl Told {
         }
     }
 
-    /// What the changed dates of a series say, one by one. A date that one version
-    /// does not change is compared with nothing.
+    /// What the changed dates of a series say, one by one. A date that only one version
+    /// changes is compared with what the other's series says of all its dates.
     fn overrides(
         &mut self,
         (one, one_zones): (&Series<'_>, &ZoneResolver),
@@ -141,46 +144,61 @@ impl Told {
         }
         let mut there = by_date(two, two_zones);
         for (moment, event) in by_date(one, one_zones) {
-            let other = there.remove(&moment);
-            let mut inner = Told::default();
-            if let Some(other) = other {
-                if event.component().says_the_same_as(other.component()) {
-                    continue;
-                }
+            let Some(other) = there.remove(&moment) else {
+                let mut inner = Told::of_moved_date(event, one_zones, two.lead());
+                inner.core(event, two.lead());
+                inner.details(event, two.lead());
+                self.date_changed(event, &inner.changes, |_, _| (described(event), String::new()));
+                continue;
+            };
+            if !event.component().says_the_same_as(other.component()) {
+                let mut inner = Told::default();
                 inner.times((event, one_zones), (other, two_zones));
                 inner.core(event, other);
                 inner.details(event, other);
-                if inner.changes.is_empty() {
-                    continue;
-                }
+                self.date_changed(event, &inner.changes, |before, after| (before, after));
             }
-            self.date_changed(event, other, &inner.changes);
         }
         for event in there.into_values() {
-            let date = event.replaces().cloned();
-            self.changes.push(FieldChange {
-                field: OVERRIDES.to_owned(),
-                before: String::new(),
-                after: described(event),
-                date,
-                weight: Weight::When,
-            });
+            let mut inner = Told::of_moved_date(event, two_zones, one.lead());
+            inner.core(one.lead(), event);
+            inner.details(one.lead(), event);
+            self.date_changed(event, &inner.changes, |_, after| (String::new(), after));
         }
     }
 
-    fn date_changed(&mut self, event: &Event<'_>, other: Option<&Event<'_>>, inner: &[FieldChange]) {
+    /// That a changed date starts at another time than the one it replaces, or lasts
+    /// another time than the others of its series.
+    fn of_moved_date(event: &Event<'_>, zones: &ZoneResolver, series: &Event<'_>) -> Self {
+        let mut told = Self::default();
+        let slot = event.replaces();
+        if slot.is_some_and(|slot| Moment::of(slot, zones) != Moment::of(event.start(), zones)) {
+            told.tell(Field::Start, "", event.start().to_string());
+        }
+        let on_the_clock =
+            |event: &Event<'_>| clock_seconds(event.end().clock()) - clock_seconds(event.start().clock());
+        if on_the_clock(event) != on_the_clock(series) {
+            told.tell(Field::End, "", event.end().to_string());
+        }
+        told
+    }
+
+    /// Tells of one changed date what differs in it, in the words that `words` makes of
+    /// what was and what is.
+    fn date_changed(
+        &mut self,
+        event: &Event<'_>,
+        inner: &[FieldChange],
+        words: impl FnOnce(String, String) -> (String, String),
+    ) {
+        let Some(weight) = inner.iter().map(|change| change.weight).max() else { return };
         let side = |of: fn(&FieldChange) -> &String| {
             let said =
                 inner.iter().map(|change| format!("{} {}", change.field, of(change)).trim().to_owned());
             said.collect::<Vec<_>>().join(", ")
         };
-        let (before, after) = match other {
-            Some(_) => (side(|change| &change.before), side(|change| &change.after)),
-            None => (described(event), String::new()),
-        };
+        let (before, after) = words(side(|change| &change.before), side(|change| &change.after));
         let date = event.replaces().cloned();
-        // A date that is changed in one version alone is at another time, or may be.
-        let weight = inner.iter().map(|change| change.weight).max().unwrap_or(Weight::When);
         self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date, weight });
     }
 
@@ -207,6 +225,13 @@ fn by_date<'s, 'a>(series: &'s Series<'a>, zones: &ZoneResolver) -> BTreeMap<Mom
 
 fn described(event: &Event<'_>) -> String {
     format!("{} {}", event.span(), event.title().unwrap_or_default()).trim().to_owned()
+}
+
+/// Whether two descriptions say the same words, one of them with markup around them.
+fn differ_in_markup(one: &Event<'_>, two: &Event<'_>) -> bool {
+    let [first, second] = [one, two].map(|event| event.description().unwrap_or_default());
+    let has_markup = [&first, &second].iter().any(|text| text.contains(['<', '&']));
+    has_markup && words_without_markup(&first) == words_without_markup(&second)
 }
 
 /// What an event says in a field that makes it the event it is, for people.

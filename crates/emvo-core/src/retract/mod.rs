@@ -258,4 +258,60 @@ mod tests {
             "neither of the two was there before"
         );
     }
+
+    #[test]
+    fn an_edit_of_one_date_is_an_edit_of_its_series() {
+        let rule = "RRULE:FREQ=WEEKLY;COUNT=4\n";
+        let series = event("1", "A", "20260901", rule);
+        let date = |more: &str| {
+            let slot = "RECURRENCE-ID:20260908T080000Z\n";
+            series.clone() + &event("1", "A", "20260908", &format!("{slot}{more}"))
+        };
+        let wrong = calendar(&series);
+        for (now, is_edited) in [
+            (date("DESCRIPTION:Bring vests\n"), true),
+            (date("LOCATION:Quay 2\n"), true),
+            (date("ATTENDEE:mailto:elsa@example.org\n"), true),
+            (date("").replace("DTSTART:20260908T08", "DTSTART:20260908T11"), true),
+            // A server that writes a date out says nothing new with it.
+            (date(""), false),
+            (date("X-SERVER:4\n"), false),
+        ] {
+            let target = calendar(&now);
+            let traces = traces(&[view(&wrong)], view(&target), &[]);
+            assert_eq!(matches!(traces[..], [Trace::Edited(_)]), is_edited, "{now}{traces:?}");
+        }
+    }
+
+    #[test]
+    fn of_two_alike_the_one_goes_that_was_imported() {
+        let leave = |uid: &str, who: &str| event(uid, "Leave", "20260901", &format!("DESCRIPTION:{who}\n"));
+        let wrong = calendar(&leave("1", "Elsa"));
+        let target = calendar(&(leave("x", "Olof") + &leave("y", "Elsa")));
+        let both = traces(&[view(&wrong)], view(&target), &[]);
+        assert_eq!(both, [Trace::Other, Trace::Uncertain]);
+        // Alone it is not taken for hers.
+        let target = calendar(&leave("x", "Olof"));
+        let other = traces(&[view(&wrong)], view(&target), &[]);
+        assert_eq!(other, [Trace::Unlike(vec!["description Elsa → Olof".to_owned()])]);
+    }
+
+    #[test]
+    fn all_copies_of_a_double_import_go() {
+        let all = |prefix: &str| {
+            (1..=3)
+                .map(|day| event(&format!("{prefix}{day}"), "A", &format!("2026090{day}"), ""))
+                .collect::<String>()
+        };
+        let wrong = calendar(&all("i"));
+        for first in ["i", "x"] {
+            let target = calendar(&(all(first) + &all("y")));
+            let found = traces(&[view(&wrong)], view(&target), &[]);
+            assert!(found.iter().all(|one| matches!(one, Trace::Untouched | Trace::Uncertain)), "{found:?}");
+            // What was there before stays, and the rest was imported.
+            let before = calendar(&all(first));
+            let found = traces(&[view(&wrong)], view(&target), &[view(&before)]);
+            assert_eq!(found, [vec![Trace::WasThere; 3], vec![Trace::Untouched; 3]].concat());
+        }
+    }
 }
