@@ -240,11 +240,11 @@ const ROWS: &[Row] = &[
         command: "merge",
         words: &[
             "merge",
-            "in/b.ics",
+            "in/a.ics",
             "c.csv",
             "--only-new",
             "--into",
-            "in/a.ics",
+            "in/b.ics",
             "--columns",
             "columns.toml",
             "--limits",

@@ -9,6 +9,7 @@ use emvo_core::merge::{Known, MergeInput};
 use emvo_core::snapshot::{Relation, changes, still_there};
 
 use crate::answer::by_hand::ByHand;
+use crate::answer::list::unread_line;
 use crate::input::{Source, views};
 
 /// What the destination does not hold yet
@@ -45,15 +46,19 @@ impl Held {
                 destination.loaded.len()
             );
         }
-        let (there, incoming) = (views(std::slice::from_ref(destination)), views(incoming));
-        let found = changes(&there, &incoming, Relation::Destination);
+        let (held, incoming) = (views(std::slice::from_ref(destination)), views(incoming));
+        let found = changes(&held, &incoming, Relation::Destination);
         let older = views(earlier);
         let between = changes(&older, &incoming, Relation::SameSystem);
-        let gone = still_there(&between.removed, &there);
-        let names: Vec<String> = there.iter().map(|view| view.calendar.name()).collect();
+        let gone = still_there(&between.removed, &held);
+        let names: Vec<String> = held.iter().map(|view| view.calendar.name()).collect();
         let kept = found.others.iter().filter(|other| other.new.is_some()).cloned().collect::<Vec<_>>();
         let by_hand = ByHand::of(&found, &gone, &names).with_others(&kept);
-        let mut warnings = Vec::new();
+        // What cannot be read there may be what is about to be imported.
+        let unread = |sources, what: &str| Some(format!("of {what}, {}", unread_line(sources)?));
+        let there = unread(std::slice::from_ref(destination), "what the destination holds");
+        let mut warnings: Vec<String> =
+            there.into_iter().chain(unread(earlier, "the earlier download")).collect();
         for (names, what) in [
             (&found.not_kept, "is not there in nearly every event: the destination does not keep it"),
             (&found.given_there, "is there in nearly every event: the destination gives it"),
@@ -62,7 +67,7 @@ impl Held {
                 warnings.push(format!("{} {what}; no difference is made of it", names.join(", ")));
             }
         }
-        Ok(Self { known: Known::of(&found, &there, &incoming), by_hand, warnings })
+        Ok(Self { known: Known::of(&found, &held, &incoming), by_hand, warnings })
     }
 
     fn nothing() -> Self {
