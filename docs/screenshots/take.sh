@@ -88,7 +88,9 @@ shot dates "emvo dates all.ics --from 2026-10-12 --until 2026-10-18"
 shot events "emvo events exports/norrsund/crew.ics exports/skarvik/harbour.ics --fields when,repeat,title,location"
 shot reconcile "emvo reconcile norrsund-line.ics --result after-import/norrsund-line.ics"
 shot rehearse "emvo rehearse norrsund-line.ics --limits limits/quay-terminal.toml"
-shot changes "emvo changes exports/norrsund/crew.ics crew-spoiled.ics"
+(cd "$work/demo" && emvo amend exports/norrsund/crew.ics --title "Safety meeting" --set "location=Mess" -o later.ics \
+  && emvo drop later.ics --title "Mikko" -o crew-later.ics) > /dev/null
+shot changes "emvo changes exports/norrsund/crew.ics crew-later.ics -o new.ics --for-import --by-hand list.txt -v; echo; cat list.txt"
 shot history "emvo history --ledger ledger.sqlite"
 shot run "emvo run plan.toml --force"
 
