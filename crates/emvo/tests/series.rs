@@ -150,7 +150,7 @@ fn a_series_that_was_cut_is_named_as_such() {
     );
     assert_eq!(
         causes(&ROSTER.replace("EXDATE;TZID=Europe/Helsinki:20260324T080000\n", "")),
-        ["exceptions-lost 1: 1 date that was cancelled is back: exceptions of series were lost"]
+        ["exceptions-lost 1: 1 date that was left out is back: exceptions of series were lost"]
     );
     let hole = ROSTER.replace("20260324T080000\n", "20260324T080000,20260414T080000\n");
     assert_eq!(causes(&hole), ["other 1: 1 occurrence is not in the result: `Deck watch`"]);

@@ -35,6 +35,8 @@ pub struct FieldChange {
     pub after: String,
     /// The date of a series that this is about.
     pub date: Option<EventTime>,
+    /// The fields of that date that differ.
+    pub of_date: Vec<String>,
     /// What it means that this differs: of several fields of a changed date, the one
     /// that matters least to its time.
     pub weight: Weight,
@@ -80,7 +82,14 @@ impl Told {
     }
 
     fn tell_of(&mut self, field: &str, weight: Weight, before: String, after: String) {
-        self.changes.push(FieldChange { field: field.to_owned(), before, after, date: None, weight });
+        self.changes.push(FieldChange {
+            field: field.to_owned(),
+            before,
+            after,
+            date: None,
+            of_date: Vec::new(),
+            weight,
+        });
     }
 
     fn times(&mut self, (one, one_zones): Version<'_, '_>, (two, two_zones): Version<'_, '_>) {
@@ -198,8 +207,9 @@ impl Told {
             said.collect::<Vec<_>>().join(", ")
         };
         let (before, after) = words(side(|change| &change.before), side(|change| &change.after));
+        let of_date = inner.iter().map(|change| change.field.clone()).collect();
         let date = event.replaces().cloned();
-        self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date, weight });
+        self.changes.push(FieldChange { field: OVERRIDES.to_owned(), before, after, date, of_date, weight });
     }
 
     fn details(&mut self, one: &Event<'_>, two: &Event<'_>) {

@@ -151,7 +151,7 @@ fn edits(own: InBook<'_, '_>, now: InBook<'_, '_>) -> Vec<FieldChange> {
         changes.retain(|change| match change.weight {
             Weight::When => !times_agree,
             Weight::Core => true,
-            Weight::Detail => !change.after.is_empty() && is_standard(&change.field),
+            Weight::Detail => !change.after.is_empty() && is_standard(change),
             Weight::Stamp => false,
         });
     }
@@ -162,8 +162,11 @@ fn is_start_or_end(name: &str) -> bool {
     [Field::Start, Field::End].iter().any(|field| field.name() == name)
 }
 
-fn is_standard(name: &str) -> bool {
-    name == crate::identity::OVERRIDES || Field::all().any(|field| field.name() == name)
+/// Whether a field of the standard says something else; what a system says in its own
+/// properties is no edit of a person's.
+fn is_standard(change: &FieldChange) -> bool {
+    let is_field = |name: &String| Field::all().any(|field| field.name() == name);
+    is_field(&change.field) || change.of_date.iter().any(is_field)
 }
 
 /// From how many events on something is a habit, or an import was pressed twice.
