@@ -3,7 +3,9 @@
 use ring::digest::{Context, SHA256};
 
 use super::text::normalised;
-use emvo_ical::calendar::{Event, Uid};
+use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{Event, Series, Uid};
+use emvo_ical::content::Property;
 
 /// What derived ids end in, so that people see where they come from.
 const MARK: &str = "-derived";
@@ -22,6 +24,18 @@ pub fn derived_uid(event: &Event<'_>, salt: u32) -> Uid<'static> {
     let end = event.end().to_string();
     let rules: Vec<_> = event.rules().map(std::borrow::Cow::into_owned).collect();
     derived_uid_of_parts(&[&normalised(&title), &start, &end, &rules.join("\n")], salt)
+}
+
+/// An id for an event of its own whose id another has: from that id and all that it
+/// says but stamps, so that it does not depend on what else there is.
+pub fn uid_of_other(before: &str, series: &Series<'_>, salt: u32) -> Uid<'static> {
+    let is_said = |line: &&Property<'_>| {
+        Field::of_property(line.name()).is_none_or(|field| field.weight() != Weight::Stamp)
+    };
+    let lines = series.events().flat_map(|event| event.component().properties().filter(is_said));
+    let lines: Vec<_> = lines.map(Property::logical).collect();
+    let parts: Vec<&str> = [before].into_iter().chain(lines.iter().map(|line| &**line)).collect();
+    derived_uid_of_parts(&parts, salt)
 }
 
 /// An id from texts that identify an event.

@@ -9,8 +9,9 @@
 //!
 //! ```text
 //! CATEGORIES:Crew,Drill              category Crew · category Drill
-//! ATTENDEE;PARTSTAT=ACCEPTED:mailto:elsa@example.org
+//! ATTENDEE;CN=Elsa;PARTSTAT=ACCEPTED:mailto:elsa@example.org
 //!                                    attendees elsa@example.org accepted
+//!                                    attendees CN Elsa of elsa@example.org
 //! X-DECK:4                           X-DECK 4
 //! BEGIN:VALARM … TRIGGER:-PT1H …     reminders -3600
 //! ```
@@ -21,9 +22,10 @@ use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Duration, VendorMirror, vendor_mirror_of};
 use emvo_ical::content::{Component, Property, split_list, unescape_text};
 
+use super::parameters::stated_parameters;
 use super::shared::number_of;
 use super::text::normalised;
-use super::unsaid::Statement;
+use super::unsaid::{Statement, inner_words};
 use crate::table::{COLUMN_HEADER, COLUMN_PROPERTY};
 
 /// One thing that a component says.
@@ -36,6 +38,8 @@ pub struct Detail {
     pub shown: String,
     /// What it says, evened out.
     said: String,
+    /// What the line says whose parameter this is, likewise.
+    of_line: Option<String>,
 }
 
 impl From<Detail> for Statement {
@@ -47,8 +51,13 @@ impl From<Detail> for Statement {
 /// The details of a component.
 pub fn details_of(component: &Component<'_>) -> Vec<Detail> {
     let mut details = Vec::new();
-    each_detail(component, &mut |field, said, shown| {
-        details.push(Detail { field: field.into_owned(), shown: shown(), said: said.into_owned() });
+    each_detail(component, &mut |told| {
+        details.push(Detail {
+            field: told.field.into_owned(),
+            shown: (told.shown)(),
+            said: told.said.into_owned(),
+            of_line: told.of_line.map(str::to_owned),
+        });
     });
     details
 }
@@ -57,41 +66,60 @@ pub fn details_of(component: &Component<'_>) -> Vec<Detail> {
 /// differs where two components' details do.
 pub fn details_number(component: &Component<'_>) -> u64 {
     let mut number = 0_u64;
-    each_detail(component, &mut |field, said, _| {
-        number = number.wrapping_add(number_of(&(&*field, &*said)));
+    each_detail(component, &mut |told| {
+        number = number.wrapping_add(number_of(&(&*told.field, &*told.said, told.of_line)));
     });
     number
 }
 
 /// The details of one component that another does not have, each as often as it
-/// is lacking there.
+/// is lacking there. Where a line is lacking, nothing is said of its parameters.
 pub fn details_lacking(one: &Component<'_>, two: &Component<'_>) -> Vec<Detail> {
     let mut there = details_of(two);
-    details_of(one)
-        .into_iter()
-        .filter(|detail| {
-            let at = there.iter().position(|other| detail.field == other.field && detail.said == other.said);
-            at.map(|at| there.swap_remove(at)).is_none()
-        })
-        .collect()
+    let is_same = |one: &Detail, other: &Detail| {
+        one.field == other.field && one.said == other.said && one.of_line == other.of_line
+    };
+    let mut lacking = details_of(one);
+    lacking.retain(|detail| {
+        let at = there.iter().position(|other| is_same(detail, other));
+        at.map(|at| there.swap_remove(at)).is_none()
+    });
+    let is_line = |detail: &&Detail| detail.of_line.is_none();
+    let lines: Vec<Detail> = lacking.iter().filter(is_line).cloned().collect();
+    lacking.retain(|detail| {
+        let Some(said) = &detail.of_line else { return true };
+        let is_of = |line: &Detail| {
+            let parameter = detail.field.strip_prefix(&line.field);
+            line.said == *said && parameter.is_some_and(|rest| rest.starts_with(' '))
+        };
+        !lines.iter().any(is_of)
+    });
+    lacking
 }
 
-type Tell<'t> = dyn FnMut(Cow<'_, str>, Cow<'_, str>, &dyn Fn() -> String) + 't;
+/// One thing that is said, before it is kept.
+struct ToldDetail<'t> {
+    field: Cow<'t, str>,
+    said: Cow<'t, str>,
+    of_line: Option<&'t str>,
+    shown: &'t dyn Fn() -> String,
+}
+
+type Tell<'t> = dyn FnMut(ToldDetail<'_>) + 't;
 
 fn each_detail(component: &Component<'_>, tell: &mut Tell<'_>) {
     for line in component.properties() {
-        let shown = || line.text().trim().to_owned();
         match Field::of_property(line.name()) {
-            Some(field) if field.weight() != Weight::Detail => {}
+            Some(field) if matches!(field.weight(), Weight::When | Weight::Stamp) => {}
+            Some(field) if field.weight() == Weight::Core => {
+                tell_parameters(line, field.name(), "", tell);
+            }
             Some(field) => of_field(field, line, tell),
             // A description with markup has links and forms that the plain one lacks.
             None if vendor_mirror_of(line).is_some_and(|mirror| mirror != VendorMirror::Description) => {}
             None => {
                 let text = line.text();
-                let said = normalised(&text);
-                if !said.is_empty() {
-                    tell(own_name(line), Cow::Borrowed(&*said), &shown);
-                }
+                of_line(own_name(line), normalised(&text), line, &|| text.trim().to_owned(), tell);
             }
         }
     }
@@ -102,7 +130,41 @@ fn each_detail(component: &Component<'_>, tell: &mut Tell<'_>) {
             Some(field) => field.name(),
             None => inner.name(),
         };
-        tell(Cow::Borrowed(name), Cow::Borrowed(&said), &|| shown_of_inner(inner));
+        tell(ToldDetail {
+            field: Cow::Borrowed(name),
+            said: Cow::Borrowed(&said),
+            of_line: None,
+            shown: &|| inner_words(inner),
+        });
+    }
+}
+
+/// What a line says in its value, and in its parameters.
+fn of_line(
+    field: Cow<'_, str>,
+    said: Cow<'_, str>,
+    line: &Property<'_>,
+    shown: &dyn Fn() -> String,
+    tell: &mut Tell<'_>,
+) {
+    if !said.is_empty() {
+        tell_parameters(line, &field, &said, tell);
+        tell(ToldDetail { field, said, of_line: None, shown });
+    }
+}
+
+/// What the parameters of a line say, each as a field of its own: `attendees CN`.
+fn tell_parameters(line: &Property<'_>, field: &str, said: &str, tell: &mut Tell<'_>) {
+    for (name, value) in stated_parameters(line) {
+        tell(ToldDetail {
+            field: Cow::Owned(format!("{field} {name}")),
+            said: Cow::Owned(format!("{name} {}", normalised(&value))),
+            of_line: Some(said),
+            shown: &|| match said {
+                "" => value.clone(),
+                _ => format!("{} of {}", value, line.text().trim()),
+            },
+        });
     }
 }
 
@@ -125,12 +187,12 @@ fn of_field(field: Field, line: &Property<'_>, tell: &mut Tell<'_>) {
             for part in split_list(&value) {
                 let text = unescape_text(part);
                 let said = normalised(&text);
-                if !said.is_empty() {
-                    tell(name(), Cow::Borrowed(&*said), &|| said.to_string());
-                }
+                of_line(name(), Cow::Borrowed(&*said), line, &|| said.to_string(), tell);
             }
         }
-        Field::Attendees => tell(name(), Cow::Owned(person(line, &value)), &|| shown_person(line)),
+        Field::Attendees => {
+            of_line(name(), Cow::Owned(person(line, &value)), line, &|| shown_person(line), tell);
+        }
         _ => {
             let text = line.text();
             let said = match field {
@@ -140,9 +202,7 @@ fn of_field(field: Field, line: &Property<'_>, tell: &mut Tell<'_>) {
                 Field::Color => Cow::Owned(text.trim().to_lowercase()),
                 _ => normalised(&text),
             };
-            if !said.is_empty() {
-                tell(name(), Cow::Borrowed(&*said), &|| text.trim().to_owned());
-            }
+            of_line(name(), said, line, &|| text.trim().to_owned(), tell);
         }
     }
 }
@@ -224,11 +284,6 @@ fn inner_lines(inner: &Component<'_>) -> String {
     format!("{}\n{}", inner.name().to_ascii_uppercase(), said.join("\n"))
 }
 
-fn shown_of_inner(inner: &Component<'_>) -> String {
-    let words = inner.properties().filter(|line| !line.is("UID") && !line.is("ACTION"));
-    words.map(|line| line.text().trim().to_owned()).collect::<Vec<_>>().join(" ")
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -244,12 +299,14 @@ mod tests {
         let alarm = |lines: &str| format!("BEGIN:VALARM\n{lines}\nEND:VALARM");
         for (one, two) in [
             ("CATEGORIES:Crew,Drill", "CATEGORIES:Drill\nCATEGORIES:Crew"),
+            ("X-DECK;VALUE=TEXT;LANGUAGE=sv:4", "X-DECK:4"),
+            ("DESCRIPTION;LANGUAGE=sv:a", "DESCRIPTION:a"),
             ("PRIORITY:0", "X-EMPTY:"),
             ("GEO:60.1;24.9", "GEO:60.100000;24.900000"),
             ("RELATED-TO:a", "RELATED-TO;RELTYPE=PARENT:a"),
             (
                 "ATTENDEE:mailto:elsa@example.org",
-                "ATTENDEE;PARTSTAT=NEEDS-ACTION;CN=Elsa:MAILTO:elsa@example.org",
+                "ATTENDEE;PARTSTAT=NEEDS-ACTION;CUTYPE=INDIVIDUAL;RSVP=TRUE;CN=Elsa@example.org:MAILTO:elsa@example.org",
             ),
             ("COMMENT:Two  words", "COMMENT:Two words"),
             ("SEQUENCE:1\nDTSTAMP:20260101T000000Z", "SEQUENCE:4"),
@@ -296,5 +353,39 @@ mod tests {
             ("VLOCATION", "Varv"),
         ];
         assert_eq!(lacking, expected.map(|(field, shown)| (field.to_owned(), shown.to_owned())));
+    }
+
+    #[test]
+    fn a_parameter_that_says_something_is_a_detail_of_its_line() {
+        for (full, less, field, shown) in [
+            (
+                "ATTENDEE;PARTSTAT=ACCEPTED;CN=Elsa Holm:mailto:elsa@example.org".to_owned(),
+                "ATTENDEE;PARTSTAT=ACCEPTED:mailto:elsa@example.org".to_owned(),
+                "attendees CN",
+                "Elsa Holm of mailto:elsa@example.org",
+            ),
+            ("X-DECK;X-SIDE=port:4".to_owned(), "X-DECK:4".to_owned(), "X-DECK X-SIDE", "port of 4"),
+            (
+                "CONFERENCE;LABEL=Bridge:https://example.org/a".to_owned(),
+                "CONFERENCE:https://example.org/a".to_owned(),
+                "conference LABEL",
+                "Bridge of https://example.org/a",
+            ),
+            (
+                "LOCATION;ALTREP=\"https://example.org/quay\":Quay 2".to_owned(),
+                "LOCATION:Quay 2".to_owned(),
+                "location ALTREP",
+                "https://example.org/quay",
+            ),
+        ] {
+            let (full, less) = (event(&full), event(&less));
+            let lacking = details_lacking(&full, &less);
+            let told: Vec<_> = lacking.iter().map(|one| (one.field.as_str(), one.shown.as_str())).collect();
+            assert_eq!(told, [(field, shown)]);
+            assert_eq!(details_lacking(&less, &full), [], "a name that is given there is no loss");
+        }
+        // Where the line itself is gone, it is one thing that is gone.
+        let full = event("ATTENDEE;CN=Elsa Holm;CUTYPE=GROUP:mailto:elsa@example.org");
+        assert_eq!(details_lacking(&full, &event("PRIORITY:0")).len(), 1);
     }
 }

@@ -40,6 +40,16 @@ impl Moment {
     }
 }
 
+/// Whether two events end at the same moment. A length in days is nominal, one in
+/// hours exact, and servers write one as the other: either reading will do.
+pub(crate) fn same_end(
+    (one, one_zones): (&Event<'_>, &ZoneResolver),
+    (two, two_zones): (&Event<'_>, &ZoneResolver),
+) -> bool {
+    Moment::of_end(one, one_zones) == Moment::of_end(two, two_zones)
+        || Moment::of(&one.end(), one_zones) == Moment::of(&two.end(), two_zones)
+}
+
 impl Fingerprint {
     /// The fingerprint of an event as a number, made without keeping it. `None`
     /// without a title, which leaves too little to go by.

@@ -13,10 +13,10 @@
 use std::collections::BTreeMap;
 
 use super::details::details_lacking;
-use super::duplicates::Moment;
-use super::field_value::field_number;
+use super::duplicates::{Moment, same_end};
 use super::markup::words_without_markup;
 use super::rule_text::evened_rule;
+use super::text::normalised;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Event, EventTime, Series};
 use emvo_ical::day::clock_seconds;
@@ -96,20 +96,14 @@ impl Told {
         if Moment::of(one.start(), one_zones) != Moment::of(two.start(), two_zones) {
             self.tell(Field::Start, one.start().to_string(), two.start().to_string());
         }
-        // A length in days is nominal, one in hours exact, and servers write one as the
-        // other: either reading will do.
-        let (first, second) = (one.end(), two.end());
-        let is_same_end = Moment::of(&first, one_zones) == Moment::of(&second, two_zones)
-            || Moment::of_end(one, one_zones) == Moment::of_end(two, two_zones);
-        if !is_same_end {
-            self.tell(Field::End, first.to_string(), second.to_string());
+        if !same_end((one, one_zones), (two, two_zones)) {
+            self.tell(Field::End, one.end().to_string(), two.end().to_string());
         }
     }
 
     fn core(&mut self, one: &Event<'_>, two: &Event<'_>) {
         for field in Field::all().filter(|field| field.weight() == Weight::Core) {
-            let differs = field_number(field, one) != field_number(field, two);
-            if differs && !(field == Field::Description && differ_in_markup(one, two)) {
+            if differ_in(field, one, two) && !(field == Field::Description && differ_in_markup(one, two)) {
                 self.tell(field, said(field, one), said(field, two));
             }
         }
@@ -235,6 +229,19 @@ fn by_date<'s, 'a>(series: &'s Series<'a>, zones: &ZoneResolver) -> BTreeMap<Mom
 
 fn described(event: &Event<'_>) -> String {
     format!("{} {}", event.span(), event.title().unwrap_or_default()).trim().to_owned()
+}
+
+/// Whether two events differ in a field that makes them the events they are.
+fn differ_in(field: Field, one: &Event<'_>, two: &Event<'_>) -> bool {
+    match field {
+        Field::Busy => one.is_busy() != two.is_busy(),
+        Field::Private => one.classification() != two.classification(),
+        Field::Status => one.status() != two.status(),
+        _ => {
+            let [first, second] = [one, two].map(|event| event.text(field.property()).unwrap_or_default());
+            normalised(&first) != normalised(&second)
+        }
+    }
 }
 
 /// Whether two descriptions say the same words, one of them with markup around them.

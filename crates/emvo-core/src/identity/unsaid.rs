@@ -1,9 +1,11 @@
 //! What one event says and another, that is to stand for it, does not.
 
-use super::duplicates::Moment;
+use super::details::details_lacking;
+use super::duplicates::{Moment, same_end};
+use super::rule_text::evened_rule;
 use super::text::normalised;
-use emvo_ical::calendar::fields::{Comparison, Field, Weight};
-use emvo_ical::calendar::{Event, Series, vendor_mirror_of};
+use emvo_ical::calendar::fields::{Field, Weight};
+use emvo_ical::calendar::{Event, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::zone::ZoneResolver;
 use serde::{Deserialize, Serialize};
@@ -73,10 +75,9 @@ fn times_unsaid(
     };
     let same_start = Moment::of(one.start(), one_zones) == Moment::of(other.start(), other_zones);
     tell(Field::Start, same_start, &|| one.start().to_string());
-    let same_end = Moment::of_end(one, one_zones) == Moment::of_end(other, other_zones);
-    tell(Field::End, same_end, &|| one.end().to_string());
+    tell(Field::End, same_end((one, one_zones), (other, other_zones)), &|| one.end().to_string());
     for rule in one.rules() {
-        let is_said = other.rules().any(|there| there.trim().eq_ignore_ascii_case(rule.trim()));
+        let is_said = other.rules().any(|there| evened_rule(&there) == evened_rule(&rule));
         tell(Field::Repeat, is_said, &|| rule.clone().into_owned());
     }
     for field in [Field::Exceptions, Field::ExtraDates] {
@@ -89,44 +90,23 @@ fn times_unsaid(
 }
 
 fn add_words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statement>) {
-    for line in one.component().properties().filter(|line| !line.value().trim().is_empty()) {
-        let field = Field::of_property(line.name());
-        match field {
-            Some(Field::Category) => {}
-            Some(field) if matches!(field.weight(), Weight::When | Weight::Stamp) => {}
-            Some(field) => {
-                if !says(other, field, line, one) {
-                    found.push(Statement::of(field.name(), line.text()));
-                }
-            }
-            None if vendor_mirror_of(line).is_some() => {}
-            None => {
-                let mut there = other.component().properties_named(line.name());
-                if !there.any(|there| normalised(&there.text()) == normalised(&line.text())) {
-                    found.push(Statement::of(&line.name().to_ascii_uppercase(), line.text()));
-                }
-            }
+    for field in Field::all().filter(|field| field.weight() == Weight::Core) {
+        if !says(other, field, one) {
+            let text = one.text(field.property()).unwrap_or_default();
+            found.push(Statement::of(field.name(), text));
         }
     }
-    let there = other.categories();
-    for category in one.categories().into_iter().filter(|category| !there.contains(category)) {
-        found.push(Statement::of(Field::Category.name(), category));
-    }
-    for inner in one.component().components() {
-        if !other.component().components().any(|there| there.says_the_same_as(inner)) {
-            found.push(inner_statement(inner));
-        }
-    }
+    found.extend(details_lacking(one.component(), other.component()).into_iter().map(Statement::from));
 }
 
-/// What an inner component says, line by line: when it comes first, and neither
-/// its id nor that a reminder is shown.
 fn inner_statement(inner: &Component<'_>) -> Statement {
     let field = if inner.is("VALARM") { Field::Reminders.name() } else { inner.name() };
     Statement::of(field, inner_words(inner))
 }
 
-fn inner_words(inner: &Component<'_>) -> String {
+/// What an inner component says, line by line: when it comes first, and neither
+/// its id nor that a reminder is shown.
+pub(super) fn inner_words(inner: &Component<'_>) -> String {
     let is_told = |line: &&Property<'_>| {
         let is_usual = line.is("ACTION") && line.value().eq_ignore_ascii_case("DISPLAY");
         !is_usual && !line.is("UID") && !line.is("TRIGGER")
@@ -158,28 +138,19 @@ pub fn said_under<'s, 'a>(
     })
 }
 
-/// Whether an event says in a field what a line of another says there.
-fn says(there: &Event<'_>, field: Field, line: &Property<'_>, of: &Event<'_>) -> bool {
-    match (field, field.comparison()) {
-        (Field::Busy, _) => there.is_busy() || !of.is_busy(),
-        (Field::Private, _) => there.classification() >= of.classification(),
-        (Field::Status, _) => there.status() == of.status(),
-        (Field::Attendees, _) => {
-            let mut lines = there.component().properties_named(line.name());
-            lines.any(|known| {
-                let same = known.value().trim().eq_ignore_ascii_case(line.value().trim());
-                let as_much =
-                    |name: &str| line.parameter(name).is_none_or(|own| known.parameter(name) == Some(own));
-                same && ["PARTSTAT", "ROLE"].into_iter().all(as_much)
-            })
-        }
-        (_, Comparison::Text | Comparison::Texts) => {
-            let mut lines = there.component().properties_named(line.name());
-            lines.any(|known| normalised(&known.text()) == normalised(&line.text()))
-        }
+/// Whether an event says in a field, one that makes it the event it is, what another
+/// says there.
+fn says(there: &Event<'_>, field: Field, one: &Event<'_>) -> bool {
+    match field {
+        Field::Busy => there.is_busy() || !one.is_busy(),
+        Field::Private => there.classification() >= one.classification(),
+        Field::Status => one.text(field.property()).is_none() || there.status() == one.status(),
         _ => {
-            let mut lines = there.component().properties_named(line.name());
-            lines.any(|known| known.value().trim().eq_ignore_ascii_case(line.value().trim()))
+            let said = |event: &Event<'_>| {
+                event.text(field.property()).map(|text| normalised(&text).into_owned()).unwrap_or_default()
+            };
+            let own = said(one);
+            own.is_empty() || own == said(there)
         }
     }
 }

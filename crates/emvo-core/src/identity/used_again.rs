@@ -13,8 +13,14 @@
 //! the habit of two files if **all** ids that they share recur, at least two, and
 //! the dates of the one lie wholly before those of the other.
 
-use hashbrown::HashMap;
+use std::borrow::Cow;
+
+use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
+
+use super::shared::{Numbered, number_of};
+use crate::view::CalendarView;
+use emvo_ical::calendar::{Event, Uid};
 
 /// More files than this that share one id are compared in a row, not all with
 /// all.
@@ -34,6 +40,20 @@ struct Shared {
 }
 
 impl IdsUsedAgain {
+    /// Those among some calendars, by their numbers; an id that one of them has for
+    /// several events is no sign.
+    pub(crate) fn of(sides: &[CalendarView<'_, '_>], many: &HashSet<Cow<'_, str>>) -> Self {
+        let mut starts: HashMap<Cow<'_, str>, Vec<(usize, Date)>> = HashMap::new();
+        for (number, side) in sides.iter().enumerate() {
+            for master in side.calendar.series.iter().filter_map(|series| series.master()) {
+                if let Some(uid) = master.uid().map(Uid::into_text).filter(|uid| !many.contains(uid)) {
+                    starts.entry(uid).or_default().push((number, master.start().date()));
+                }
+            }
+        }
+        Self::among(starts.into_values().filter(|starts| starts.len() > 1))
+    }
+
     /// Looks at each id that several files have: the number of the file, and the
     /// day on which its event starts there.
     pub fn among(ids: impl IntoIterator<Item = Vec<(usize, Date)>>) -> Self {
@@ -71,6 +91,21 @@ impl Shared {
         let are_apart = self.first.zip(self.second).is_some_and(|(one, two)| one.1 < two.0 || two.1 < one.0);
         self.count >= 2 && self.stay == 0 && are_apart
     }
+}
+
+/// The ids under which some calendar has several events: some systems export all dates
+/// of a series so.
+pub(crate) fn uids_of_many<'c>(sides: &[CalendarView<'c, '_>]) -> HashSet<Cow<'c, str>> {
+    let mut many = HashSet::new();
+    for side in sides {
+        let series = &side.calendar.series;
+        let uid = |at: usize| series[at].master().and_then(Event::uid).map(Uid::into_text);
+        // Few share one, and numbers can meet by chance.
+        let shared = Numbered::of(series.len(), |at| Some(number_of(&uid(at)?))).shared();
+        let mut seen = HashSet::new();
+        many.extend(shared.into_iter().filter_map(uid).filter(|uid| !seen.insert(uid.clone())));
+    }
+    many
 }
 
 #[cfg(test)]

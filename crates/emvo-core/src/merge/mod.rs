@@ -21,7 +21,7 @@ mod zones;
 
 pub use incoming::{Busy, Ids, Incoming, Reminders, Stay, apply_incoming};
 pub use look_alikes::{LookAlike, LookAlikes, PairedEvent, SamePair};
-pub use only_new::Known;
+pub use only_new::{Known, TakenOut};
 pub(crate) use zones::refer_to;
 
 use std::borrow::Cow;

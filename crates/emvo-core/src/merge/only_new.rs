@@ -6,11 +6,11 @@ use std::sync::Arc;
 use hashbrown::{HashMap, HashSet};
 
 use super::MergeInput;
-use crate::edit::{Account, Count, Fold, FoldKind, Names};
-use crate::identity::{FieldChange, Statement};
+use crate::edit::{Account, Change, Count, Fold, FoldKind, Names};
+use crate::identity::{FieldChange, Statement, uid_of_other};
 use crate::snapshot::{Changes, Entry};
 use crate::view::CalendarView;
-use emvo_ical::calendar::{ComponentKind, Series};
+use emvo_ical::calendar::{ComponentKind, Series, Uid};
 
 /// Which of some calendars' events and components a destination holds already.
 #[derive(Debug, Default)]
@@ -21,6 +21,19 @@ pub struct Known {
     others: HashSet<(usize, usize)>,
     /// Of which event there each is a version.
     folds: Vec<Fold>,
+    /// The ids of the destination, which none of what is new may have.
+    ids: HashSet<Uid<'static>>,
+}
+
+/// What became of what is there already, and of what is new.
+#[derive(Debug, Default)]
+pub struct TakenOut {
+    /// Of which event there each is a version.
+    pub folds: Vec<Fold>,
+    /// How many.
+    pub account: Account,
+    /// New ids.
+    pub changes: Vec<Change>,
 }
 
 impl Known {
@@ -31,6 +44,9 @@ impl Known {
         existing: &[CalendarView<'_, '_>],
         incoming: &[CalendarView<'_, '_>],
     ) -> Self {
+        let mut known = Self::default();
+        let there = existing.iter().flat_map(|view| &view.calendar.series);
+        known.ids = there.filter_map(|series| Some(series.uid()?.into_owned())).collect();
         let places: HashMap<*const Series<'_>, (usize, usize)> = incoming
             .iter()
             .enumerate()
@@ -39,13 +55,17 @@ impl Known {
                 series.map(move |(at, series)| (std::ptr::from_ref(series).cast(), (side, at)))
             })
             .collect();
-        let mut known = Self::default();
         let pairs = found.changed.iter().chain(&found.moved);
         let pairs = pairs.map(|pair| (&pair.old, &pair.new, &*pair.fields));
         let same = found.unchanged.iter().map(|(old, new)| (old, new, [].as_slice()));
         for (old, new, fields) in pairs.chain(same) {
             known.series.extend(places.get(&std::ptr::from_ref(new.series).cast()));
             known.folds.push(fold(old, new, fields, (existing, incoming)));
+        }
+        for one in found.standing.iter().filter(|one| one.is_whole) {
+            known.series.extend(places.get(&std::ptr::from_ref(one.event.series).cast()));
+            let fold = fold(&one.there[0], &one.event, &[], (existing, incoming));
+            known.folds.push(Fold { left: one.left.clone().into(), ..fold });
         }
         let is_new: HashSet<*const ()> = found
             .others
@@ -63,9 +83,11 @@ impl Known {
         known
     }
 
-    /// Takes what is known out of the calendars. Gives what became of it.
-    pub fn take_out(self, incoming: &mut [MergeInput<'_>]) -> (Vec<Fold>, Account) {
+    /// Takes what is known out of the calendars. Gives what became of it. What is new
+    /// under an id that stands there for another event gets a derived one (rule U08).
+    pub fn take_out(self, incoming: &mut [MergeInput<'_>]) -> TakenOut {
         let mut account = Account::default();
+        let mut changes = Vec::new();
         account.events.folded += self.folds.len();
         for (side, input) in incoming.iter_mut().enumerate() {
             let mut at = 0;
@@ -73,6 +95,20 @@ impl Known {
                 at += 1;
                 !self.series.contains(&(side, at - 1))
             });
+            for series in &mut input.calendar.series {
+                let Some(uid) = series.uid().filter(|uid| self.ids.contains(uid)) else { continue };
+                let before = uid.as_str().to_owned();
+                let free = (0..).map(|salt| uid_of_other(&before, series, salt));
+                if let Some(uid) = free.into_iter().find(|uid| !self.ids.contains(uid)) {
+                    series.set_uid(&uid);
+                    changes.push(Change::to_event(
+                        Some("U08"),
+                        series.lead(),
+                        format!("UID {before}"),
+                        format!("UID {uid}"),
+                    ));
+                }
+            }
             let mut at = 0;
             input.calendar.others.retain(|other| {
                 at += 1;
@@ -83,7 +119,7 @@ impl Known {
                 !is_known
             });
         }
-        (self.folds, account)
+        TakenOut { folds: self.folds, account, changes }
     }
 }
 

@@ -1,6 +1,7 @@
 //! What a surviving event takes over from its duplicate: nothing that either
 //! of them says is lost.
 
+use crate::identity::stated_parameters;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Classification, Event, Series, VendorMirror, vendor_mirror_of};
 use emvo_ical::content::{Item, Property, escape_text};
@@ -44,7 +45,7 @@ pub(super) fn take_event(event: &mut Event<'_>, other: &Event<'_>) -> Option<Gai
         event.update_vendor_mirrors(VendorMirror::Busy);
     }
     take_lines(event, other, &mut gained);
-    take_answers(event, other, &mut gained);
+    take_parameters(event, other, &mut gained);
     take_components(event, other, &mut gained);
     if gained.is_empty() {
         return None;
@@ -53,20 +54,24 @@ pub(super) fn take_event(event: &mut Event<'_>, other: &Event<'_>) -> Option<Gai
     Some(Gained { before, after: format!("with {}", gained.join(", ")) })
 }
 
-/// What a person answered, where the event has the person without it.
-fn take_answers(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
-    for line in other.people() {
+/// What a line says in its parameters, where the event has the line without them: the
+/// answer of a person, a name, a side.
+fn take_parameters(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<String>) {
+    for line in other.component().properties().filter(|line| !is_own(line)) {
         let is_same = |known: &Property<'_>| {
             known.is(line.name()) && known.value().trim().eq_ignore_ascii_case(line.value().trim())
         };
-        for name in ["PARTSTAT", "ROLE"] {
-            let Some(said) = line.parameter(name) else { continue };
+        let answers = ["PARTSTAT", "ROLE"].into_iter().filter_map(|name| {
+            let said = line.parameter(name).filter(|said| said != "NEEDS-ACTION")?;
+            Some((name.to_owned(), said.into_owned()))
+        });
+        for (name, said) in answers.chain(stated_parameters(line)) {
             let lacks = |known: &Property<'_>| {
-                let own = known.parameter(name);
-                said != "NEEDS-ACTION" && own.is_none_or(|own| own.eq_ignore_ascii_case("NEEDS-ACTION"))
+                let own = known.parameter(&name);
+                own.is_none_or(|own| own.is_empty() || own.eq_ignore_ascii_case("NEEDS-ACTION"))
             };
             let wanted = |known: &Property<'_>| is_same(known) && lacks(known);
-            if !event.people().any(wanted) {
+            if !event.component().properties().any(wanted) {
                 continue;
             }
             event.edit(|component| {
@@ -74,7 +79,7 @@ fn take_answers(event: &mut Event<'_>, other: &Event<'_>, gained: &mut Vec<Strin
                     if let Item::Property(known) = item
                         && wanted(known)
                     {
-                        *item = Item::Property(known.with_parameter(name, Some(&said)));
+                        *item = Item::Property(known.with_parameter(&name, Some(&said)));
                     }
                 }
             });

@@ -9,12 +9,10 @@ use super::winners::{Candidate, Winners};
 use super::{Apart, Entry, Merge, union};
 use crate::edit::FoldKind;
 use crate::identity::{
-    IdsUsedAgain, Moment, Numbered, Provenance, Revision, Statement, VersionKey, derived_uid,
-    derived_uid_of_parts, is_derived, number_of,
+    IdsUsedAgain, Moment, Numbered, Provenance, Revision, Statement, VersionKey, derived_uid, is_derived,
+    number_of, uid_of_other,
 };
-use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Calendar, Series, Uid};
-use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Recurrence, on_clock_of};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
@@ -353,18 +351,6 @@ impl<'a> MergeGroup<'_, 'a> {
                 end(one) == end(two) && self.terms.are_one_but_for_dates(one, two)
             })
     }
-}
-
-/// An id for an event of its own: from the id that it had and all that it says
-/// but stamps, so that it does not depend on what else there is.
-fn uid_of_other(before: &str, series: &Series<'_>, salt: u32) -> Uid<'static> {
-    let is_said = |line: &&Property<'_>| {
-        Field::of_property(line.name()).is_none_or(|field| field.weight() != Weight::Stamp)
-    };
-    let lines = series.events().flat_map(|event| event.component().properties().filter(is_said));
-    let lines: Vec<_> = lines.map(Property::logical).collect();
-    let parts: Vec<&str> = [before].into_iter().chain(lines.iter().map(|line| &**line)).collect();
-    derived_uid_of_parts(&parts, salt)
 }
 
 fn is_same(one: &Series<'_>, two: &Series<'_>) -> bool {

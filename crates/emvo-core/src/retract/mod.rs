@@ -12,14 +12,13 @@
 //!                      Leave, Elsa (a third id)     one more copy
 //! ```
 
-mod earlier;
 mod likeness;
 
 use hashbrown::{HashMap, HashSet};
 
 use crate::identity::{FieldChange, field_changes, same_dates};
+use crate::snapshot::stood_there;
 use crate::view::CalendarView;
-use earlier::was_there;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Series, Uid};
 use emvo_ical::recurrence::Ceiling;
@@ -81,7 +80,7 @@ pub fn traces(
     pair_alike(&import, &now, &mut matches);
     forget_habits(&mut matches);
     let is_twice = was_imported_twice(&matches);
-    let was_there = was_there(&in_books(before), &now);
+    let was_there = stood_there(before, target);
     let is_known = !before.is_empty();
     matches
         .into_iter()

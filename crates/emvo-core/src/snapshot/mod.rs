@@ -11,6 +11,7 @@ mod fields;
 mod habits;
 mod matching;
 mod reach;
+mod standing;
 
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
@@ -19,9 +20,10 @@ use emvo_ical::zone::ZoneResolver;
 pub use crate::identity::FieldChange;
 pub use cancellation::cancellation;
 pub use components::{LineChange, OtherChange};
+pub use standing::{Standing, still_there};
 
 use jiff::civil::Date;
-use matching::Matching;
+use matching::{Evidence, matching};
 use reach::Reach;
 
 /// An event of a snapshot, with what its zone names mean.
@@ -97,6 +99,11 @@ pub struct Changes<'s, 'a> {
     pub not_kept: Vec<String>,
     /// Fields that the destination fills in nearly every pair: it gives them itself.
     pub given_there: Vec<String>,
+    /// How many ids stand for other events than they did: a system that counts from 1
+    /// in each download (rule U08).
+    pub ids_used_again: usize,
+    /// Of a destination, what of the added events stands there under other events.
+    pub standing: Vec<Standing<'s, 'a>>,
 }
 
 /// What two snapshots are to each other.
@@ -115,12 +122,13 @@ pub fn changes<'s, 'a>(
     relation: Relation,
 ) -> Changes<'s, 'a> {
     let (olds, news) = (entries(old), entries(new));
-    let matching = Matching::of(&olds, &news);
+    let evidence = Evidence::of(old, new, relation);
+    let pairs = matching(&olds, &news, &evidence);
     // What the destination holds besides is its own.
     let reach = (relation == Relation::SameSystem).then(|| Reach::of(&news)).flatten();
     let mut found = Changes::default();
     for (at, entry) in olds.iter().enumerate() {
-        match matching.pair_of[at] {
+        match pairs.second_of[at] {
             Some(place) => found.pair(*entry, news[place], reach),
             None if reach.is_some_and(|reach| reach.leaves_out(entry)) => {
                 found.outside.push(Outside { entry: *entry, goes_on: None });
@@ -129,18 +137,25 @@ pub fn changes<'s, 'a>(
         }
     }
     found.forget_habits(relation);
-    let is_new = |(at, _): &(usize, &Entry<'s, 'a>)| !matching.taken[*at];
+    let is_new = |(at, _): &(usize, &Entry<'s, 'a>)| pairs.first_of[*at].is_none();
     found.added = news.iter().enumerate().filter(is_new).map(|(_, entry)| *entry).collect();
+    found.ids_used_again = evidence.most_ids_used_again();
+    if relation == Relation::Destination {
+        found.standing = standing::standing(&found.added, &olds, &evidence);
+    }
     found.others = components::others_changed(old, new);
     found.lines = components::lines_changed(old, new);
     found
 }
 
-/// Which of some events are in the calendars of a destination still.
-pub fn still_there<'s, 'a>(events: &[Entry<'s, 'a>], there: &[CalendarView<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
-    let matching = Matching::of(events, &entries(there));
-    let found = events.iter().zip(matching.pair_of).filter(|(_, place)| place.is_some());
-    found.map(|(entry, _)| *entry).collect()
+/// Whether each event of a calendar stood there before, one for one: by id, and where
+/// ids are new at every export by title and times. An event that stands there once more
+/// than before was not, and neither was one that says otherwise.
+pub(crate) fn stood_there(before: &[CalendarView<'_, '_>], now: CalendarView<'_, '_>) -> Vec<bool> {
+    let now = [now];
+    let evidence = Evidence::of(before, &now, Relation::Destination);
+    let pairs = matching(&entries(before), &entries(&now), &evidence);
+    pairs.first_of.into_iter().map(|place| place.is_some()).collect()
 }
 
 fn entries<'s, 'a>(sides: &[CalendarView<'s, 'a>]) -> Vec<Entry<'s, 'a>> {

@@ -1,9 +1,9 @@
 //! What is left to do by hand in a destination that takes no updates: which events
-//! to delete there, which to move, which to change, in words.
+//! to delete there, which to move, which to change, what to decide on, in words.
 
 use std::path::Path;
 
-use emvo_core::snapshot::{Changes, Entry, OtherChange, Pair};
+use emvo_core::snapshot::{Changes, Entry, OtherChange, Pair, Standing};
 use emvo_ical::calendar::ComponentKind;
 use serde::Serialize;
 
@@ -16,16 +16,19 @@ enum Chore {
     Delete,
     Move,
     Change,
+    /// To decide whether two are one.
+    Decide,
 }
 
 impl Chore {
-    const ALL: [Self; 3] = [Self::Delete, Self::Move, Self::Change];
+    const ALL: [Self; 4] = [Self::Delete, Self::Move, Self::Change, Self::Decide];
 
     fn word(self) -> &'static str {
         match self {
             Self::Delete => "delete",
             Self::Move => "move",
             Self::Change => "change",
+            Self::Decide => "decide on",
         }
     }
 }
@@ -83,6 +86,38 @@ impl ByHand {
                 calendar: String::new(),
                 uid: told.uid.clone(),
             });
+        }
+        self
+    }
+
+    /// With what stands in a destination as other events than those that are imported:
+    /// dates of a series that the import brings as a whole, and events that may be older
+    /// versions, or another person's; not of those that are `gone` as it is.
+    pub(crate) fn with_standing(
+        mut self,
+        standing: &[Standing<'_, '_>],
+        gone: &[Entry<'_, '_>],
+        names: &[String],
+    ) -> Self {
+        let name = |side: usize| names.get(side).cloned().unwrap_or_default();
+        let is_left =
+            |there: &&Entry<'_, '_>| !gone.iter().any(|entry| std::ptr::eq(entry.series, there.series));
+        for one in standing.iter().filter(|one| !one.is_whole) {
+            let (lead, span) = (one.event.series.lead(), one.event.series.lead().span());
+            for there in one.there.iter().filter(is_left) {
+                let how = format!(
+                    "the import brings this date with the series `{}` from {span} on",
+                    lead.title().unwrap_or_default()
+                );
+                let chore = if there.series.repeats() { Chore::Decide } else { Chore::Delete };
+                self.rows.push(row_of(chore, there, how, name(there.side)));
+            }
+            if let Some((there, field)) = one.otherwise.as_ref().filter(|(there, _)| is_left(&there)) {
+                let how = format!(
+                    "the import brings one of this title and time with another {field}: if the two are one, delete this one"
+                );
+                self.rows.push(row_of(Chore::Decide, there, how, name(there.side)));
+            }
         }
         self
     }

@@ -90,7 +90,7 @@ impl Answer for Compared<'_, '_> {
     }
 
     fn json(&self) -> impl Serialize {
-        to_json(&self.found, self.outputs.clone())
+        ChangesJson { warnings: self.warnings(), ..to_json(&self.found, self.outputs.clone()) }
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -105,8 +105,17 @@ impl Answer for Compared<'_, '_> {
                 names.join(", ")
             )
         });
-        self.unread().into_iter().chain(stamps).collect()
+        let used_again = used_again_line(self.found.ids_used_again, "the later export");
+        self.unread().into_iter().chain(stamps).chain(used_again).collect()
     }
+}
+
+/// That a system gives its ids to other events in each download.
+pub(crate) fn used_again_line(ids: usize, there: &str) -> Option<String> {
+    (ids > 0).then(|| {
+        let ids = counted(ids, "id stands", "ids stand");
+        format!("{ids} for other events in {there}: it counts anew in each download, so both are kept apart")
+    })
 }
 
 fn text(found: &Changes<'_, '_>, detail: Detail) -> String {
@@ -177,6 +186,7 @@ struct ChangesJson {
     calendar_lines: Vec<FieldJson>,
     counts: CountsJson,
     outputs: Vec<String>,
+    warnings: Vec<String>,
 }
 
 #[derive(Serialize)]
@@ -303,5 +313,6 @@ fn to_json(found: &Changes<'_, '_>, outputs: Vec<String>) -> ChangesJson {
         calendar_lines: lines.collect(),
         counts,
         outputs,
+        warnings: Vec::new(),
     }
 }

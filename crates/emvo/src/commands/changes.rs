@@ -1,13 +1,14 @@
 //! `changes`: what happened between two snapshots.
 
-use std::collections::BTreeSet;
+use std::collections::{BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
 use emvo_core::edit::sync_definitions;
+use emvo_core::identity::uid_of_other;
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::snapshot::{Changes, Entry, Relation, cancellation, changes};
 use emvo_core::view::CalendarView;
-use emvo_ical::calendar::{Calendar, Placed, write_with_head};
+use emvo_ical::calendar::{Calendar, Placed, Series, Uid, write_with_head};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::zone::ZoneResolver;
 
@@ -100,11 +101,12 @@ fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>], content: Content
     let pairs = found.changed.iter().chain(&found.moved).map(|pair| &pair.new);
     let pairs = pairs.filter(|_| content == Content::WhatDiffers);
     let all: Vec<&Entry<'_, '_>> = found.added.iter().chain(pairs).collect();
+    let ids = ids_there(found);
     let others = found.others.iter().filter(|other| content == Content::WhatDiffers || other.old.is_none());
     let others: Vec<_> = others.filter_map(|other| other.new).collect();
     let mut bytes = Vec::new();
     for (side, CalendarView { calendar, zones, .. }) in new.iter().enumerate() {
-        let own = all.iter().filter(|entry| entry.side == side).map(|entry| entry.series.clone());
+        let own = all.iter().filter(|entry| entry.side == side).map(|entry| under_its_id(entry, &ids));
         let is_meant = |one: &&Placed<Component<'_>>| {
             others.iter().any(|(_, other)| std::ptr::eq(*other, &raw const one.it))
         };
@@ -121,6 +123,46 @@ fn delta(found: &Changes<'_, '_>, new: &[CalendarView<'_, '_>], content: Content
         push_part(&mut part, zones, &mut bytes);
     }
     bytes
+}
+
+/// Under which id a destination has each event that it has, and all ids that it has.
+struct IdsThere<'i, 'a> {
+    of: HashMap<*const Series<'a>, Uid<'i>>,
+    all: HashSet<Uid<'i>>,
+}
+
+fn ids_there<'f, 'a>(found: &'f Changes<'_, 'a>) -> IdsThere<'f, 'a> {
+    let pairs = found.changed.iter().chain(&found.moved).map(|pair| (&pair.old, Some(&pair.new)));
+    let same = found.unchanged.iter().map(|(old, new)| (old, Some(new)));
+    let alone = found.removed.iter().chain(found.outside.iter().map(|one| &one.entry));
+    let mut ids = IdsThere { of: HashMap::new(), all: HashSet::new() };
+    for (old, new) in pairs.chain(same).chain(alone.map(|old| (old, None))) {
+        let Some(uid) = old.series.uid() else { continue };
+        if let Some(new) = new {
+            ids.of.insert(std::ptr::from_ref(new.series), uid.clone());
+        }
+        ids.all.insert(uid);
+    }
+    ids
+}
+
+/// An event under the id that the destination knows it by; one that is new there under
+/// an id of its own.
+fn under_its_id<'a>(entry: &Entry<'_, 'a>, ids: &IdsThere<'_, 'a>) -> Series<'a> {
+    let mut series = entry.series.clone();
+    let Some(own) = entry.series.uid() else { return series };
+    match ids.of.get(&std::ptr::from_ref(entry.series)) {
+        Some(known) if *known == own => {}
+        Some(known) => series.set_uid(known),
+        None if ids.all.contains(&own) => {
+            let derived = (0..).map(|salt| uid_of_other(own.as_str(), entry.series, salt));
+            if let Some(free) = derived.into_iter().find(|uid| !ids.all.contains(uid)) {
+                series.set_uid(&free);
+            }
+        }
+        None => {}
+    }
+    series
 }
 
 /// Adds a part of a calendar, with the definitions that it needs.

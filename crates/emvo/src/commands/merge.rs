@@ -278,9 +278,10 @@ fn combined<'t>(
     let (existing, mut incoming) = merge_inputs(sources, first)?;
     let known = held.as_mut().map(|held| held.take_out(&mut incoming));
     let mut merged = merge(existing, incoming, options);
-    if let Some((folds, account)) = known {
-        merged.folds.splice(..0, folds);
-        merged.account += account;
+    if let Some(known) = known {
+        merged.folds.splice(..0, known.folds);
+        merged.changes.splice(..0, known.changes);
+        merged.account += known.account;
     }
     let mut warnings: Vec<String> = merged.warnings.iter().map(warning_in_words).collect();
     warnings.extend(held.into_iter().flat_map(|held| std::mem::take(&mut held.warnings)));

@@ -1,14 +1,15 @@
 //! Catching up with a destination that takes no updates: what it does not hold yet
 //! is imported, and a person does the rest by hand.
 
+use std::collections::HashSet;
 use std::path::PathBuf;
 
 use anyhow::bail;
-use emvo_core::edit::{Account, Fold};
-use emvo_core::merge::{Known, MergeInput};
-use emvo_core::snapshot::{Relation, changes, still_there};
+use emvo_core::merge::{Known, MergeInput, TakenOut};
+use emvo_core::snapshot::{Changes, Entry, Relation, changes, still_there};
 
 use crate::answer::by_hand::ByHand;
+use crate::answer::changes::used_again_line;
 use crate::answer::list::unread_line;
 use crate::input::{Source, views};
 
@@ -50,10 +51,14 @@ impl Held {
         let found = changes(&held, &incoming, Relation::Destination);
         let older = views(earlier);
         let between = changes(&older, &incoming, Relation::SameSystem);
-        let gone = still_there(&between.removed, &held);
+        let gone = still_there(&left_over(&between, &found), &older, &held, &found);
         let names: Vec<String> = held.iter().map(|view| view.calendar.name()).collect();
-        let kept = found.others.iter().filter(|other| other.new.is_some()).cloned().collect::<Vec<_>>();
-        let by_hand = ByHand::of(&found, &gone, &names).with_others(&kept);
+        let others = found.others.iter().filter(|other| other.new.is_some()).cloned().collect::<Vec<_>>();
+        let by_hand = ByHand::of(&found, &gone, &names).with_others(&others).with_standing(
+            &found.standing,
+            &gone,
+            &names,
+        );
         // What cannot be read there may be what is about to be imported.
         let unread = |sources, what: &str| Some(format!("of {what}, {}", unread_line(sources)?));
         let there = unread(std::slice::from_ref(destination), "what the destination holds");
@@ -67,6 +72,7 @@ impl Held {
                 warnings.push(format!("{} {what}; no difference is made of it", names.join(", ")));
             }
         }
+        warnings.extend(used_again_line(found.ids_used_again, "what is imported"));
         Ok(Self { known: Known::of(&found, &held, &incoming), by_hand, warnings })
     }
 
@@ -75,7 +81,16 @@ impl Held {
     }
 
     /// Takes what is there already out of the incoming calendars.
-    pub(crate) fn take_out(&mut self, incoming: &mut [MergeInput<'_>]) -> (Vec<Fold>, Account) {
+    pub(crate) fn take_out(&mut self, incoming: &mut [MergeInput<'_>]) -> TakenOut {
         std::mem::take(&mut self.known).take_out(incoming)
     }
+}
+
+/// What the earlier download had and the new one has not, or has otherwise and the
+/// destination does not know: an older version may stand there.
+fn left_over<'s, 'a>(between: &Changes<'s, 'a>, found: &Changes<'s, 'a>) -> Vec<Entry<'s, 'a>> {
+    let added: HashSet<_> = found.added.iter().map(|entry| std::ptr::from_ref(entry.series)).collect();
+    let pairs = between.changed.iter().chain(&between.moved);
+    let unknown = pairs.filter(|pair| added.contains(&std::ptr::from_ref(pair.new.series)));
+    between.removed.iter().copied().chain(unknown.map(|pair| pair.old)).collect()
 }
