@@ -35,7 +35,7 @@ fn each_statement_that_is_missing_is_named() {
         (
             "ATTENDEE;PARTSTAT=ACCEPTED:mailto:elsa@example.org",
             "ATTENDEE:mailto:elsa@example.org",
-            &["attendees mailto:elsa@example.org"],
+            &["attendees mailto:elsa@example.org accepted"],
         ),
         (
             "ATTACH:https://example.org/a",

@@ -218,7 +218,22 @@ fn cause(cause: &Cause) -> Markup {
     html! {
         li {
             (cause.summary)
-            @if let Some(todo) = &cause.todo { span.todo { "→ " code { (todo) } } }
+            @if let Some(line) = &cause.todo { span.todo { "→ " (todo(line)) } }
+        }
+    }
+}
+
+/// What to do: what is typed stands as it is typed, words stand as words.
+fn todo(line: &str) -> Markup {
+    let is_typed = line.starts_with("--") || line.starts_with("emvo ");
+    html! {
+        @if is_typed {
+            code { (line) }
+        } @else {
+            // What stands between two backticks is typed.
+            @for (at, part) in line.split('`').enumerate() {
+                @if at % 2 == 1 { code { (part) } } @else { (part) }
+            }
         }
     }
 }

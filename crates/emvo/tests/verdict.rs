@@ -263,6 +263,32 @@ fn a_rehearsal_tells_what_would_be_lost_besides_dates() {
     assert!(!run.stdout.contains("May the old calendars go"), "{}", run.stdout);
 }
 
+/// A destination that takes a table with certain columns, whatever the files hold.
+#[test]
+fn a_rehearsal_goes_through_the_columns_of_the_destination() {
+    let watch = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART:20260907T080000Z\nDTEND:20260907T090000Z\nLOCATION:Quay 2\nDESCRIPTION:Bring vests\nEND:VEVENT\n";
+    let weekly = watch.replace("END:VEVENT", "RRULE:FREQ=WEEKLY;COUNT=3\nEND:VEVENT");
+    let columns = |more: &str| {
+        let column = |field: &&str| format!("[[column]]\nfield = \"{field}\"\nheader = \"{field}\"\n");
+        ["title", "start", "end", "location"].iter().map(column).collect::<String>() + more
+    };
+    let repeat = "[[column]]\nfield = \"repeat\"\nheader = \"repeat\"\n";
+    for (event, more, status, told) in [
+        (watch, "", 1, "lost its description"),
+        (weekly.as_str(), "", 1, "2  missing"),
+        (weekly.as_str(), repeat, 1, "lost their description"),
+        (&weekly.replace("DESCRIPTION:Bring vests\n", ""), repeat, 0, "Complete"),
+    ] {
+        let case = Case::new()
+            .file("old.ics", calendar(event))
+            .file("layout.toml", columns(more))
+            .file("there.toml", "columns = \"layout.toml\"\nzones = \"utc\"\n");
+        let run = case.ends(status, &["rehearse", "old.ics", "--limits", "there.toml"]);
+        assert!(run.stdout.contains(told), "{more}{}", run.shown());
+        assert_eq!(case.read("old.ics"), calendar(event));
+    }
+}
+
 #[test]
 fn what_a_plan_leaves_behind_keeps_the_old_calendars() {
     let single = |uid: &str, day: &str, line: &str| {

@@ -5,11 +5,13 @@
 //! taken, cut in length, and spread over several files. What does not fit is
 //! found by the rules F01 to F10; each change here names the one it answers.
 
+mod in_columns;
 mod limits;
 mod rehearse;
 mod series;
 mod split;
 
+pub use in_columns::{InColumns, NoTable, in_columns};
 pub use limits::{
     Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit, Transitions,
     UnfitSeries, Zones,

@@ -79,6 +79,9 @@ pub enum WhyRefused {
     /// It is a series that cannot be taken apart into dates.
     #[error("they are series that it cannot take apart")]
     CannotBeTakenApart,
+    /// Its row in a table is no event to the destination.
+    #[error("their rows cannot be read as events")]
+    Row,
     /// Another event has its id.
     #[error("another event has their id (same_uid = \"skip\")")]
     KnownId,

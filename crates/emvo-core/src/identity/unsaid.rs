@@ -90,10 +90,10 @@ fn times_unsaid(
 }
 
 fn add_words_unsaid(one: &Event<'_>, other: &Event<'_>, found: &mut Vec<Statement>) {
-    for field in Field::all().filter(|field| field.weight() == Weight::Core) {
-        if !says(other, field, one) {
-            let text = one.text(field.property()).unwrap_or_default();
-            found.push(Statement::of(field.name(), text));
+    for line in one.component().properties().filter(|line| !line.value().trim().is_empty()) {
+        let field = Field::of_property(line.name()).filter(|field| field.weight() == Weight::Core);
+        if let Some(field) = field.filter(|field| !says(other, *field, line, one)) {
+            found.push(Statement::of(field.name(), line.text()));
         }
     }
     found.extend(details_lacking(one.component(), other.component()).into_iter().map(Statement::from));
@@ -138,19 +138,16 @@ pub fn said_under<'s, 'a>(
     })
 }
 
-/// Whether an event says in a field, one that makes it the event it is, what another
-/// says there.
-fn says(there: &Event<'_>, field: Field, one: &Event<'_>) -> bool {
+/// Whether an event says in a field, one that makes it the event it is, what a line of
+/// another says there.
+fn says(there: &Event<'_>, field: Field, line: &Property<'_>, one: &Event<'_>) -> bool {
     match field {
         Field::Busy => there.is_busy() || !one.is_busy(),
         Field::Private => there.classification() >= one.classification(),
-        Field::Status => one.text(field.property()).is_none() || there.status() == one.status(),
+        Field::Status => there.status() == one.status(),
         _ => {
-            let said = |event: &Event<'_>| {
-                event.text(field.property()).map(|text| normalised(&text).into_owned()).unwrap_or_default()
-            };
-            let own = said(one);
-            own.is_empty() || own == said(there)
+            let mut lines = there.component().properties_named(line.name());
+            lines.any(|known| normalised(&known.text()) == normalised(&line.text()))
         }
     }
 }

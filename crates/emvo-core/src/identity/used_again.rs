@@ -43,6 +43,9 @@ impl IdsUsedAgain {
     /// Those among some calendars, by their numbers; an id that one of them has for
     /// several events is no sign.
     pub(crate) fn of(sides: &[CalendarView<'_, '_>], many: &HashSet<Cow<'_, str>>) -> Self {
+        if sides.len() < 2 {
+            return Self::default();
+        }
         let mut starts: HashMap<Cow<'_, str>, Vec<(usize, Date)>> = HashMap::new();
         for (number, side) in sides.iter().enumerate() {
             for master in side.calendar.series.iter().filter_map(|series| series.master()) {

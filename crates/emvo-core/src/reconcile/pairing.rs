@@ -166,7 +166,9 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
     /// Duplicates and older versions inside the sources stand once in a result:
     /// that is what combining is for.
     fn explain_duplicates_of_sources(&mut self) {
-        if !self.counterparts.contains(&Counterpart::Unpaired) {
+        let is_unpaired = |counterpart: &Counterpart| *counterpart == Counterpart::Unpaired;
+        // Nothing is left, or nothing is there that it could be a duplicate of.
+        if !self.counterparts.iter().any(is_unpaired) || self.counterparts.iter().all(is_unpaired) {
             return;
         }
         let mut paired: HashMap<Key<'r>, Vec<usize>> = HashMap::new();

@@ -162,7 +162,7 @@ impl Findings<'_> {
         let count: usize = rows.iter().map(|(count, _)| count).sum();
         let are = counted(count, "date is not as it was", "dates are not as they were");
         let summary = format!("{are}: {}", parts.join(", "));
-        let todo = Advice::ByHand("put right what differs, as said above, and compare again");
+        let todo = Advice::ByHand("put right what differs, and compare again");
         all.push(reason(ReasonKind::Dates, None, count, summary, Some(todo)));
     }
 

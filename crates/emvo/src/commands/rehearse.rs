@@ -3,9 +3,9 @@
 use std::collections::BTreeSet;
 use std::path::PathBuf;
 
-use anyhow::bail;
+use anyhow::{Context, bail};
 use emvo_core::edit::sync_definitions;
-use emvo_core::fit::{ImportCount, ImportFile, Limits, Rehearsed, Zones, rehearse};
+use emvo_core::fit::{ImportCount, ImportFile, InColumns, Rehearsed, Zones, in_columns, rehearse};
 use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::survey::default_window;
 use emvo_core::view::CalendarView;
@@ -16,10 +16,10 @@ use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::proof::{Proof, unread};
 use crate::answer::rehearsal::Rehearsal;
-use crate::input::{InputGroup, ReadFiles, Source, views, with_sources};
+use crate::input::{InputGroup, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, Guard, NamedFile, Role, limits_file};
+use crate::output::{Existing, Fitting, Guard, NamedFile, Role};
 use crate::terminal::progress;
 
 /// Play an import into a destination that a limits file describes, and see what would be lost
@@ -52,7 +52,8 @@ impl Command for RehearseArgs {
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
-        let limits = limits_file(&self.limits, &files)?;
+        let fitting = Fitting::of(&self.limits, None, &files)?;
+        let limits = &fitting.limits;
         let mut reading = self.input.reading.resolve(&files)?;
         if let (None, Zones::One(zone)) = (&reading.zones.house, &limits.zones) {
             // Times without a zone are the destination's own there.
@@ -64,7 +65,7 @@ impl Command for RehearseArgs {
         let count = if self.twice { ImportCount::Twice } else { ImportCount::Once };
         let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: output.path() };
         with_sources(&[group], &files, |[sources]| {
-            let held = held(&sources, &limits, count)?;
+            let held = held(&sources, &fitting, &reading, count)?;
             let zones = ZoneResolver::of(&held.calendar, &reading.zones);
             output.write(|_| Ok(bytes_of(&held)))?;
             progress::doing("comparing date by date");
@@ -92,21 +93,45 @@ impl Command for RehearseArgs {
 const NOTHING: &str = "the inputs hold no event that can be read, so there is nothing to rehearse";
 
 /// What the destination holds after the import, with its zones defined.
-fn held<'t>(sources: &[Source<'t>], limits: &Limits, count: ImportCount) -> anyhow::Result<Rehearsed<'t>> {
-    let files: Vec<ImportFile<'_, 't>> = sources
-        .iter()
-        .map(|source| ImportFile {
-            bytes: source.bytes.len(),
-            calendars: source.loaded.iter().map(|loaded| (&loaded.calendar, &loaded.zones)).collect(),
-        })
-        .collect();
+fn held<'t>(
+    sources: &[Source<'t>],
+    fitting: &Fitting,
+    reading: &Reading,
+    count: ImportCount,
+) -> anyhow::Result<Rehearsed<'t>> {
     let Some(window) = default_window(sources.iter().flat_map(Source::calendars)) else { bail!(NOTHING) };
     progress::doing("rehearsing the import");
-    let mut held = rehearse(&files, limits, window.until, count);
+    let tables = tables(sources, fitting, reading)?;
+    let files: Vec<ImportFile<'_, 't>> = match &fitting.columns {
+        Some(_) => tables.iter().map(table_file).collect(),
+        None => sources.iter().map(import_file).collect(),
+    };
+    let mut held = rehearse(&files, &fitting.limits, window.until, count);
     let zones = files.iter().flat_map(|file| &file.calendars).next();
     let zones = zones.map(|(_, zones)| (*zones).clone()).unwrap_or_default();
     sync_definitions(&mut held.calendar, &zones, &BTreeSet::new(), &BTreeSet::new());
+    held.refused.extend(tables.into_iter().flat_map(|table| table.refused));
     Ok(held)
+}
+
+fn import_file<'s, 't>(source: &'s Source<'t>) -> ImportFile<'s, 't> {
+    let calendars = source.loaded.iter().map(|loaded| (&loaded.calendar, &loaded.zones)).collect();
+    ImportFile { bytes: source.bytes.len(), calendars }
+}
+
+fn table_file(table: &InColumns) -> ImportFile<'_, 'static> {
+    let calendars = table.calendars.iter().map(|(calendar, zones)| (calendar, zones)).collect();
+    ImportFile { bytes: table.bytes, calendars }
+}
+
+/// The tables that are imported where the destination takes tables, one for each input.
+fn tables(sources: &[Source<'_>], fitting: &Fitting, reading: &Reading) -> anyhow::Result<Vec<InColumns>> {
+    let Some(columns) = &fitting.columns else { return Ok(Vec::new()) };
+    let table = |source: &Source<'_>| {
+        let table = in_columns(&import_file(source).calendars, columns, &fitting.limits, &reading.zones);
+        table.with_context(|| format!("could not rehearse `{}` as a table", source.path))
+    };
+    sources.iter().map(table).collect()
 }
 
 fn bytes_of(held: &Rehearsed<'_>) -> Vec<u8> {

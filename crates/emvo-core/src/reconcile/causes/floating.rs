@@ -11,7 +11,7 @@
 use std::collections::BTreeMap;
 
 use super::times::pair;
-use super::zones::zones_of_both;
+use super::zones::{name_for_people, zones_of_both};
 use super::{ENOUGH, Evidence};
 use crate::advice::Advice;
 use crate::identity::Moment;
@@ -60,7 +60,7 @@ fn name_gained(evidence: &mut Evidence<'_, '_, '_>, path: &str, members: &[usize
     };
     let zone = zones_of_both(evidence).into_iter().find(|zone| members.iter().all(|at| is_read_in(zone, at)));
     let Some(zone) = zone.filter(|_| is_enough(evidence, path, members.len())) else { return };
-    let name = if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() };
+    let name = name_for_people(&zone).to_owned();
     let occurrences = if members.len() == 1 { "occurrence" } else { "occurrences" };
     let were = if members.len() == 1 { "was" } else { "were" };
     let summary = format!(

@@ -42,6 +42,11 @@ pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
     name_shifts(evidence);
 }
 
+/// The name of a zone as people say it: nobody says `Etc/UTC`.
+pub(super) fn name_for_people(zone: &Zone) -> &str {
+    if zone.is_utc() { "UTC" } else { zone.name() }
+}
+
 fn zone_name(zone: Option<&ZoneRef>) -> String {
     match zone {
         Some(ZoneRef::Named(name)) => name.to_string(),
@@ -163,7 +168,7 @@ impl Swap {
             "{} {amount}, {}between {first} and {last}, all from {path}: their {} times were read as {}",
             occurrences_are(members.len()),
             if is_dated && shifts.len() == 1 { "only while summer time differs, " } else { "" },
-            own.name(),
+            name_for_people(&own),
             candidate.name
         );
         let todo = Advice::ExpressIn { path: path.to_owned(), zone: candidate.zone };
@@ -246,15 +251,13 @@ fn candidates(evidence: &Evidence<'_, '_, '_>, own: &Zone) -> Vec<Candidate> {
     let mut candidates: Vec<Candidate> = names
         .into_iter()
         .map(|zone| Candidate {
-            name: if zone.is_utc() {
-                "UTC".to_owned()
-            } else if zone.name().starts_with("Etc/") {
+            name: if zone.name().starts_with("Etc/") && !zone.is_utc() {
                 format!("{} all year, without summer time", shown_offset(zone.transitions().offset_at(0)))
             } else {
-                zone.name().to_owned()
+                name_for_people(&zone).to_owned()
             },
             transitions: zone.transitions().clone(),
-            zone: Some(if zone.is_utc() { "UTC".to_owned() } else { zone.name().to_owned() }),
+            zone: Some(name_for_people(&zone).to_owned()),
         })
         .collect();
     for instant in [1_768_435_200, 1_784_073_600] {
