@@ -100,13 +100,16 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             doubled: HashSet::new(),
             copies: HashSet::new(),
         };
-        pairing.pair_by(Likeness::AllFields, same_id_words_and_times);
-        pairing.pair_by(Likeness::AllFields, |records, at| Some(same_words_and_times(records, at)));
-        pairing.explain_duplicates_of_sources();
-        pairing.pair_by(Likeness::Key, same_id_words_and_times);
-        pairing.pair_by(Likeness::Key, |records, at| Some(same_words_and_times(records, at)));
-        pairing.explain_duplicates_of_sources();
-        pairing.find_copies();
+        // Where every date moved, no round by times can find anything.
+        if pairing.some_have_words_and_times_in_common() {
+            pairing.pair_by(Likeness::AllFields, same_id_words_and_times);
+            pairing.pair_by(Likeness::AllFields, |records, at| Some(same_words_and_times(records, at)));
+            pairing.explain_duplicates_of_sources();
+            pairing.pair_by(Likeness::Key, same_id_words_and_times);
+            pairing.pair_by(Likeness::Key, |records, at| Some(same_words_and_times(records, at)));
+            pairing.explain_duplicates_of_sources();
+            pairing.find_copies();
+        }
         pairing.pair_by(Likeness::Key, same_id_and_start);
         pairing.pair_nearby(|records, at| Cow::Borrowed(records.uid(at)));
         for form in TITLE_FORMS {
@@ -122,6 +125,14 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
         // What moved or has other words by now moved for its duplicates as well.
         pairing.explain_duplicates_of_sources();
         pairing
+    }
+
+    /// Whether some occurrence of the sources may have the words and times of one of
+    /// the result.
+    fn some_have_words_and_times_in_common(&self) -> bool {
+        let (sources, results) =
+            self.unpaired_by(|records, at| Some(number_of(&same_words_and_times(records, at))));
+        sources.meeting(&results).next().is_some()
     }
 
     /// Pairs what has the same key and is as like as asked for: of several, the
