@@ -42,6 +42,24 @@ pub enum Advice {
     },
     /// Name the column that holds the start.
     NameStartColumn,
+    /// Say that a column holds the field.
+    NameColumn {
+        /// The field.
+        field: &'static str,
+        /// The header of the column.
+        header: String,
+    },
+    /// Say which field a column holds, or that it is none.
+    NameOrCarry {
+        /// The field that it may be.
+        field: &'static str,
+        /// The header of the column.
+        header: String,
+    },
+    /// Say what the numbers of lengths count.
+    SayLengthUnit,
+    /// Say what stands behind the point of times such as `9.3`.
+    SayClockDot,
     /// Say which of two columns holds the field.
     ChooseColumn {
         /// The field.

@@ -65,7 +65,8 @@ pub fn in_columns(
 
 /// What is left out where the columns have no place for it, rather than written in
 /// other words.
-const LEFT_OUT: [ColumnField; 5] = [
+const LEFT_OUT: [ColumnField; 6] = [
+    ColumnField::EndDate,
     ColumnField::Zone,
     ColumnField::Repeat,
     ColumnField::Exceptions,

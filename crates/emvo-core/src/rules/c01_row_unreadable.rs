@@ -7,9 +7,8 @@ use crate::table::RowFault;
 
 declare_rule! {
     /// ## What it finds
-    /// A row without a start that can be read, with a date that does not exist,
-    /// or with more cells than there are headers. A totals line is one, too, as a
-    /// note.
+    /// A row without a start that can be read, or with a date that does not exist.
+    /// A totals line is one, too, as a note.
     ///
     /// ## Why it matters
     /// Most importers leave such a row out without a word.

@@ -4,6 +4,7 @@ use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
 use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::advice::{Advice, Advised};
+use crate::table::TableError;
 
 declare_rule! {
     /// ## What it finds
@@ -25,7 +26,7 @@ declare_rule! {
 
 impl Rule for DateOrder {
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
-        if let Some(evidence) = &facts.undecided {
+        if let Some(TableError::Order { evidence }) = &facts.undecided {
             let message = format!("day and month cannot be told apart: {evidence}");
             let message = Advised::with(message, Advice::SayDateOrder);
             found.in_file(self.id(), Level::Error, Place::default(), "", message, Safety::ShowOnly);

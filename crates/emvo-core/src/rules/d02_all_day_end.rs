@@ -4,7 +4,9 @@ use super::context::AllDayHabit;
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, has_no_day};
 use super::r18_until_short::HABIT;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::source::{SourceFacts, report_notes};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use crate::table::NoteKind;
 use emvo_ical::calendar::Extent;
 
 declare_rule! {
@@ -22,11 +24,17 @@ declare_rule! {
     /// An event of no length becomes one day: safe, unless it speaks for longer
     /// ones. Where all one-day events of the file end on their own day, its longer
     /// ones end on their last day, too: that is one habit, and all of them get the
-    /// day after together, with consent.
+    /// day after together, with consent. In a table an end at midnight on a later day
+    /// is taken by the letter, unless other rows show that it names the last day;
+    /// `--all-day-end` says which is meant.
     AllDayEnd, "D02", "all-day-end", RuleGroup::Dates, "an all-day event that ends on its last day"
 }
 
 impl Rule for AllDayEnd {
+    fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
+        report_notes(self, NoteKind::AllDayEnds, Level::Warning, Safety::ShowOnly, facts, found);
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(event) = subject.series.events().find(|event| event.is_all_day()) else { return };
         let AllDayHabit { on_own_day, on_next_day, later } = context.all_day_habit();

@@ -14,7 +14,9 @@ mod c05_column_unclaimed;
 mod c06_repeat_flag_only;
 mod c07_title_missing;
 mod c08_formula_cell;
+mod c09_column_unsettled;
 mod c10_cell_unused;
+mod c11_weekday_contradicts;
 mod context;
 mod d01_end_before_start;
 mod d02_all_day_end;
@@ -152,7 +154,9 @@ pub const RULES: &[&dyn Rule] = &[
     &c06_repeat_flag_only::RepeatFlagOnly,
     &c07_title_missing::TitleMissing,
     &c08_formula_cell::FormulaCell,
+    &c09_column_unsettled::ColumnUnsettled,
     &c10_cell_unused::CellUnused,
+    &c11_weekday_contradicts::WeekdayContradicts,
     &d01_end_before_start::EndBeforeStart,
     &d02_all_day_end::AllDayEnd,
     &d03_midnight_to_midnight::MidnightToMidnight,

@@ -2,7 +2,7 @@
 
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
 use crate::advice::{Advice, Advised};
-use crate::table::{Note, NoteKind, SetAsideRow};
+use crate::table::{Note, NoteKind, SetAsideRow, TableError};
 use emvo_ical::calendar::Unsound;
 use emvo_ical::content::{Charset, Fault};
 
@@ -19,8 +19,8 @@ pub struct SourceFacts<'s, 'a> {
     pub rows: &'s [SetAsideRow],
     /// How a table was read.
     pub notes: &'s [Note],
-    /// Why the dates of a table could not be read at all.
-    pub undecided: Option<String>,
+    /// What a person has to decide before a table can be read at all.
+    pub undecided: Option<TableError>,
 }
 
 /// Where in a file something was found.

@@ -124,6 +124,20 @@ pub(super) fn several(cell: &str) -> impl Iterator<Item = &str> {
     cell.split(';').map(str::trim).filter(|part| !part.is_empty())
 }
 
+/// What stands between two lengths in one cell.
+const BETWEEN_LENGTHS: [&str; 13] =
+    [";", ", ", "\n", " and ", " & ", " + ", " och ", " ja ", " und ", " et ", " y ", " e ", " og "];
+
+/// The parts of a cell that holds several lengths: `15 min, 1 day`. The comma of `1,5 h`
+/// has no blank behind it.
+pub(super) fn several_lengths(cell: &str) -> Vec<&str> {
+    let mut parts = vec![cell];
+    for sign in BETWEEN_LENGTHS {
+        parts = parts.into_iter().flat_map(|part| part.split(sign)).collect();
+    }
+    parts.into_iter().map(str::trim).filter(|part| !part.is_empty()).collect()
+}
+
 /// A cell that no spreadsheet takes for a formula (rule C08).
 pub fn guarded(cell: &str) -> Cow<'_, str> {
     if is_formula(cell) { Cow::Owned(format!("'{cell}")) } else { Cow::Borrowed(cell) }
@@ -181,6 +195,19 @@ mod tests {
         assert_eq!(length("1 vecka"), Some(Duration { days: 7, seconds: 0 }));
         for cell in ["", "long", "1 fortnight", "1:xx", "h", "before 5", "99999999 h", "1:2:3:4"] {
             assert_eq!(length(cell), None, "{cell}");
+        }
+    }
+
+    #[test]
+    fn a_cell_may_hold_several_lengths() {
+        for (cell, parts) in [
+            ("15min, 1 day", &["15min", "1 day"][..]),
+            ("15 min and 1 day", &["15 min", "1 day"]),
+            ("1,5 h", &["1,5 h"]),
+            ("10 min; 1 Tag und 2 h", &["10 min", "1 Tag", "2 h"]),
+            ("", &[]),
+        ] {
+            assert_eq!(several_lengths(cell), parts, "{cell}");
         }
     }
 

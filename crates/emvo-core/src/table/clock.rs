@@ -5,6 +5,11 @@ use jiff::civil::Time;
 /// Words in front of a time, or behind it, that say only that it is one.
 const IN_FRONT: [&str; 6] = ["klo", "kl.", "kl", "um", "at", "à"];
 const BEHIND: [&str; 4] = ["uhr", "hrs", "h", "u"];
+/// Words that say that nobody knows it to the minute, or that only the start is known.
+const ABOUT: [&str; 20] = [
+    "ab", "from", "från", "fra", "dès", "desde", "vanaf", "dalle", "od", "ca.", "ca", "c.", "circa",
+    "approx.", "about", "noin", "n.", "env.", "vers", "ungefär",
+];
 
 /// Reads a time of day: `9:30`, `09:30:00`, `9.30`, `0930`, `9:30 PM`, `9h30`,
 /// `kl. 9`, `noon`.
@@ -16,7 +21,12 @@ pub(super) fn read_time(cell: &str) -> Option<Time> {
     if let Some(time) = word(&text) {
         return Some(time);
     }
-    let text = IN_FRONT.iter().find_map(|word| text.strip_prefix(word)).unwrap_or(&text).trim();
+    let about = ABOUT.iter().find_map(|word| text.strip_prefix(word)?.strip_prefix(' '));
+    let text = about.unwrap_or(&text).trim();
+    if let Some(time) = word(text) {
+        return Some(time);
+    }
+    let text = IN_FRONT.iter().find_map(|word| text.strip_prefix(word)).unwrap_or(text).trim();
     let (text, half) = half_of_day(text);
     let text = BEHIND.iter().find_map(|word| text.strip_suffix(word)).unwrap_or(text).trim();
     let is_digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
@@ -57,12 +67,10 @@ pub(super) fn two_digits(tens: u8, ones: u8) -> Option<i8> {
 
 fn word(text: &str) -> Option<Time> {
     match text {
-        "noon" | "midday" | "12 noon" | "mittag" | "midi" | "mediodía" | "keskipäivä" => {
-            Some(Time::constant(12, 0, 0, 0))
-        }
-        "midnight" | "midnatt" | "keskiyö" | "mitternacht" | "minuit" | "medianoche" => {
-            Some(Time::midnight())
-        }
+        "noon" | "midday" | "12 noon" | "mittag" | "midi" | "mediodía" | "keskipäivä" | "mezzogiorno"
+        | "middag" | "meio-dia" | "południe" => Some(Time::constant(12, 0, 0, 0)),
+        "midnight" | "midnatt" | "keskiyö" | "mitternacht" | "minuit" | "medianoche" | "mezzanotte"
+        | "middernacht" | "midnat" | "meia-noite" | "północ" => Some(Time::midnight()),
         _ => None,
     }
 }
@@ -110,6 +118,11 @@ mod tests {
             ("9h30", "09:30:00"),
             ("14h", "14:00:00"),
             ("noon", "12:00:00"),
+            ("ab 18:00", "18:00:00"),
+            ("from 6 pm", "18:00:00"),
+            ("ca. 14h", "14:00:00"),
+            ("noin klo 9", "09:00:00"),
+            ("mezzogiorno", "12:00:00"),
             ("Midnatt", "00:00:00"),
         ] {
             assert_eq!(read_time(cell).map(|time| time.to_string()).as_deref(), Some(expected), "{cell}");

@@ -86,6 +86,11 @@ fn read_compact(cell: &str) -> Option<Stated> {
     if !is_compact {
         return None;
     }
+    // `20261017 22:00`, as a layout of `YYYYMMDD` and a time writes it.
+    if let Some(time) = cell.get(8..).filter(|rest| rest.starts_with(' ')) {
+        let date = emvo_ical::calendar::EventTime::parse(&cell[..8], None).ok()?.date();
+        return Some(Stated { date: Some(date), time: Some(read_time(time)?), offset: None });
+    }
     let time = emvo_ical::calendar::EventTime::parse(cell, None).ok()?;
     let offset = (*time.zone() == emvo_ical::calendar::ZoneRef::Utc).then_some(0);
     Some(Stated { date: Some(time.date()), time: (!time.is_date()).then(|| time.clock().time()), offset })
@@ -263,6 +268,7 @@ mod tests {
             ("2026-09-01T09:30:00+03:00", "2026-09-01T09:30:00", Some(10_800)),
             ("2026-09-01 09:30 -0530", "2026-09-01T09:30:00", Some(-19_800)),
             ("20260901T093000", "2026-09-01T09:30:00", None),
+            ("20260901 09:30", "2026-09-01T09:30:00", None),
             ("25 Nov 2026 9.30", "2026-11-25T09:30:00", None),
             ("25 Nov 2026, 9:30 pm", "2026-11-25T21:30:00", None),
             ("1.9.2026 kl 9.30", "2026-09-01T09:30:00", None),

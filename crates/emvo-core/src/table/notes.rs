@@ -49,6 +49,10 @@ pub enum NoteKind {
     RepeatFlagOnly,
     /// A cell says nothing that is known (C10).
     CellUnused,
+    /// A weekday is not that of its date (C11).
+    WeekdayContradicts,
+    /// Whole days end at midnight of the day behind them (D02).
+    AllDayEnds,
     /// A row without a title got one (C07).
     TitleMissing,
 }

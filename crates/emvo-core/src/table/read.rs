@@ -10,12 +10,15 @@ use hashbrown::HashMap;
 use rayon::prelude::*;
 
 use super::column::ColumnField;
-use super::columns_file::{Columns, Content};
+use super::columns_file::Columns;
 use super::date::DateOrder;
-use super::layout::{Layout, sniff};
+use super::habits::{AllDayEnds, ClockDot, Habits, LengthUnit};
+use super::header::settled_layout;
 use super::notes::{Note, NoteKind, SetAsideRow};
+use super::roles::{Candidate, ensure_settled, settle};
 use super::row::{ReadRow, Repeats, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
+use super::shape::Serials;
 use super::sniffed::Sniffed;
 use crate::advice::Advice;
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
@@ -24,7 +27,7 @@ use emvo_ical::content::{Component, Property};
 use emvo_ical::zone::Zone;
 
 use records::{Records, Stretch, is_row};
-use scan::{Scan, Serials};
+use scan::Scan;
 
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
@@ -38,8 +41,16 @@ pub struct ReadOptions {
     /// Headers that the words for fields do not settle: field and header, or
     /// `#3` for the third column.
     pub columns: Vec<(ColumnField, String)>,
+    /// Columns that are no field, by their headers or as `#3`.
+    pub carried: Vec<String>,
     /// A columns file; what it names goes before the words for fields.
     pub columns_file: Option<Columns>,
+    /// What bare numbers in a column of lengths count.
+    pub length_unit: Option<LengthUnit>,
+    /// What stands behind the point in times such as `9.3`.
+    pub clock_dot: Option<ClockDot>,
+    /// Which day the ends of whole days name.
+    pub all_day_ends: Option<AllDayEnds>,
     /// The phrase or rule text for rows of which a column only says that they
     /// repeat (rule C06).
     pub repeat_rule: Option<String>,
@@ -86,6 +97,32 @@ pub enum TableError {
         /// Its number, from 1.
         two_at: usize,
     },
+    /// No column is sure to be the title (rule C09).
+    #[error("no column is sure to be the title; it may be {}", in_words(candidates))]
+    NoTitle {
+        /// Those that may be.
+        candidates: Vec<Candidate>,
+    },
+    /// A column of dates or times that is for nothing (rule C09).
+    #[error("the column {} holds dates or times, and nothing says what for", column.words())]
+    NoRole {
+        /// The column.
+        column: Candidate,
+        /// The field that it may be.
+        field: &'static str,
+    },
+    /// A column of lengths whose bare numbers may be hours, minutes or days (rule C09).
+    #[error("the lengths in the column {} have no unit", column.words())]
+    LengthUnit {
+        /// The column.
+        column: Candidate,
+    },
+    /// A column of times such as `9.3` (rule C09).
+    #[error("the times in the column {} may be minutes without their nought or tenths of an hour", column.words())]
+    ClockDot {
+        /// The column.
+        column: Candidate,
+    },
     /// Day and month could be either way round (rule C02).
     #[error("C02: day and month cannot be told apart: {evidence}")]
     Order {
@@ -103,9 +140,35 @@ impl TableError {
             Self::Rivals { field, one, two_at, .. } => {
                 Some(Advice::ChooseColumn { field, header: one.clone(), number: *two_at })
             }
+            Self::NoTitle { candidates } => {
+                let first = candidates.first()?;
+                Some(Advice::NameColumn { field: "title", header: first.header.clone() })
+            }
+            Self::NoRole { column, field } => {
+                Some(Advice::NameOrCarry { field, header: column.header.clone() })
+            }
+            Self::LengthUnit { .. } => Some(Advice::SayLengthUnit),
+            Self::ClockDot { .. } => Some(Advice::SayClockDot),
             Self::Order { .. } => Some(Advice::SayDateOrder),
         }
     }
+
+    /// Whether the table itself leaves something open, rather than an option being wrong.
+    pub fn is_about_the_table(&self) -> bool {
+        !matches!(self, Self::NoHeader | Self::NoColumn { .. })
+    }
+
+    /// Whether a person has to decide before the table can be read, and no other file
+    /// can make up for it.
+    pub fn is_question(&self) -> bool {
+        !matches!(self, Self::NoHeader)
+    }
+}
+
+fn in_words(candidates: &[Candidate]) -> String {
+    const SHOWN: usize = 3;
+    let shown: Vec<String> = candidates.iter().take(SHOWN).map(Candidate::words).collect();
+    shown.join(" or ")
 }
 
 /// Reads a table. `name` is what its calendar is called if no column says so.
@@ -114,10 +177,15 @@ impl TableError {
 /// columns hold spreadsheet numbers, is decided over whole columns. No records
 /// are kept in between.
 pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, TableError> {
-    let layout = layout_of(text, options)?;
+    let (mut layout, settled) = settled_layout(text, options)?;
     let scan = Scan::of(text, &layout);
+    layout.widen(scan.shapes.iter().map(|shape| shape.filled() > 0));
+    settle(&mut layout, &scan.shapes, &settled);
+    if options.columns_file.is_none() && !layout.is_own() {
+        ensure_settled(&layout, &scan.shapes)?;
+    }
     let file_order = options.columns_file.as_ref().map_or(DateOrder::Auto, |file| file.date_order);
-    let evidence = scan.evidence();
+    let evidence = scan.evidence(&layout);
     let order = match (options.order, file_order) {
         (DateOrder::Auto, DateOrder::Auto) => {
             evidence.decide().map_err(|_| TableError::Order { evidence: evidence.words() })?
@@ -125,12 +193,16 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         (DateOrder::Auto, order) | (order, _) => order,
     };
     let epoch = options.columns_file.as_ref().map_or(Epoch::default(), |file| file.epoch);
-    let serials = scan.serial_columns(order);
+    let serials = scan.serial_columns(&layout, order);
     let mut rows = RowReader::new(&layout, order, epoch);
     rows.read_zones(options.house.as_ref(), scan.zones(&options.zone_map));
     rows.repeat_rule = options.repeat_rule.as_deref();
     rows.serials = serials.iter().map(|(at, _)| *at).collect();
     rows.blank_busy = scan.blank_busy();
+    rows.weekdays = scan.weekday_columns(&layout);
+    rows.habits = Habits::of(&layout, &scan.shapes, options)?;
+    let ends = scan.ends_of_whole_days(&rows);
+    rows.habits.all_day_ends = rows.habits.all_day_ends.or(ends.habit());
     let mut table = Table {
         calendars: Vec::new(),
         set_aside: Vec::new(),
@@ -138,6 +210,7 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         sniffed: Sniffed::of(&layout, scan.header_row, &evidence, order, scan.rows),
     };
     note_columns(&rows, &serials, &mut table.notes);
+    table.notes.extend(ends.note(options.all_day_ends));
     let read: Vec<Understood> =
         scan.stretches.par_iter().map(|stretch| Understood::of(*stretch, &rows, name)).collect();
     let mut of_rows = ByCalendar { name, rows: scan.rows, calendars: Vec::new() };
@@ -251,51 +324,14 @@ impl EventRow {
     }
 }
 
-fn layout_of(text: &str, options: &ReadOptions) -> Result<Layout, TableError> {
-    let mut layout = sniff(text).ok_or(TableError::NoHeader)?;
-    let from_file = options.columns_file.iter().flat_map(|file| &file.list);
-    for column in from_file {
-        let Content::Field(field) = column.content else { continue };
-        // A file that is used both ways may name columns that this table lacks.
-        if let Some(at) = position(&layout, &column.header) {
-            layout.settle(field, at);
-        }
-    }
-    for (field, header) in &options.columns {
-        let at = position(&layout, header).ok_or_else(|| TableError::NoColumn {
-            header: header.clone(),
-            found: layout.headers.join(", "),
-        })?;
-        layout.settle(*field, at);
-    }
-    if let Some((field, one, two)) = layout.rivals.first() {
-        return Err(TableError::Rivals {
-            field: field.name(),
-            one: layout.headers[*one].clone(),
-            one_at: one + 1,
-            two: layout.headers[*two].clone(),
-            two_at: two + 1,
-        });
-    }
-    Ok(layout)
-}
-
-/// The place of a column by its header, or by its number as `#3`.
-fn position(layout: &Layout, header: &str) -> Option<usize> {
-    let header = header.trim();
-    let by_name = layout.headers.iter().position(|known| known.eq_ignore_ascii_case(header));
-    let by_number = || header.strip_prefix('#')?.parse::<usize>().ok()?.checked_sub(1);
-    by_name.or_else(by_number).filter(|at| *at < layout.headers.len())
-}
-
 fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut Vec<Note>) {
     for (at, serials) in serials {
         let Some((date, _)) = read_serial(&serials.first, rows.epoch) else { continue };
-        let header = &rows.layout.headers[*at];
+        let header = rows.layout.name_of(*at);
         notes.push(Note {
             kind: NoteKind::SerialDates,
             row: None,
-            title: header.clone(),
+            title: header.to_string(),
             words: format!(
                 "{} spreadsheet numbers in the column `{header}` are read as dates: {} is {date}; if that is four \
                  years off, `serial_epoch = 1904` in a columns file says so",
@@ -307,7 +343,7 @@ fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut 
         notes.push(Note {
             kind: NoteKind::ColumnUnclaimed,
             row: None,
-            title: header.to_owned(),
+            title: header.to_string(),
             words: format!("the column `{header}` is no field of an event; it is carried along as it is"),
         });
     }
@@ -329,6 +365,10 @@ fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
         let words =
             format!("`{cell}` says nothing that is known of {}{taken}; it is carried along", field.name());
         note(NoteKind::CellUnused, &words);
+    }
+    if let Some((word, date)) = &row.weekday {
+        let day = date.strftime("%A");
+        note(NoteKind::WeekdayContradicts, &format!("`{word}` stands beside {date}, which is a {day}"));
     }
     if row.title == Title::Missing {
         note(NoteKind::TitleMissing, &format!("has no title; it is called `{UNTITLED}`"));

@@ -1,25 +1,27 @@
 //! One row → the properties of an event.
 
+use std::borrow::Cow;
+
 use hashbrown::HashMap;
-use jiff::ToSpan;
-use jiff::civil::{Date, DateTime};
+use jiff::civil::Date;
 
 use super::cell::{
-    Answer, answer, classification, is_lost, length, several, status, transparency, trimmed, unguarded,
+    Answer, answer, classification, is_lost, length, several, several_lengths, status, transparency, trimmed,
+    unguarded,
 };
-use super::clock::read_time;
 use super::column::ColumnField;
 use super::date::DateOrder;
-use super::date::{Stated, read_date};
+use super::date::read_date;
+use super::habits::Habits;
 use super::layout::{Layout, MOST_COLUMNS};
 use super::notes::RowFault;
-use super::serial::{Epoch, read_part_of_day, read_serial};
+use super::serial::Epoch;
+use super::times::{RowZone, Timed};
 use super::words::{is_total, rule_of, state_of};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Duration, EventTime, Extent, ZoneRef};
+use emvo_ical::calendar::{Duration, EventTime, Extent};
 use emvo_ical::content::{Component, Property, escape_text};
-use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{PhraseError, rule_of_words, rule_of_words_until};
 use emvo_ical::zone::Zone;
 
@@ -47,8 +49,6 @@ pub(super) enum RowError {
     Zone { cell: String },
     #[error("`{cell}` is not a repetition such as `every 2 weeks on Tue, Thu`")]
     Rule { cell: String },
-    #[error("more cells than headers: `{cell}`")]
-    Surplus { cell: String },
     #[error("{cells} cells in one row")]
     TooManyCells { cells: usize },
     #[error("a cell of {bytes} bytes: a quote may never be closed")]
@@ -75,12 +75,16 @@ pub(super) struct RowReader<'t> {
     pub(super) repeat_rule: Option<&'t str>,
     /// What an empty cell of the busy column says.
     pub(super) blank_busy: Answer,
-    house: RowZone,
+    /// Columns of weekdays that are no field.
+    pub(super) weekdays: Vec<usize>,
+    /// How its numbers and ends are meant.
+    pub(super) habits: Habits,
+    pub(super) house: RowZone,
     /// What the cells of the zone column mean.
-    zones: HashMap<String, RowZone>,
+    pub(super) zones: HashMap<String, RowZone>,
     /// The columns that are no field of an event: header and place.
-    unclaimed: Vec<(&'t str, usize)>,
-    places: [Option<usize>; ColumnField::COUNT],
+    unclaimed: Vec<(Cow<'t, str>, usize)>,
+    pub(super) places: [Option<usize>; ColumnField::COUNT],
 }
 
 /// A row, read: all but its id.
@@ -94,6 +98,8 @@ pub(super) struct ReadRow {
     pub(super) repeats: Repeats,
     /// Cells that say nothing that is known, with the header of their column.
     pub(super) unused: Vec<(ColumnField, String)>,
+    /// A weekday that contradicts the date: the word, and the date.
+    pub(super) weekday: Option<(String, Date)>,
 }
 
 /// Whether a row has a title of its own.
@@ -112,14 +118,14 @@ pub(super) enum Repeats {
     NobodySaysHow,
 }
 
-struct Cells<'r> {
-    record: &'r csv::StringRecord,
-    reader: &'r RowReader<'r>,
+pub(super) struct Cells<'r> {
+    pub(super) record: &'r csv::StringRecord,
+    pub(super) reader: &'r RowReader<'r>,
 }
 
 impl<'r> Cells<'r> {
     /// The cell of a field, without blanks around it; `None` if empty.
-    fn get(&self, field: ColumnField) -> Option<&'r str> {
+    pub(super) fn get(&self, field: ColumnField) -> Option<&'r str> {
         let cell = self.record.get(self.reader.places[field as usize]?)?;
         Some(trimmed(unguarded(cell))).filter(|cell| !cell.is_empty())
     }
@@ -138,6 +144,8 @@ impl<'t> RowReader<'t> {
             order,
             epoch,
             serials: Vec::new(),
+            weekdays: Vec::new(),
+            habits: Habits::default(),
             house: RowZone::FLOATING,
             repeat_rule: None,
             blank_busy: Answer::NotSaid,
@@ -154,6 +162,11 @@ impl<'t> RowReader<'t> {
         self.zones = cells.into_iter().map(|(cell, zone)| (cell, RowZone::of(zone))).collect();
     }
 
+    /// The first day of a whole-day row, and the day on which its end says midnight.
+    pub(super) fn midnight_end(&self, record: &csv::StringRecord) -> Option<(Date, Date)> {
+        self.end_at_midnight(&Cells { record, reader: self })
+    }
+
     pub(super) fn read(&self, record: &csv::StringRecord) -> Result<ReadRow, RowError> {
         if record.len() > MOST_COLUMNS {
             return Err(RowError::TooManyCells { cells: record.len() });
@@ -161,12 +174,8 @@ impl<'t> RowReader<'t> {
         if let Some(cell) = record.iter().find(|cell| cell.len() > LONGEST_CELL) {
             return Err(RowError::CellTooLong { bytes: cell.len() });
         }
-        let surplus = record.iter().skip(self.layout.headers.len()).find(|cell| !cell.trim().is_empty());
-        if let Some(cell) = surplus {
-            return Err(RowError::Surplus { cell: cell.to_owned() });
-        }
         let cells = Cells { record, reader: self };
-        let (start, extent) = self.times(&cells).map_err(|error| match error {
+        let Timed { start, extent, weekday } = self.times(&cells).map_err(|error| match error {
             RowError::StartMissing | RowError::Date { .. } if is_total(record.iter()) => RowError::Totals,
             error => error,
         })?;
@@ -180,91 +189,12 @@ impl<'t> RowReader<'t> {
         }
         let repeats = self.add_recurrence(&cells, &start, &mut component)?;
         let title = add_texts(&cells, &mut component);
-        let unused = self.add_flags(&cells, &mut component);
+        let mut unused = self.add_flags(&cells, &mut component);
+        self.add_reminders(&cells, &mut component, &mut unused);
         self.add_unclaimed(&cells, &mut component);
-        add_reminders(&cells, &mut component)?;
         let uid = cells.get(ColumnField::Uid).map(str::to_owned);
         let calendar = cells.get(ColumnField::Calendar).map(Box::from);
-        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats, unused })
-    }
-
-    fn times(&self, cells: &Cells<'_>) -> Result<(EventTime, Extent), RowError> {
-        let start = self
-            .stated(cells, ColumnField::Start, ColumnField::StartDate, ColumnField::StartTime)?
-            .ok_or(RowError::StartMissing)?;
-        let Some(first_day) = start.date else { return Err(RowError::StartMissing) };
-        let end = self.stated(cells, ColumnField::End, ColumnField::EndDate, ColumnField::EndTime)?;
-        let length = match cells.get(ColumnField::Duration) {
-            None => None,
-            Some(cell) => Some(length(cell).ok_or_else(|| RowError::Length { cell: cell.to_owned() })?),
-        };
-        let is_all_day = match cells.get(ColumnField::AllDay).map(answer) {
-            Some(Answer::Yes) => true,
-            Some(Answer::No) => false,
-            Some(Answer::NotSaid) | None => start.time.is_none(),
-        };
-        if is_all_day {
-            let last = end.and_then(|end| end.date).unwrap_or(first_day);
-            return Ok((EventTime::Date(first_day), all_day_extent(first_day, last, length)));
-        }
-        let zone = self.zone(cells, &start)?;
-        let at = |clock: DateTime| EventTime::Clock { at: clock, zone: zone.name.clone() };
-        let begins = start.at().unwrap_or_else(|| first_day.at(0, 0, 0, 0));
-        let extent = match (end, length) {
-            (Some(end), _) => Extent::End(at(zone.clock(end_of(begins, &end), end.offset))),
-            (None, Some(length)) => Extent::Length(length),
-            (None, None) => Extent::Unstated,
-        };
-        Ok((at(zone.clock(begins, start.offset)), extent))
-    }
-
-    /// What one or two cells say about a moment.
-    fn stated(
-        &self,
-        cells: &Cells<'_>,
-        whole: ColumnField,
-        day: ColumnField,
-        time: ColumnField,
-    ) -> Result<Option<Stated>, RowError> {
-        let field = if cells.get(day).is_some() { day } else { whole };
-        let mut stated = match cells.get(field) {
-            None => Stated::default(),
-            Some(cell) => self.moment(cell, field)?,
-        };
-        if let Some(cell) = cells.get(time) {
-            let read = read_time(cell).or_else(|| read_part_of_day(cell));
-            stated.time = Some(read.ok_or_else(|| lost_or(cell, |cell| RowError::Time { cell }))?);
-        }
-        Ok((stated.date.is_some() || stated.time.is_some()).then_some(stated))
-    }
-
-    fn moment(&self, cell: &str, field: ColumnField) -> Result<Stated, RowError> {
-        if self.places[field as usize].is_some_and(|place| self.serials.contains(&place))
-            && let Some((date, time)) = read_serial(cell, self.epoch)
-        {
-            return Ok(Stated { date: Some(date), time, offset: None });
-        }
-        // `End` often holds a mere time of day.
-        let time_alone =
-            || read_time(cell).or_else(|| read_part_of_day(cell)).filter(|_| field == ColumnField::End);
-        match read_date(cell, self.order) {
-            Some(stated) => Ok(stated),
-            None => match time_alone() {
-                Some(time) => Ok(Stated { time: Some(time), ..Stated::default() }),
-                None => Err(lost_or(cell, |cell| RowError::Date { cell })),
-            },
-        }
-    }
-
-    fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<&RowZone, RowError> {
-        let zone = match cells.get(ColumnField::Zone) {
-            None => &self.house,
-            Some(cell) if cell.eq_ignore_ascii_case("floating") => &FLOATING,
-            Some(cell) => self.zones.get(cell).ok_or_else(|| RowError::Zone { cell: cell.to_owned() })?,
-        };
-        // A moment with an offset is tied to the world without any zone.
-        let is_tied = start.offset.is_some() && zone.name == ZoneRef::Floating;
-        Ok(if is_tied { &TIED } else { zone })
+        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats, unused, weekday })
     }
 
     fn add_recurrence(
@@ -276,7 +206,7 @@ impl<'t> RowReader<'t> {
         let cell = cells.get(ColumnField::Repeat);
         let until = match cells.get(ColumnField::RepeatUntil) {
             None => None,
-            Some(cell) => self.moment(cell, ColumnField::RepeatUntil)?.date,
+            Some(cell) => self.day(cell, ColumnField::RepeatUntil)?,
         };
         let mut repeats = Repeats::AsSaid;
         let said = match cell.map(|cell| (rule_of(cell), answer(cell))) {
@@ -317,9 +247,8 @@ impl<'t> RowReader<'t> {
 
     /// A cell that is no event's field goes along under its header.
     fn add_carried(&self, field: ColumnField, cell: &str, into: &mut Component<'static>) {
-        let header = self.places[field as usize].and_then(|at| self.layout.headers.get(at));
-        if let Some(header) = header {
-            into.push(carried(header, cell));
+        if let Some(at) = self.places[field as usize] {
+            into.push(carried(&self.layout.name_of(at), cell));
         }
     }
 
@@ -340,12 +269,43 @@ impl<'t> RowReader<'t> {
                 self.add_carried(field, cell, into);
                 unused.push((field, cell.to_owned()));
             }
+            // What shows as tentative is not settled yet.
+            if field == ColumnField::Busy
+                && state_of(cell) == Some("tentative")
+                && cells.get(ColumnField::Status).is_none()
+            {
+                into.push(Property::new("STATUS", &[], "TENTATIVE"));
+            }
             let guess = (!is_known && field == ColumnField::Private).then_some("PRIVATE");
             if let Some(value) = value.or(guess) {
                 into.push(Property::new(name, &[], value));
             }
         }
         unused
+    }
+
+    /// Adds the reminders of a cell; one that cannot be read costs nobody the row.
+    fn add_reminders(
+        &self,
+        cells: &Cells<'_>,
+        into: &mut Component<'static>,
+        unused: &mut Vec<(ColumnField, String)>,
+    ) {
+        let Some(cell) = cells.get(ColumnField::Reminder) else { return };
+        for part in several_lengths(cell) {
+            // A word for no, not the number of minutes.
+            let is_none =
+                part != "0" && part != "1" && answer(part) == Answer::No || rule_of(part) == Some("");
+            if is_none {
+                continue;
+            }
+            if let Some(before) = length(part.trim_start_matches('-')) {
+                into.add_component(reminder(before));
+            } else {
+                self.add_carried(ColumnField::Reminder, part, into);
+                unused.push((ColumnField::Reminder, part.to_owned()));
+            }
+        }
     }
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
@@ -358,35 +318,7 @@ impl<'t> RowReader<'t> {
     }
 }
 
-/// The zone of a row's times.
-struct RowZone {
-    zone: Option<Zone>,
-    name: ZoneRef,
-}
-
-/// For times that carry no zone where there is no house zone.
-static FLOATING: RowZone = RowZone::FLOATING;
-/// For moments with an offset and no zone.
-static TIED: RowZone = RowZone { zone: None, name: ZoneRef::Utc };
-
-impl RowZone {
-    const FLOATING: Self = Self { zone: None, name: ZoneRef::Floating };
-
-    fn of(zone: Zone) -> Self {
-        let name = zone.to_ref();
-        Self { zone: Some(zone), name }
-    }
-
-    /// A clock time with an offset of its own, on this zone's clock.
-    fn clock(&self, clock: DateTime, offset: Option<i32>) -> DateTime {
-        let Some(offset) = offset else { return clock };
-        let instant = clock_seconds(clock) - i64::from(offset);
-        let own = self.zone.as_ref().map_or(instant, |zone| zone.transitions().clock_at(instant));
-        clock_at(own).unwrap_or(clock)
-    }
-}
-
-fn lost_or(cell: &str, error: impl FnOnce(String) -> RowError) -> RowError {
+pub(super) fn lost_or(cell: &str, error: impl FnOnce(String) -> RowError) -> RowError {
     if is_lost(cell) { RowError::DateLost { cell: cell.to_owned() } } else { error(cell.to_owned()) }
 }
 
@@ -429,19 +361,6 @@ fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) -> Title {
     title
 }
 
-fn add_reminders(cells: &Cells<'_>, into: &mut Component<'static>) -> Result<(), RowError> {
-    for part in cells.get(ColumnField::Reminder).into_iter().flat_map(several) {
-        // A word for no, not the number of minutes.
-        let is_none = part != "0" && part != "1" && answer(part) == Answer::No || rule_of(part) == Some("");
-        if is_none {
-            continue;
-        }
-        let before = length(part.trim_start_matches('-'));
-        into.add_component(reminder(before.ok_or_else(|| RowError::Length { cell: part.to_owned() })?));
-    }
-    Ok(())
-}
-
 /// What a cell of one word means, by its column.
 type Meaning = fn(&str) -> Option<&'static str>;
 
@@ -463,24 +382,4 @@ fn reminder(before: Duration) -> Component<'static> {
     alarm.push(Property::new("DESCRIPTION", &[], REMINDER));
     alarm.push(Property::new("TRIGGER", &[], &trigger.to_string()));
     alarm
-}
-
-/// Tables give the last day of an all-day event, calendars the day after it.
-fn all_day_extent(first: Date, last: Date, length: Option<Duration>) -> Extent {
-    match length {
-        Some(length) if length.days > 0 && last == first => {
-            Extent::Length(Duration { days: length.days, seconds: 0 })
-        }
-        _ => Extent::End(EventTime::Date(last.tomorrow().unwrap_or(last))),
-    }
-}
-
-/// An end without a day of its own is on the day of the start, or the next one
-/// where it would come before it: a night shift.
-fn end_of(begins: DateTime, end: &Stated) -> DateTime {
-    if let Some(day) = end.date {
-        return day.to_datetime(end.time.unwrap_or(begins.time()));
-    }
-    let ends = begins.date().to_datetime(end.time.unwrap_or(begins.time()));
-    if ends < begins { ends.checked_add(1.day()).unwrap_or(ends) } else { ends }
 }

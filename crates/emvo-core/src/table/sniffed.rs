@@ -23,6 +23,17 @@ pub struct Sniffed {
     pub rows: usize,
 }
 
+/// The columns by what people call them; one without header and cells is called nothing.
+fn columns_of(layout: &Layout) -> Vec<(String, Option<ColumnField>)> {
+    let unclaimed: Vec<usize> = layout.unclaimed().map(|(_, at)| at).collect();
+    let column = |at: usize| {
+        let is_named = layout.fields[at].is_some() || unclaimed.contains(&at);
+        let name = if is_named { layout.name_of(at).into_owned() } else { String::new() };
+        (name, layout.fields[at])
+    };
+    (0..layout.fields.len()).map(column).collect()
+}
+
 impl Sniffed {
     pub(super) fn of(
         layout: &Layout,
@@ -35,7 +46,7 @@ impl Sniffed {
         Self {
             delimiter: layout.delimiter.name(),
             header_row,
-            columns: layout.headers.iter().cloned().zip(layout.fields.iter().copied()).collect(),
+            columns: columns_of(layout),
             date_order: Some(order).filter(|_| !order_evidence.is_empty()),
             order_evidence,
             rows,

@@ -1,6 +1,6 @@
 //! The words of data files: header words, yes and no, plain words for rules.
 
-use hashbrown::HashMap;
+use hashbrown::{HashMap, HashSet};
 use std::sync::LazyLock;
 
 use super::column::ColumnField;
@@ -44,6 +44,16 @@ static UNITS: LazyLock<HashMap<String, &'static str>> =
 /// The field that a header means, and how sure that is.
 pub(super) fn field_of(header: &str) -> Option<(ColumnField, Sureness)> {
     HEADERS.get(&folded(header)).copied()
+}
+
+static STAMPS: LazyLock<HashSet<String>> = LazyLock::new(|| {
+    let lines = include_str!("data/stamps.tsv").lines().filter(|line| !line.starts_with('#'));
+    lines.flat_map(|line| line.split('|')).map(folded).collect()
+});
+
+/// Whether a header says that a column tells when somebody wrote the row.
+pub(super) fn is_stamp(header: &str) -> bool {
+    STAMPS.contains(&folded(header))
 }
 
 /// The rule that a plain word means, `Some("")` for never.

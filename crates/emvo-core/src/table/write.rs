@@ -108,7 +108,8 @@ fn list(missing: &[(ColumnField, usize)]) -> String {
 }
 
 /// Fields without which an event would be another one, or at another time.
-const NEEDED: [ColumnField; 5] = [
+const NEEDED: [ColumnField; 6] = [
+    ColumnField::EndDate,
     ColumnField::Zone,
     ColumnField::Repeat,
     ColumnField::Exceptions,
@@ -204,7 +205,14 @@ fn ensure_place(
     columns: &[Column],
     options: &WriteOptions,
 ) -> Result<(), NoPlace> {
-    let has = |field: ColumnField| columns.iter().any(|column| column.content == Content::Field(field));
+    let holds = |field: ColumnField| columns.iter().any(|column| column.content == Content::Field(field));
+    let has = |field: ColumnField| match field {
+        // A length says the last day as well.
+        ColumnField::EndDate => {
+            [ColumnField::End, ColumnField::EndDate, ColumnField::Duration].into_iter().any(holds)
+        }
+        field => holds(field),
+    };
     let mut missing = Vec::new();
     for field in NEEDED.into_iter().filter(|field| !has(*field) && !options.leave_out.contains(field)) {
         let series = calendars.iter().flat_map(|(calendar, _)| &calendar.series);
@@ -224,9 +232,21 @@ fn needs(series: &Series<'_>, field: ColumnField, known_zone: Option<&Zone>) -> 
         ColumnField::Exceptions => has("EXDATE"),
         ColumnField::ExtraDates => has("RDATE"),
         ColumnField::Replaces => !series.overrides().is_empty(),
+        ColumnField::EndDate => series.events().any(ends_on_another_day),
         ColumnField::Zone => series.events().any(|event| is_in_unknown_zone(event.start(), known_zone)),
         _ => false,
     }
+}
+
+/// Whether an event ends on another day than a time of day alone would say: that of its
+/// start, or the next one for a night watch.
+fn ends_on_another_day(event: &Event<'_>) -> bool {
+    let (start, end) = (event.start().clock(), event.end().clock());
+    if event.is_all_day() {
+        return end.date().yesterday().is_ok_and(|last| last > start.date());
+    }
+    let is_next_day = start.date().tomorrow().is_ok_and(|next| next == end.date());
+    end.date() > start.date() && !(is_next_day && end.time() < start.time())
 }
 
 fn is_in_unknown_zone(start: &EventTime, known_zone: Option<&Zone>) -> bool {

@@ -45,6 +45,11 @@ pub(crate) fn warning_in_words(warning: &MergeWarning) -> String {
     in_words(&warning.to_string(), warning.advice().as_ref())
 }
 
+/// Why a table cannot be read, and what would help.
+pub(crate) fn table_error_in_words(error: &TableError) -> String {
+    in_words(&error.to_string(), error.advice().as_ref())
+}
+
 /// An error with all that led to it, and what would help.
 pub(crate) fn chain_in_words(error: &anyhow::Error) -> String {
     error.chain().map(error_in_words).collect::<Vec<_>>().join(": ")
@@ -94,6 +99,12 @@ pub(crate) fn to_do(advice: &Advice) -> String {
         Advice::SplitRangesFirst => "`emvo repair --consent R08` makes two series of it first".to_owned(),
         Advice::PinFirst { zone } => format!("give them their zone first (`emvo retime --pin {zone}`)"),
         Advice::NameStartColumn => "`--column start=\"Header\"` names one".to_owned(),
+        Advice::NameColumn { field, header } => format!("--column {field}=\"{header}\" says so"),
+        Advice::SayLengthUnit => "--length-unit hours, minutes or days says it".to_owned(),
+        Advice::SayClockDot => "--clock-dot minutes (9.3 is 9:30) or tenths (9:18) says which".to_owned(),
+        Advice::NameOrCarry { field, header } => format!(
+            "--column {field}=\"{header}\" if it is that, --column carried=\"{header}\" if it is no time of the event"
+        ),
         Advice::ChooseColumn { field, header, number } => {
             format!(
                 "say which with --column {field}=\"{header}\", or --column {field}=#{number} by its number"
@@ -166,6 +177,10 @@ fn before_import(advice: &Advice) -> String {
         | Advice::SplitRangesFirst
         | Advice::PinFirst { .. }
         | Advice::NameStartColumn
+        | Advice::NameColumn { .. }
+        | Advice::NameOrCarry { .. }
+        | Advice::SayLengthUnit
+        | Advice::SayClockDot
         | Advice::ChooseColumn { .. } => to_do(advice),
     }
 }

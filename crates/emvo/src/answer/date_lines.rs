@@ -10,7 +10,7 @@ use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
-use jiff::civil::{Date, DateTime};
+use jiff::civil::{Date, DateTime, Time};
 use rayon::prelude::*;
 
 use super::list::Line;
@@ -77,6 +77,20 @@ pub(crate) struct DateLine {
     pub(crate) cells: Arc<EventCells>,
     pub(crate) cancelled: bool,
     order: i64,
+}
+
+impl DateLine {
+    /// Whether it is on one of some days, on the clock that is shown. What ends at
+    /// midnight is not on the day that begins then.
+    fn touches(&self, window: Window) -> bool {
+        let last = match (self.start, self.end) {
+            (Shown::Clock(start), Shown::Clock(end)) if end > start && end.time() == Time::midnight() => {
+                end.date().yesterday().unwrap_or(end.date())
+            }
+            (_, end) => end.date(),
+        };
+        self.start.date() <= window.until && last >= window.from
+    }
 }
 
 /// A clock time, or a day.
@@ -190,9 +204,13 @@ struct Lister<'l> {
 
 impl Lister<'_> {
     fn of_series(&self, series: &Series<'_>) -> DateList {
-        let found = occurrences_of(series, self.zones, self.window, self.ceiling);
-        let mut list =
-            DateList { lines: Vec::new(), cancelled: found.cancelled.len(), not_expanded: Vec::new() };
+        // On the clock that is shown a date may be a day earlier or later.
+        let wide = Window {
+            from: self.window.from.yesterday().unwrap_or(self.window.from),
+            until: self.window.until.tomorrow().unwrap_or(self.window.until),
+        };
+        let found = occurrences_of(series, self.zones, wide, self.ceiling);
+        let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
         let title = || series.lead().title().unwrap_or_default().into_owned();
         if let Some(error) = found.unreadable.first() {
             list.not_expanded.push(format!(
@@ -220,7 +238,11 @@ impl Lister<'_> {
                 known.push((occurrence.part, cells.clone()));
                 cells
             };
-            list.lines.push(self.row(occurrence, cells, cancelled, &mut zone_names));
+            let line = self.row(occurrence, cells, cancelled, &mut zone_names);
+            if line.touches(self.window) {
+                list.cancelled += usize::from(cancelled);
+                list.lines.push(line);
+            }
         }
         list
     }

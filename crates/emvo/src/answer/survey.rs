@@ -7,6 +7,7 @@ use emvo_core::rules::{Level, RuleId};
 use emvo_core::survey::{Survey, ZoneMeaning};
 use serde::Serialize;
 
+use super::advice::table_error_in_words;
 use super::survey_detail::{loading_lines, repeat_lines, table_lines, zone_lines};
 use super::survey_json::survey_json;
 use super::surveyed::{Alike, CalendarCounts, RuleCount, Surveyed, Twins};
@@ -145,11 +146,8 @@ fn warnings(sources: &[Source<'_>], rows: &[CalendarCounts<'_, '_>], twins: &[Tw
         )));
     }
     for source in sources {
-        if let Some(evidence) = &source.table.undecided {
-            let line = format!(
-                "{}: nothing could be read, day and month cannot be told apart: {evidence}; --date-order says which",
-                source.path
-            );
+        if let Some(error) = &source.table.undecided {
+            let line = format!("{}: nothing could be read: {}", source.path, table_error_in_words(error));
             lines.push(sanitized(&line));
         }
     }

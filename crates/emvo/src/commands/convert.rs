@@ -316,6 +316,6 @@ fn flag_line(source: &Source<'_>) -> Option<String> {
 /// The columns that nobody claimed.
 fn unclaimed_line(source: &Source<'_>) -> Option<String> {
     let columns: Vec<&str> = source.table.sniffed.as_ref()?.unclaimed().collect();
-    let line = || format!("{}: carried along as they are: the columns {}", source.path, columns.join(", "));
+    let line = || format!("{}: carried along as they are: {}", source.path, columns.join(", "));
     (!columns.is_empty()).then(line)
 }

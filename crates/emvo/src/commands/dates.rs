@@ -1,9 +1,11 @@
 //! `dates`: the occurrences in a window as a list one would hand out.
 
+use std::collections::BTreeSet;
+
 use anyhow::bail;
 
 use super::{Command, Program};
-use crate::answer::date_lines::{FieldArg, list_dates};
+use crate::answer::date_lines::{DateList, FieldArg, list_dates};
 use crate::answer::dates::Dates;
 use crate::answer::give;
 use crate::answer::list::{SortArg, as_table, unread_line};
@@ -57,7 +59,12 @@ impl Command for DatesArgs {
             );
         }
         let choice = self.window.resolve()?;
-        let zone = self.express_in.as_deref().map(|name| zone_named(name, "--express-in")).transpose()?;
+        // A list has one clock: that of the zone that somebody has named.
+        let zone = match (&self.express_in, &self.input.reading.zone) {
+            (Some(name), _) => Some(zone_named(name, "--express-in")?),
+            (None, Some(name)) => Some(zone_named(name, "--zone")?),
+            (None, None) => None,
+        };
         let reading = self.input.reading.resolve(&files)?;
         let file = self.file.resolve(&files)?;
         let fields = if self.fields.is_empty() { FieldArg::ALL.to_vec() } else { self.fields };
@@ -68,6 +75,7 @@ impl Command for DatesArgs {
             let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
             let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
             list.lines.retain(|line| self.cancelled || !line.cancelled);
+            ensure_one_clock(&list, &fields)?;
             self.sort.sort(&mut list.lines);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
             file.write(|_| as_table(&headers, &list.lines, &fields))?;
@@ -79,4 +87,25 @@ impl Command for DatesArgs {
             Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))
         })
     }
+}
+
+/// A list that shows times in several zones has to say which is which: nobody who is
+/// handed it could know.
+fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> {
+    let shows_times = fields.iter().any(|field| matches!(field, FieldArg::Start | FieldArg::End));
+    if !shows_times || fields.contains(&FieldArg::Zone) {
+        return Ok(());
+    }
+    let timed = list.lines.iter().filter(|line| !line.is_all_day() && !line.zone.is_empty());
+    let zones: BTreeSet<&str> = timed.map(|line| &*line.zone).collect();
+    let mut names = zones.iter().copied().filter(|name| *name != "UTC");
+    if zones.len() > 1 {
+        let of_all = zones.iter().copied().collect::<Vec<_>>().join(", ");
+        let one = names.next().unwrap_or("UTC");
+        bail!(
+            "the list has times in several zones ({of_all}) and no column that says which: --express-in {one} puts \
+             all on one clock, `zone` among --fields says it"
+        );
+    }
+    Ok(())
 }

@@ -74,8 +74,8 @@ pub(crate) struct Beside {
 pub(crate) struct TableFacts {
     pub(crate) sniffed: Option<Sniffed>,
     pub(crate) notes: Vec<Note>,
-    /// The dates that read two ways, where that kept the table from being read.
-    pub(crate) undecided: Option<String>,
+    /// What a person has to decide, where that kept the table from being read.
+    pub(crate) undecided: Option<TableError>,
 }
 
 impl TableFacts {
@@ -279,16 +279,14 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<F
             None => File::NotRead(NotRead::old_form(path)),
         });
     }
-    if table::sniff(&decoded.text).is_none() {
+    if !table::is_table(&decoded.text, &reading.table) {
         let not_read = NotRead::of(file, &decoded.text);
         return Ok(not_read.map_or_else(|| File::Other(path.clone()), File::NotRead));
     }
     match read_table_file(file, decoded, reading) {
         Ok(source) => Ok(File::Source(Box::new(source))),
         // What a person has to decide, no other file can make up for.
-        Err(error @ (TableError::Order { .. } | TableError::NoColumn { .. } | TableError::Rivals { .. })) => {
-            Err(error).with_context(|| format!("`{path}`"))
-        }
+        Err(error) if error.is_question() => Err(error).with_context(|| format!("`{path}`")),
         Err(error) => Ok(File::NotRead(NotRead::cannot(path, error.to_string()))),
     }
 }
@@ -360,8 +358,8 @@ fn read_table_file<'t>(
             source.set_aside.rows = table.set_aside;
             source.table = TableFacts { sniffed: Some(table.sniffed), notes: table.notes, undecided: None };
         }
-        Err(TableError::Order { evidence }) if reading.undecided == Undecided::Report => {
-            source.table.undecided = Some(evidence);
+        Err(error) if error.is_about_the_table() && reading.undecided == Undecided::Report => {
+            source.table.undecided = Some(error);
         }
         Err(error) => return Err(error),
     }

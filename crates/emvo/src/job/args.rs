@@ -32,7 +32,16 @@ pub(crate) struct ReadingArgs {
     /// The order of day and month in the dates of tables
     #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
     pub(crate) date_order: OrderArg,
-    /// Which column holds a field, where its header does not say; may be given several times
+    /// What bare numbers in a column of lengths count
+    #[arg(long, value_name = "UNIT", value_enum)]
+    pub(crate) length_unit: Option<LengthUnitArg>,
+    /// What stands behind the point in times such as 9.3
+    #[arg(long, value_name = "WHAT", value_enum)]
+    pub(crate) clock_dot: Option<ClockDotArg>,
+    /// Which day the end of whole days names in tables
+    #[arg(long, value_name = "DAY", value_enum)]
+    pub(crate) all_day_end: Option<AllDayEndArg>,
+    /// Which column holds a field, where its header does not say (`carried` for none); may be given several times
     #[arg(long, value_name = "FIELD=HEADER")]
     pub(crate) column: Vec<String>,
     /// A columns file: which column of a table holds what, and how it is written
@@ -58,6 +67,35 @@ pub(crate) enum OrderArg {
     Month,
     /// Year, month, day
     Year,
+}
+
+/// What a bare number counts, as typed
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+pub(crate) enum LengthUnitArg {
+    /// Hours
+    Hours,
+    /// Minutes
+    Minutes,
+    /// Parts of a day, as spreadsheets keep them
+    Days,
+}
+
+/// What the 3 of 9.3 is, as typed
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+pub(crate) enum ClockDotArg {
+    /// Minutes without their nought: 9:30
+    Minutes,
+    /// Tenths of an hour: 9:18
+    Tenths,
+}
+
+/// Which day an end names, as typed
+#[derive(Clone, Copy, Debug, clap::ValueEnum)]
+pub(crate) enum AllDayEndArg {
+    /// The last day
+    Inclusive,
+    /// The day behind the last
+    Exclusive,
 }
 
 /// Which dates are looked at

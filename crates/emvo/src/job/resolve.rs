@@ -5,15 +5,15 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
 use emvo_core::survey::default_window;
-use emvo_core::table::{ColumnField, Columns, DateOrder, ReadOptions};
+use emvo_core::table::{AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions};
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{Zone, ZoneChoices, closest};
 use jiff::civil::Date;
 
 use super::args::{
-    AnswerArgs, FitArgs, FormatArg, LedgerArgs, ListArgs, OrderArg, OutputArgs, ReadingArgs, RecordArgs,
-    RuleArgs, WindowArgs,
+    AllDayEndArg, AnswerArgs, ClockDotArg, FitArgs, FormatArg, LedgerArgs, LengthUnitArg, ListArgs, OrderArg,
+    OutputArgs, ReadingArgs, RecordArgs, RuleArgs, WindowArgs,
 };
 use crate::answer::{Detail, Form};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided};
@@ -38,7 +38,11 @@ impl ReadingArgs {
             OrderArg::Month => DateOrder::Month,
             OrderArg::Year => DateOrder::Year,
         };
-        let columns = self.column.iter().map(|entry| column(entry)).collect::<anyhow::Result<_>>()?;
+        let (carried, columns): (Vec<_>, Vec<_>) =
+            self.column.iter().partition(|entry| entry.trim_start().starts_with("carried="));
+        let carried = carried.into_iter().filter_map(|entry| Some(header_of(entry.split_once('=')?.1)));
+        let carried = carried.collect();
+        let columns = columns.into_iter().map(|entry| column(entry)).collect::<anyhow::Result<_>>()?;
         let columns_file = self.columns.as_deref().map(|path| columns_file(path, files)).transpose()?;
         let secret = self.passphrase_file.as_deref().map(|path| Secret::of_file(path, files)).transpose()?;
         let charset = self.input_encoding;
@@ -46,7 +50,28 @@ impl ReadingArgs {
         Ok(Reading {
             zones,
             calendars: self.calendar,
-            table: ReadOptions { house, zone_map, order, columns, columns_file, repeat_rule: None },
+            table: ReadOptions {
+                house,
+                zone_map,
+                order,
+                columns,
+                carried,
+                columns_file,
+                length_unit: self.length_unit.map(|unit| match unit {
+                    LengthUnitArg::Hours => LengthUnit::Hours,
+                    LengthUnitArg::Minutes => LengthUnit::Minutes,
+                    LengthUnitArg::Days => LengthUnit::Days,
+                }),
+                clock_dot: self.clock_dot.map(|dot| match dot {
+                    ClockDotArg::Minutes => ClockDot::Minutes,
+                    ClockDotArg::Tenths => ClockDot::Tenths,
+                }),
+                all_day_ends: self.all_day_end.map(|end| match end {
+                    AllDayEndArg::Inclusive => AllDayEnds::Inclusive,
+                    AllDayEndArg::Exclusive => AllDayEnds::Exclusive,
+                }),
+                repeat_rule: None,
+            },
             charset,
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,
@@ -65,10 +90,15 @@ fn column(entry: &str) -> anyhow::Result<(ColumnField, String)> {
     let (field, header) =
         entry.split_once('=').with_context(|| format!("--column `{entry}`: write FIELD=\"Header\""))?;
     let field = ColumnField::of_name(field.trim()).with_context(|| {
-        let names: Vec<_> = ColumnField::names().collect();
+        let names: Vec<_> = ColumnField::names().chain(["carried"]).collect();
         format!("--column: there is no field `{field}`; there are {}", names.join(", "))
     })?;
-    Ok((field, header.trim().trim_matches('"').to_owned()))
+    Ok((field, header_of(header)))
+}
+
+/// A header as typed, without the quotes that a shell may have left.
+fn header_of(text: &str) -> String {
+    text.trim().trim_matches('"').to_owned()
 }
 
 /// The zone that a person names; if it is none, the names that are close.

@@ -40,6 +40,8 @@ pub(super) struct SourceToml {
     #[serde(default)]
     pub(super) zone_map: std::collections::BTreeMap<String, Spanned<String>>,
     pub(super) columns: Option<Spanned<String>>,
+    #[serde(default)]
+    pub(super) column: std::collections::BTreeMap<String, Spanned<String>>,
     pub(super) date_order: Option<Spanned<String>>,
     pub(super) add_category: Option<Categories>,
     pub(super) busy: Option<Spanned<String>>,

@@ -8,7 +8,7 @@ use anyhow::Context;
 use emvo_core::merge::{Busy, Clash, Duplicates, Incoming};
 use emvo_core::redact::Private;
 use emvo_core::rules::{Consent, Described, RuleChoice, rule};
-use emvo_core::table::{Columns, DateOrder, ReadOptions};
+use emvo_core::table::{ColumnField, Columns, DateOrder, ReadOptions};
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::{Zone, ZoneChoices, closest};
@@ -276,10 +276,30 @@ impl Understanding<'_> {
             DateOrder::Auto,
         )?;
         let columns_file = source.columns.as_ref().map(|columns| self.columns(columns)).transpose()?;
+        let (mut columns, mut carried) = (Vec::new(), Vec::new());
+        for (field, header) in &source.column {
+            match ColumnField::of_name(field) {
+                Some(field) => columns.push((field, header.get_ref().clone())),
+                None if field == "carried" => carried.push(header.get_ref().clone()),
+                None => {
+                    let names: Vec<_> = ColumnField::names().chain(["carried"]).collect();
+                    let message = format!("there is no field `{field}`; there are {}", names.join(", "));
+                    return Err(self.at(header, message));
+                }
+            }
+        }
         Ok(Reading {
             zones: ZoneChoices { house: house.clone(), map: map.clone() },
             calendars: source.calendars.clone(),
-            table: ReadOptions { house, zone_map: map, order, columns_file, ..ReadOptions::default() },
+            table: ReadOptions {
+                house,
+                zone_map: map,
+                order,
+                columns,
+                carried,
+                columns_file,
+                ..ReadOptions::default()
+            },
             charset: None,
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,

@@ -1,7 +1,7 @@
 //! Rules about files and tables.
 
 use super::*;
-use crate::table::{self, ReadOptions, TableError};
+use crate::table::{self, ReadOptions};
 use emvo_ical::content::decode;
 
 /// A file, looked at as a whole.
@@ -27,8 +27,8 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
             (facts.rows, facts.notes) = (&table.set_aside, &table.notes);
             check_source(&facts, &RuleChoice::default())
         }
-        Err(TableError::Order { evidence }) => {
-            facts.undecided = Some(evidence);
+        Err(error) if error.is_about_the_table() => {
+            facts.undecided = Some(error);
             check_source(&facts, &RuleChoice::default())
         }
         Err(error) => panic!("{error}"),
@@ -89,10 +89,22 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             b"title,start\nDrill,2026-09-01\n".to_vec(),
         ),
         (
+            "C09",
+            b"Anlass;Beginn;Ende\nDrill;2026-09-01;\nMuster;2026-09-08;\n".to_vec(),
+            "no column is sure to be the title; it may be `Anlass` (Drill, Muster)",
+            b"Titel;Beginn\nDrill;2026-09-01\n".to_vec(),
+        ),
+        (
             "C10",
             b"title,start,private\nDrill,2026-09-01,crew only\n".to_vec(),
             "`crew only` says nothing that is known of private, so it is taken for private; it is carried along",
             b"title,start,private\nDrill,2026-09-01,no\n".to_vec(),
+        ),
+        (
+            "C11",
+            b"title,start\nDrill,Tue 7.9.2026\n".to_vec(),
+            "`Tue` stands beside 2026-09-07, which is a Monday",
+            b"title,start\nDrill,Mon 7.9.2026\n".to_vec(),
         ),
         (
             "D10",

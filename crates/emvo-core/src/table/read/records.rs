@@ -85,7 +85,10 @@ impl<'t> Records<'t> {
 pub(super) fn is_row(record: &csv::StringRecord, layout: &Layout) -> bool {
     let is_blank = record.len() <= MOST_COLUMNS
         && record.iter().all(|cell| cell.trim().bytes().all(|byte| b"-=_*~".contains(&byte)));
-    let is_header = || record.iter().map(str::trim).eq(layout.headers.iter().map(String::as_str));
+    let is_header = || {
+        let headers = layout.headers.iter().map(String::as_str);
+        layout.to_header > 0 && record.iter().map(str::trim).eq(headers.take(record.len()))
+    };
     !is_blank && !is_comment(record) && !is_header()
 }
 

@@ -9,10 +9,12 @@ use super::records::{Records, Stretch, is_row};
 use crate::table::cell::Answer;
 use crate::table::column::ColumnField;
 use crate::table::date::DateOrder;
-use crate::table::date::read_date;
-use crate::table::layout::Layout;
+use crate::table::habits::EndsSeen;
+use crate::table::layout::{Layout, MOST_COLUMNS};
 use crate::table::order::OrderEvidence;
-use crate::table::serial::is_serial;
+use crate::table::row::RowReader;
+use crate::table::shape::{ORDERS, Serials, Shape};
+use crate::table::weekday::weekday_of;
 use emvo_ical::zone::Zone;
 
 /// How many rows a stretch has.
@@ -25,7 +27,6 @@ const DATES: [ColumnField; 5] = [
     ColumnField::EndDate,
     ColumnField::RepeatUntil,
 ];
-const ORDERS: [DateOrder; 3] = [DateOrder::Day, DateOrder::Month, DateOrder::Year];
 
 /// What a whole table says.
 pub(super) struct Scan<'t> {
@@ -35,27 +36,10 @@ pub(super) struct Scan<'t> {
     pub(super) stretches: Vec<Stretch<'t>>,
     /// How many rows there are.
     pub(super) rows: usize,
-    dates: Vec<DateColumn>,
+    /// What stands in each column.
+    pub(super) shapes: Vec<Shape>,
     zone_cells: HashSet<String>,
     marks: Marks,
-}
-
-/// A column of dates.
-struct DateColumn {
-    at: usize,
-    evidence: OrderEvidence,
-    serials: Serials,
-    /// For each of [`ORDERS`], whether a cell that is no spreadsheet number is a
-    /// date in it.
-    is_read_in: [bool; ORDERS.len()],
-}
-
-/// The spreadsheet numbers in a column.
-#[derive(Clone, Debug, Default)]
-pub(super) struct Serials {
-    pub(super) count: usize,
-    /// The first of them.
-    pub(super) first: String,
 }
 
 /// The column of marks for busy, if there is one.
@@ -67,20 +51,19 @@ struct Marks {
 
 impl<'t> Scan<'t> {
     pub(super) fn of(text: &'t str, layout: &Layout) -> Self {
-        let dates = DATES.into_iter().filter_map(|field| layout.column(field)).map(DateColumn::at);
         let mut scan = Self {
             header_row: 1,
             stretches: Vec::new(),
             rows: 0,
-            dates: dates.collect(),
+            shapes: vec![Shape::default(); layout.headers.len()],
             zone_cells: HashSet::new(),
             marks: Marks { at: layout.column(ColumnField::Busy), has_any: false, has_other: false },
         };
         let zone_at = layout.column(ColumnField::Zone);
         let mut records = Records::of(Stretch::whole(text), layout);
-        for above in 0..=layout.above_header {
+        for at in 1..=layout.to_header {
             match records.next() {
-                Some((row, _)) if above == layout.above_header => scan.header_row = row,
+                Some((row, _)) if at == layout.to_header => scan.header_row = row,
                 _ => {}
             }
         }
@@ -90,7 +73,7 @@ impl<'t> Scan<'t> {
                 continue;
             }
             scan.rows += 1;
-            scan.dates.iter_mut().for_each(|column| column.add(row, record));
+            scan.look_at(row, record);
             scan.marks.add(record);
             if let Some(cell) = zone_at.and_then(|at| record.get(at)).map(str::trim)
                 && !scan.zone_cells.contains(cell)
@@ -107,20 +90,65 @@ impl<'t> Scan<'t> {
         scan
     }
 
+    fn look_at(&mut self, row: u64, record: &csv::StringRecord) {
+        if record.len() > self.shapes.len() && record.len() <= MOST_COLUMNS {
+            self.shapes.resize(record.len(), Shape::default());
+        }
+        for (shape, cell) in self.shapes.iter_mut().zip(record) {
+            shape.add(row, cell);
+        }
+    }
+
+    fn dates<'s>(&'s self, layout: &'s Layout) -> impl Iterator<Item = (usize, &'s Shape)> {
+        let places = DATES.into_iter().filter_map(|field| layout.column(field));
+        places.filter_map(|at| Some((at, self.shapes.get(at)?)))
+    }
+
+    /// Columns of weekdays that are no field of their own.
+    pub(super) fn weekday_columns(&self, layout: &Layout) -> Vec<usize> {
+        let is_weekday = |shape: &Shape| {
+            !shape.samples.is_empty() && shape.samples.iter().all(|cell| weekday_of(cell).is_some())
+        };
+        let free = (0..layout.fields.len()).filter(|at| layout.fields[*at].is_none());
+        free.filter(|at| self.shapes.get(*at).is_some_and(is_weekday)).collect()
+    }
+
+    /// What the ends of whole days look like, where some have a time. Needs a second look
+    /// at the rows, which most tables are spared.
+    pub(super) fn ends_of_whole_days(&self, rows: &RowReader<'_>) -> EndsSeen {
+        let mut seen = EndsSeen::default();
+        let layout = rows.layout;
+        let end = [ColumnField::EndTime, ColumnField::End].into_iter().find_map(|field| layout.column(field));
+        if layout.column(ColumnField::AllDay).is_none() || end.is_none() || layout.is_own() {
+            return seen;
+        }
+        for stretch in &self.stretches {
+            let mut records = Records::of(*stretch, layout);
+            while let Some((_, record)) = records.next() {
+                if let Some((first, last)) = rows.midnight_end(record) {
+                    seen.add(first, last);
+                }
+            }
+        }
+        seen
+    }
+
     /// What all date columns say about the order of day and month.
-    pub(super) fn evidence(&self) -> OrderEvidence {
+    pub(super) fn evidence(&self, layout: &Layout) -> OrderEvidence {
         let mut all = OrderEvidence::default();
-        self.dates.iter().for_each(|column| all.append(&column.evidence));
+        self.dates(layout).for_each(|(_, shape)| all.append(&shape.evidence));
         all
     }
 
     /// The date columns in which all dates are spreadsheet numbers.
-    pub(super) fn serial_columns(&self, order: DateOrder) -> Vec<(usize, Serials)> {
+    pub(super) fn serial_columns(&self, layout: &Layout, order: DateOrder) -> Vec<(usize, Serials)> {
         let place = ORDERS.iter().position(|known| *known == order);
-        let is_serial = |column: &&DateColumn| {
-            column.serials.count > 0 && !place.is_some_and(|place| column.is_read_in[place])
-        };
-        self.dates.iter().filter(is_serial).map(|column| (column.at, column.serials.clone())).collect()
+        let is_serial =
+            |shape: &Shape| shape.serials.count > 0 && !place.is_some_and(|place| shape.is_read_in[place]);
+        self.dates(layout)
+            .filter(|(_, shape)| is_serial(shape))
+            .map(|(at, shape)| (at, shape.serials.clone()))
+            .collect()
     }
 
     /// What the cells of the zone column mean, each looked up once.
@@ -134,33 +162,6 @@ impl<'t> Scan<'t> {
     /// In a column of marks an empty cell means no.
     pub(super) fn blank_busy(&self) -> Answer {
         if self.marks.has_any && !self.marks.has_other { Answer::No } else { Answer::NotSaid }
-    }
-}
-
-impl DateColumn {
-    fn at(at: usize) -> Self {
-        let (evidence, serials) = (OrderEvidence::default(), Serials::default());
-        Self { at, evidence, serials, is_read_in: [false; ORDERS.len()] }
-    }
-
-    fn add(&mut self, row: u64, record: &csv::StringRecord) {
-        let cell = record.get(self.at).unwrap_or_default();
-        self.evidence.add(row, cell);
-        // Most columns show at once that they are none of numbers.
-        if self.is_read_in == [true; ORDERS.len()] {
-            return;
-        }
-        let cell = cell.trim();
-        if is_serial(cell) {
-            if self.serials.count == 0 {
-                cell.clone_into(&mut self.serials.first);
-            }
-            self.serials.count += 1;
-            return;
-        }
-        for (order, is_read) in ORDERS.into_iter().zip(&mut self.is_read_in) {
-            *is_read = *is_read || read_date(cell, order).is_some();
-        }
     }
 }
 

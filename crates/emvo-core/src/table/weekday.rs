@@ -1,0 +1,57 @@
+//! Names of weekdays, and what contradicts a date (rule C11).
+
+use std::sync::LazyLock;
+
+use hashbrown::HashMap;
+use jiff::civil::{Date, Weekday};
+
+static NAMES: LazyLock<HashMap<&'static str, Weekday>> = LazyLock::new(|| {
+    let lines = include_str!("data/weekdays.tsv").lines().filter(|line| !line.starts_with('#'));
+    let rows = lines.filter_map(|line| line.split_once('\t'));
+    let days = rows.filter_map(|(number, names)| {
+        Some((Weekday::from_monday_one_offset(number.parse().ok()?).ok()?, names))
+    });
+    days.flat_map(|(day, names)| names.split('|').map(move |name| (name, day))).collect()
+});
+
+/// Longer than the longest name.
+const LONGEST: usize = 20;
+
+/// The weekday that a word names.
+pub(super) fn weekday_of(word: &str) -> Option<Weekday> {
+    if word.len() > LONGEST {
+        return None;
+    }
+    NAMES.get(word.trim().trim_end_matches(['.', ',']).to_lowercase().as_str()).copied()
+}
+
+/// The weekday that a cell has in front of a date, if it is another one than the date's.
+pub(super) fn contradicted(cell: &str, date: Date) -> Option<&str> {
+    let word = cell.trim().split([' ', ',']).next()?;
+    weekday_of(word).filter(|day| *day != date.weekday()).map(|_| word)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn weekdays_are_known_in_many_languages() {
+        for (word, day) in [
+            ("Mon", Weekday::Monday),
+            ("Di.", Weekday::Tuesday),
+            ("keskiviikko", Weekday::Wednesday),
+            ("TORSDAG", Weekday::Thursday),
+            ("sexta-feira", Weekday::Friday),
+            ("sobota", Weekday::Saturday),
+            ("søn", Weekday::Sunday),
+        ] {
+            assert_eq!(weekday_of(word), Some(day), "{word}");
+        }
+        assert_eq!(weekday_of("Sept."), None);
+        let monday = Date::constant(2026, 9, 7);
+        assert_eq!(contradicted("Mon 7.9.2026", monday), None);
+        assert_eq!(contradicted("Tis 7.9.2026", monday), Some("Tis"));
+        assert_eq!(contradicted("7.9.2026", monday), None);
+    }
+}
