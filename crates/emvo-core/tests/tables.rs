@@ -187,7 +187,7 @@ const SAMPLES: [Sample; 26] = [
     (
         "short rows, and one with more cells than headers",
         "title,start,end,location\nA,2026-09-01\nB,2026-09-02,,Kaj 2,surplus\nC,2026-09-03,,,,\n",
-        &["A | 2026-09-01", "B | 2026-09-02", "C | 2026-09-03"],
+        &["A | 2026-09-01", "B | 2026-09-02 | @Kaj 2", "C | 2026-09-03"],
         &[],
     ),
     (

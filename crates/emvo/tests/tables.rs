@@ -95,7 +95,7 @@ fn an_undecided_date_order_stops_what_writes_and_is_listed_by_what_looks() {
     assert_eq!((&found["counts"]["C02"], &found["findings"][0]["level"]), (&1.into(), &"error".into()));
     let run = case.ends(1, &["survey", "plan.csv"]);
     assert!(
-        run.stdout.contains("plan.csv: nothing could be read, day and month cannot be told apart"),
+        run.stdout.contains("plan.csv: nothing could be read: C02: day and month cannot be told apart"),
         "{}",
         run.stdout
     );

@@ -34,6 +34,16 @@ pub(super) fn answer(cell: &str) -> Answer {
     }
 }
 
+/// Whether a cell says yes or no, in any language that is known; `None` if it says
+/// neither.
+pub fn is_yes(cell: &str) -> Option<bool> {
+    match answer(cell) {
+        Answer::Yes => Some(true),
+        Answer::No => Some(false),
+        Answer::NotSaid => None,
+    }
+}
+
 /// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see.
 pub(super) fn classification(cell: &str) -> Option<&'static str> {
     match state_of(cell) {

@@ -33,7 +33,7 @@ mod words;
 mod write;
 
 pub use cannot_carry::CannotCarry;
-pub use cell::{guarded, length as read_length, unguarded};
+pub use cell::{guarded, is_yes, length as read_length, unguarded};
 pub use column::ColumnField;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
 pub use date::DateOrder;

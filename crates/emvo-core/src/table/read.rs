@@ -24,6 +24,7 @@ use crate::advice::Advice;
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
 use emvo_ical::calendar::{Calendar, ReadEvent, of_events, read_stated};
 use emvo_ical::content::{Component, Property};
+use emvo_ical::recurrence::{Rule, phrase};
 use emvo_ical::zone::Zone;
 
 use records::{Records, Stretch, is_row};
@@ -217,6 +218,7 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     for part in read {
         table.set_aside.extend(part.set_aside);
         table.notes.extend(part.notes);
+        table.sniffed.understood.extend(part.in_words);
         part.rows.into_iter().for_each(|row| of_rows.add(row));
     }
     table.calendars = of_rows.calendars();
@@ -278,7 +280,12 @@ struct Understood {
     rows: Vec<EventRow>,
     set_aside: Vec<SetAsideRow>,
     notes: Vec<Note>,
+    /// The first rows of the table in words.
+    in_words: Vec<(u64, String)>,
 }
+
+/// So many rows are shown as they were understood.
+const ROWS_SHOWN: usize = 3;
 
 impl Understood {
     fn of(stretch: Stretch<'_>, rows: &RowReader<'_>, name: &str) -> Self {
@@ -292,7 +299,11 @@ impl Understood {
                 Ok(row) => {
                     note_row(number, &row, &mut all.notes);
                     let rank = stretch.rows_above + all.rows.len() + all.set_aside.len() + 1;
-                    all.rows.push(EventRow::of(row, name, rank));
+                    let row = EventRow::of(row, name, rank);
+                    if rank <= ROWS_SHOWN {
+                        all.in_words.extend(row.in_words().map(|words| (number, words)));
+                    }
+                    all.rows.push(row);
                 }
                 Err(error) => all.set_aside.push(SetAsideRow {
                     row: number,
@@ -321,6 +332,22 @@ impl EventRow {
         component.put_first(uid);
         let rank = u32::try_from(rank).unwrap_or(u32::MAX);
         Self { event: read_stated(component, rank, start, extent), calendar, id }
+    }
+}
+
+impl EventRow {
+    /// `Wed 2026-09-09 18:00–20:30 Europe/Helsinki, "Drill", Kaj 2, every week`.
+    fn in_words(&self) -> Option<String> {
+        let lead = self.event.as_ref().ok()?.lead();
+        let weekday = lead.start().date().strftime("%a").to_string();
+        let mut words = format!("{weekday} {}, \"{}\"", lead.span(), lead.title().unwrap_or_default());
+        let place = lead.location().map(Cow::into_owned).filter(|place| !place.is_empty());
+        let rules = lead.rules().filter_map(|rule| phrase(&Rule::parse(&rule).ok()?));
+        for part in place.into_iter().chain(rules) {
+            words.push_str(", ");
+            words.push_str(&part);
+        }
+        Some(words)
     }
 }
 

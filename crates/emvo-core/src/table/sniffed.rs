@@ -21,6 +21,8 @@ pub struct Sniffed {
     pub order_evidence: String,
     /// How many rows there are below the header.
     pub rows: usize,
+    /// The first rows as they were understood, each with its number.
+    pub understood: Vec<(u64, String)>,
 }
 
 /// The columns by what people call them; one without header and cells is called nothing.
@@ -50,6 +52,7 @@ impl Sniffed {
             date_order: Some(order).filter(|_| !order_evidence.is_empty()),
             order_evidence,
             rows,
+            understood: Vec::new(),
         }
     }
 

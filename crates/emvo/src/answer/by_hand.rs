@@ -8,6 +8,7 @@ use emvo_ical::calendar::ComponentKind;
 use serde::Serialize;
 
 use super::sheet::sheet;
+use crate::output::is_sheet;
 use crate::terminal::grouped;
 
 /// What somebody has to do.
@@ -136,8 +137,7 @@ impl ByHand {
 
     /// The list as a sheet to tick off, or as lines to print, by the name of its file.
     pub(crate) fn bytes(&self, path: &Path) -> anyhow::Result<Vec<u8>> {
-        let is_sheet = path.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("csv"));
-        if is_sheet { self.as_sheet() } else { Ok(self.as_lines().into_bytes()) }
+        if is_sheet(path) { self.as_sheet() } else { Ok(self.as_lines().into_bytes()) }
     }
 
     /// The list for programs.

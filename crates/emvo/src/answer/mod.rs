@@ -141,9 +141,9 @@ impl ReportForm {
     fn of_path(path: &Path) -> anyhow::Result<Self> {
         match path.extension().and_then(|extension| extension.to_str()) {
             Some("html" | "htm") => Ok(Self::Page),
-            Some("csv") => Ok(Self::Sheet),
+            Some("csv" | "xlsx") => Ok(Self::Sheet),
             Some("json") => Ok(Self::Json),
-            _ => bail!("--report `{}`: its name has to end in .html, .csv or .json", path.display()),
+            _ => bail!("--report `{}`: its name has to end in .html, .csv, .xlsx or .json", path.display()),
         }
     }
 

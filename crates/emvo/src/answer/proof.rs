@@ -212,7 +212,7 @@ impl Proof<'_, '_> {
         let all = self.sources.iter().map(|file| ("source", file));
         let all: Vec<_> = all.chain(self.results.iter().map(|file| ("result", file))).collect();
         all.par_iter()
-            .map(|(role, file)| FileJson { role, record: file_record(&file.path, file.bytes) })
+            .map(|(role, file)| FileJson { role, record: file_record(&file.path, file.as_it_came()) })
             .collect()
     }
 }

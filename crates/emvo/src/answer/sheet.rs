@@ -6,10 +6,10 @@ use std::path::Path;
 use anyhow::{Context, bail};
 use emvo_core::merge::{LookAlike, PairedEvent, SamePair};
 use emvo_core::rules::{Answers, RuleId};
-use emvo_core::table::{guarded, unguarded};
+use emvo_core::table::{guarded, is_yes, unguarded};
 use emvo_ical::content::decode;
 
-use crate::input::{ReadAs, ReadFiles};
+use crate::input::{ReadAs, ReadFiles, sheet_text};
 
 /// Rows as a sheet that a spreadsheet opens as it is.
 pub(crate) fn sheet<const N: usize>(
@@ -38,11 +38,11 @@ pub(crate) fn read_answers(
     let rows = Rows::read(path, files, columns, "emvo check --report sheet.csv")?;
     let mut answers = Answers::new();
     for (row, [answer, rule, uid, title]) in rows.0 {
-        let word = match answer.to_lowercase().as_str() {
-            "" => continue,
-            "yes" | "y" | "ja" | "kyllä" | "x" => true,
-            "no" | "n" | "nej" | "ei" => false,
-            other => bail!("`{shown}` row {row}: the answer `{other}` is neither yes nor no"),
+        if answer.is_empty() {
+            continue;
+        }
+        let Some(word) = is_yes(&answer) else {
+            bail!("`{shown}` row {row}: the answer `{answer}` is neither yes nor no");
         };
         let rule = rule_named(&rule, &format!("`{shown}` row {row}"))?;
         answers.insert((rule, uid, title), word);
@@ -67,6 +67,48 @@ pub(crate) fn of_pairs(pairs: &[LookAlike]) -> anyhow::Result<Vec<u8>> {
     sheet(header, rows)
 }
 
+/// Words for the same, and for different, in the languages of header words.
+const SAME: [&str; 18] = [
+    "same",
+    "s",
+    "samma",
+    "sama",
+    "gleich",
+    "dasselbe",
+    "identique",
+    "même",
+    "igual",
+    "mismo",
+    "uguale",
+    "stesso",
+    "hetzelfde",
+    "zelfde",
+    "samme",
+    "mesmo",
+    "ten sam",
+    "taki sam",
+];
+const DIFFERENT: [&str; 18] = [
+    "different",
+    "d",
+    "olika",
+    "annan",
+    "eri",
+    "verschieden",
+    "anders",
+    "différent",
+    "autre",
+    "diferente",
+    "distinto",
+    "diverso",
+    "verschillend",
+    "forskellig",
+    "forskjellig",
+    "różne",
+    "inny",
+    "outro",
+];
+
 /// Reads the pairs that a person called the same.
 pub(crate) fn read_pairs(path: &Path, files: &ReadFiles) -> anyhow::Result<Vec<SamePair>> {
     let shown = path.display();
@@ -74,12 +116,13 @@ pub(crate) fn read_pairs(path: &Path, files: &ReadFiles) -> anyhow::Result<Vec<S
     let rows = Rows::read(path, files, columns, "emvo merge --review sheet.csv")?;
     let mut same = Vec::new();
     for (row, [answer, source_a, uid_a, source_b, uid_b]) in rows.0 {
-        match answer.to_lowercase().as_str() {
-            "same" | "s" | "samma" | "sama" => {
-                same.push(SamePair { a: (source_a, uid_a), b: (source_b, uid_b) });
-            }
-            "" | "different" | "d" | "olika" | "eri" => {}
-            other => bail!("`{shown}` row {row}: the answer `{other}` is neither same nor different"),
+        let word = answer.to_lowercase();
+        let is_same = if SAME.contains(&word.as_str()) { Some(true) } else { is_yes(&word) };
+        match is_same {
+            Some(true) => same.push(SamePair { a: (source_a, uid_a), b: (source_b, uid_b) }),
+            Some(false) => {}
+            None if word.is_empty() || DIFFERENT.contains(&word.as_str()) => {}
+            None => bail!("`{shown}` row {row}: the answer `{answer}` is neither same nor different"),
         }
     }
     Ok(same)
@@ -93,13 +136,14 @@ impl<const N: usize> Rows<N> {
     fn read(path: &Path, files: &ReadFiles, columns: [&str; N], written_by: &str) -> anyhow::Result<Self> {
         let shown = path.display();
         let bytes = files.read(path, ReadAs::Answers).with_context(|| format!("could not read `{shown}`"))?;
-        let decoded = decode(&bytes);
-        let first = decoded.text.lines().next().unwrap_or_default();
+        let text = match sheet_text(&bytes).with_context(|| format!("`{shown}`"))? {
+            Some(text) => text,
+            None => decode(&bytes).text.into_owned(),
+        };
+        let first = text.lines().next().unwrap_or_default();
         let delimiter = if first.contains(';') && !first.contains(',') { b';' } else { b',' };
-        let mut reader = csv::ReaderBuilder::new()
-            .delimiter(delimiter)
-            .flexible(true)
-            .from_reader(decoded.text.as_bytes());
+        let mut reader =
+            csv::ReaderBuilder::new().delimiter(delimiter).flexible(true).from_reader(text.as_bytes());
         let header = reader.headers().with_context(|| format!("`{shown}` is no sheet"))?.clone();
         let mut places = [0; N];
         for (place, name) in places.iter_mut().zip(columns) {

@@ -4,8 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use emvo_core::survey::{Per, Through, ZoneMeaning};
-use emvo_core::table::{DateOrder, Sniffed};
-use emvo_ical::content::Charset;
+use emvo_core::table::{ColumnField, DateOrder, Sniffed};
 use emvo_ical::recurrence::rule_in_words;
 
 use super::Detail;
@@ -40,27 +39,39 @@ pub(super) fn table_lines(sources: &[Source<'_>]) -> String {
     for source in sources {
         if let Some(sniffed) = &source.table.sniffed {
             // Writing into a string cannot fail, here and below.
-            let _ = writeln!(out, "{}", sanitized(&table_line(&source.path, source.charset, sniffed)));
-            for (header, field) in &sniffed.columns {
-                let meaning = field.map_or("carried along", emvo_core::table::ColumnField::name);
+            let _ = writeln!(out, "{}", sanitized(&table_line(source, sniffed)));
+            let is_column =
+                |(header, field): &&(String, Option<ColumnField>)| !header.is_empty() || field.is_some();
+            for (header, field) in sniffed.columns.iter().filter(is_column) {
+                let meaning = field.map_or("carried along", ColumnField::name);
                 let _ = writeln!(out, "  {}", sanitized(&format!("{header} → {meaning}")));
             }
+            out.push_str(&understood_lines(sniffed));
         }
     }
     out
 }
 
-fn table_line(path: &str, charset: Charset, sniffed: &Sniffed) -> String {
+/// The first rows as they were understood, to be compared with the sheet on the screen.
+pub(crate) fn understood_lines(sniffed: &Sniffed) -> String {
+    let line = |(row, words): &(u64, String)| format!("  {}\n", sanitized(&format!("row {row}: {words}")));
+    sniffed.understood.iter().map(line).collect()
+}
+
+fn table_line(source: &Source<'_>, sniffed: &Sniffed) -> String {
     let order = match sniffed.date_order {
         None => String::new(),
         Some(DateOrder::Month) => format!("; dates month first ({})", sniffed.order_evidence),
         Some(DateOrder::Year) => "; dates year first".to_owned(),
         Some(DateOrder::Auto | DateOrder::Day) => format!("; dates day first ({})", sniffed.order_evidence),
     };
+    let form = match source.book {
+        Some(_) => "a sheet of a spreadsheet".to_owned(),
+        None => format!("a table: {}, cells behind a {}", source.charset.name(), sniffed.delimiter),
+    };
     format!(
-        "{path} is a table: {}, cells behind a {}, header in row {}, {} below it{order}",
-        charset.name(),
-        sniffed.delimiter,
+        "{} is {form}, header in row {}, {} below it{order}",
+        source.path,
         sniffed.header_row,
         counted(sniffed.rows, "row", "rows")
     )

@@ -20,7 +20,7 @@ use crate::answer::sheet::sheet;
 use crate::input::{InputGroup, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::{Batch, Existing, Guard, Mode, NamedFile, Readers, Role};
+use crate::output::{Batch, Existing, Guard, Mode, NamedFile, Readers, Role, is_sheet};
 use crate::terminal::progress;
 
 /// What was added, changed, moved and removed between two exports of the same calendars
@@ -177,8 +177,7 @@ fn cancellations(
     old: &[CalendarView<'_, '_>],
     path: &Path,
 ) -> anyhow::Result<Vec<u8>> {
-    let is_table = path.extension().is_some_and(|extension| extension.eq_ignore_ascii_case("csv"));
-    if is_table { cancellation_table(found, old) } else { Ok(cancellation_calendar(found, old)) }
+    if is_sheet(path) { cancellation_table(found, old) } else { Ok(cancellation_calendar(found, old)) }
 }
 
 fn cancellation_calendar(found: &Changes<'_, '_>, old: &[CalendarView<'_, '_>]) -> Vec<u8> {

@@ -35,7 +35,7 @@ pub(crate) fn gather(
             gathered.push(file);
             continue;
         }
-        let unpacked = unpacked(file, secret);
+        let unpacked = unpacked(file, secret, found.within.as_deref());
         match &found.within {
             None => gathered.extend(unpacked),
             Some(within) => gathered.extend(chosen(unpacked, within)?),
@@ -69,14 +69,16 @@ pub(crate) fn is_there(path: &Path) -> bool {
     path.exists() || zip_around(path).is_some()
 }
 
-/// The file in which a path that is none goes on, and the whole path as people
+/// The file in which a path that is none goes on, a zip or a spreadsheet (`plan.xlsx#May`), and the whole path as people
 /// know what is in there: `exports/all.zip/crew.ics`.
 fn zip_around(path: &Path) -> Option<(PathBuf, String)> {
     if path.exists() {
         return None;
     }
-    let zip = path.ancestors().skip(1).find(|above| above.is_file())?;
-    Some((zip.to_owned(), path.display().to_string()))
+    let text = path.to_str().and_then(|text| text.rsplit_once('#'));
+    let book = text.map(|(book, _)| Path::new(book)).filter(|book| book.is_file());
+    let around = book.or_else(|| path.ancestors().skip(1).find(|above| above.is_file()))?;
+    Some((around.to_owned(), path.display().to_string()))
 }
 
 /// The files of a zip that were asked for: one by its path, or all below it.
@@ -112,16 +114,17 @@ impl Found {
         if self.is_standard_input() {
             let mut bytes = Vec::new();
             io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
-            return Ok(SourceFile { path, bytes, named_by, cannot: None });
+            return Ok(SourceFile { path, bytes, named_by, cannot: None, book: None });
         }
         progress::doing(&format!("reading {path}"));
         match files.read(&self.path, ReadAs::Input) {
-            Ok(bytes) => Ok(SourceFile { path, bytes, named_by, cannot: None }),
+            Ok(bytes) => Ok(SourceFile { path, bytes, named_by, cannot: None, book: None }),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
                 Err(error).with_context(|| format!("could not read `{path}`"))
             }
             Err(error) => {
-                Ok(SourceFile { path, bytes: Vec::new(), named_by, cannot: Some(error.to_string()) })
+                let cannot = Some(error.to_string());
+                Ok(SourceFile { path, bytes: Vec::new(), named_by, cannot, book: None })
             }
         }
     }

@@ -15,6 +15,7 @@ mod reading;
 mod secret;
 mod source;
 mod source_file;
+mod spreadsheet;
 
 pub(crate) use files::{ReadAs, ReadFiles};
 pub(crate) use gather::{files_on_disk, gather, is_there};
@@ -25,3 +26,4 @@ pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;
 pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};
 pub(crate) use source_file::{NamedBy, SourceFile};
+pub(crate) use spreadsheet::{cells_in, sheet_text};

@@ -5,8 +5,21 @@ use std::fmt;
 use super::source_file::{NamedBy, SourceFile};
 
 /// How exports are called; a file of such a name claims to be one.
-const CLAIMS: [&str; 11] =
-    [".ics", ".ical", ".ifb", ".icalendar", ".vcs", ".csv", ".tsv", ".xlsx", ".ods", ".zip", ".gz"];
+const CLAIMS: [&str; 13] = [
+    ".ics",
+    ".ical",
+    ".ifb",
+    ".icalendar",
+    ".vcs",
+    ".csv",
+    ".tsv",
+    ".xlsx",
+    ".xlsm",
+    ".xls",
+    ".ods",
+    ".zip",
+    ".gz",
+];
 
 /// A file that claims to be an export and is none, that is empty, or that cannot be
 /// read.
@@ -67,6 +80,12 @@ impl NotRead {
     /// A file that cannot be opened, unpacked or understood.
     pub(super) fn cannot(path: &str, why: String) -> Self {
         Self { path: path.to_owned(), what: What::Cannot(why) }
+    }
+
+    /// A spreadsheet of which no sheet is a table of events.
+    pub(super) fn no_table(book: &str, sheets: &[&str]) -> Self {
+        let why = format!("no sheet of it is a table of events ({})", sheets.join(", "));
+        Self { path: book.to_owned(), what: What::Cannot(why) }
     }
 
     /// A calendar in the form from before the standard, whose times and rules read
@@ -143,6 +162,7 @@ mod tests {
                 bytes: text.as_bytes().to_vec(),
                 named_by: NamedBy::Walk,
                 cannot: None,
+                book: None,
             };
             let found = NotRead::of(&file, text).map(|found| found.to_string());
             match expected {

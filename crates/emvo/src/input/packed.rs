@@ -6,6 +6,7 @@
 
 use std::collections::BTreeSet;
 use std::io::{Cursor, Read};
+use std::sync::Arc;
 
 use anyhow::{Context, bail};
 use zip::ZipReadOptions;
@@ -14,7 +15,8 @@ use zip::result::ZipError;
 use zip::unstable::read::ZipIterable;
 
 use super::secret::Secret;
-use super::source_file::{NamedBy, SourceFile, is_own};
+use super::source_file::{Book, NamedBy, SourceFile, is_own};
+use super::spreadsheet::{self, SheetText, Visibility};
 
 /// How large all files of a zip together may become: a small zip can hold huge
 /// ones.
@@ -37,8 +39,9 @@ const ZIP: &[u8] = b"PK\x03\x04";
 
 /// The file, or the files in it if it is packed. What cannot be unpacked is a file
 /// that cannot be read, with the reason.
-pub(super) fn unpacked(file: SourceFile, secret: Option<&Secret>) -> Vec<SourceFile> {
-    let mut unpacking = Unpacking { secret, left: LARGEST_IN_ZIP, files: Vec::new() };
+/// `wanted` is what of it is meant, if that is not all.
+pub(super) fn unpacked(file: SourceFile, secret: Option<&Secret>, wanted: Option<&str>) -> Vec<SourceFile> {
+    let mut unpacking = Unpacking { secret, wanted, left: LARGEST_IN_ZIP, files: Vec::new() };
     unpacking.take(file, Depth::Outside);
     unpacking.files
 }
@@ -63,6 +66,7 @@ impl Depth {
 
 struct Unpacking<'s> {
     secret: Option<&'s Secret>,
+    wanted: Option<&'s str>,
     /// How many bytes may still come of it.
     left: u64,
     files: Vec<SourceFile>,
@@ -70,12 +74,17 @@ struct Unpacking<'s> {
 
 impl Unpacking<'_> {
     fn take(&mut self, file: SourceFile, depth: Depth) {
-        let SourceFile { path, bytes, named_by, cannot } = file;
-        let cannot_be_read =
-            |path: String, why: String| SourceFile { path, bytes: Vec::new(), named_by, cannot: Some(why) };
+        let SourceFile { path, bytes, named_by, cannot, book } = file;
+        let cannot_be_read = |path: String, why: String| SourceFile {
+            path,
+            bytes: Vec::new(),
+            named_by,
+            cannot: Some(why),
+            book: None,
+        };
         if bytes.starts_with(GZIP) {
             self.files.push(match unpack_gzip(&bytes) {
-                Ok(bytes) => SourceFile { path, bytes, named_by, cannot },
+                Ok(bytes) => SourceFile { path, bytes, named_by, cannot, book },
                 Err(error) => cannot_be_read(path, format!("{error:#}")),
             });
         } else if bytes.starts_with(ZIP) {
@@ -86,18 +95,52 @@ impl Unpacking<'_> {
             let before = self.files.len();
             match self.take_zip(&path, bytes, depth) {
                 Ok(Contents::Entries) => {}
-                // It goes on as it is, to be told what it is.
-                Ok(Contents::Spreadsheet(bytes)) => {
-                    self.files.push(SourceFile { path, bytes, named_by, cannot });
-                }
+                Ok(Contents::Spreadsheet(bytes)) => self.take_book(path, bytes, named_by),
                 Err(error) => {
                     self.files.truncate(before);
                     self.files.push(cannot_be_read(path, format!("{error:#}")));
                 }
             }
+        } else if spreadsheet::is_compound(&bytes) {
+            self.take_book(path, bytes, named_by);
         } else {
-            self.files.push(SourceFile { path, bytes, named_by, cannot });
+            self.files.push(SourceFile { path, bytes, named_by, cannot, book });
         }
+    }
+
+    /// The sheets of a spreadsheet, each a file of its own; hidden ones only if they are
+    /// asked for. Other files have the same forms, and are told for what they are.
+    fn take_book(&mut self, path: String, bytes: Vec<u8>, named_by: NamedBy) {
+        if named_by == NamedBy::Walk && !spreadsheet::is_name(&path) {
+            return self.files.push(SourceFile { path, bytes, named_by, cannot: None, book: None });
+        }
+        let sheets = spreadsheet::sheets(&bytes).and_then(|sheets| {
+            let is_meant = |sheet: &SheetText| {
+                sheet.visibility == Visibility::Shown
+                    || self.wanted.is_some_and(|wanted| wanted == format!("{path}#{}", sheet.name))
+            };
+            let meant: Vec<SheetText> = sheets.into_iter().filter(is_meant).collect();
+            if meant.is_empty() {
+                bail!("no sheet of it has anything in it");
+            }
+            Ok(meant)
+        });
+        let sheets = match sheets {
+            Ok(sheets) => sheets,
+            Err(error) => {
+                let cannot = Some(format!("{error:#}"));
+                return self.files.push(SourceFile { path, bytes: Vec::new(), named_by, cannot, book: None });
+            }
+        };
+        let book = Arc::new(Book { path, bytes });
+        self.files.extend(sheets.into_iter().map(|sheet| SourceFile {
+            path: format!("{}#{}", book.path, sheet.name),
+            bytes: sheet.text.into_bytes(),
+            // Beside the table there are notes and lists, which are no mistake.
+            named_by: NamedBy::Walk,
+            cannot: None,
+            book: Some(book.clone()),
+        }));
     }
 
     fn take_zip(&mut self, shown: &str, bytes: Vec<u8>, depth: Depth) -> anyhow::Result<Contents> {
@@ -133,7 +176,8 @@ impl Unpacking<'_> {
             match self.entry(&bytes, entry) {
                 Ok(bytes) => {
                     self.left = self.left.saturating_sub(bytes.len() as u64);
-                    self.take(SourceFile { path, bytes, named_by: NamedBy::Walk, cannot: None }, depth);
+                    let named_by = NamedBy::Walk;
+                    self.take(SourceFile { path, bytes, named_by, cannot: None, book: None }, depth);
                 }
                 Err(EntryError::OfZip(error)) => return Err(error.context(format!("`{name}` in it"))),
                 Err(EntryError::OfEntry(error)) => self.files.push(SourceFile {
@@ -141,6 +185,7 @@ impl Unpacking<'_> {
                     bytes: Vec::new(),
                     named_by: NamedBy::Walk,
                     cannot: Some(format!("{error:#}")),
+                    book: None,
                 }),
             }
         }

@@ -1,5 +1,6 @@
 //! Files → calendars: what kind each is, and what it holds.
 
+use std::collections::BTreeMap;
 use std::path::Path;
 
 use anyhow::{Context, bail};
@@ -14,7 +15,8 @@ use rayon::prelude::*;
 
 use super::not_read::{NotRead, is_address_book};
 use super::reading::{EventTracking, Reading, Undecided};
-use super::source_file::SourceFile;
+use super::source_file::{Book, SourceFile};
+use super::spreadsheet;
 use crate::terminal::{counted, grouped, progress};
 
 /// A file as text.
@@ -53,6 +55,8 @@ pub(crate) struct Source<'t> {
     pub(crate) read: ComponentCounts,
     /// The bytes as they came, to tell whether two files are the same.
     pub(crate) bytes: &'t [u8],
+    /// The spreadsheet that it is a sheet of.
+    pub(crate) book: Option<&'t Book>,
     /// Its events as they were read, for a receipt.
     pub(crate) log: ReadLog,
     /// What was given with it and is no source; of all that were read together, it is
@@ -139,6 +143,11 @@ fn whole_component(fault: &Fault<'_>) -> Option<ComponentKind> {
 }
 
 impl<'t> Source<'t> {
+    /// The bytes of the file as it came, for records: of a sheet those of its spreadsheet.
+    pub(crate) fn as_it_came(&self) -> &[u8] {
+        self.book.map_or(self.bytes, |book| &book.bytes)
+    }
+
     pub(crate) fn calendars(&self) -> impl Iterator<Item = &Calendar<'t>> {
         self.loaded.iter().map(|loaded| &loaded.calendar)
     }
@@ -197,7 +206,8 @@ pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::
     files
         .par_iter()
         .map(|file| {
-            let decoded = match &reading.charset {
+            // The text of a sheet was made here.
+            let decoded = match reading.charset.as_ref().filter(|_| file.book.is_none()) {
                 None => content::decode(&file.bytes),
                 Some(label) => content::decode_as(&file.bytes, label).with_context(|| {
                     format!("--input-encoding: `{label}` is not a charset; write one such as windows-1252")
@@ -224,6 +234,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
             File::Other(path) => beside.others.push(path),
         }
     }
+    beside.not_read.extend(books_without_tables(texts, &sources));
     if sources.is_empty() {
         let lines: Vec<String> = beside.not_read.iter().map(ToString::to_string).collect();
         match lines.as_slice() {
@@ -245,6 +256,19 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         first.beside = beside;
     }
     Ok(sources)
+}
+
+/// The spreadsheets of which no sheet is a table of events.
+fn books_without_tables(texts: &[SourceText<'_>], sources: &[Source<'_>]) -> Vec<NotRead> {
+    let mut sheets: BTreeMap<&str, Vec<&str>> = BTreeMap::new();
+    for text in texts {
+        if let Some(book) = text.file.book.as_ref() {
+            sheets.entry(&book.path).or_default().push(&text.file.path[book.path.len() + 1..]);
+        }
+    }
+    let is_read = |path: &str| sources.iter().any(|source| source.book.is_some_and(|book| book.path == path));
+    let unread = sheets.into_iter().filter(|(book, _)| !is_read(book));
+    unread.map(|(book, sheets)| NotRead::no_table(book, &sheets)).collect()
 }
 
 /// Logs all events as they were read, for a receipt.
@@ -330,6 +354,7 @@ fn read_calendar_file<'t>(
         table: TableFacts::default(),
         read: ComponentCounts::default(),
         bytes: &file.bytes,
+        book: file.book.as_deref(),
         log: ReadLog::default(),
         beside: Beside::default(),
     })
@@ -349,6 +374,7 @@ fn read_table_file<'t>(
         table: TableFacts::default(),
         read: ComponentCounts::default(),
         bytes: &file.bytes,
+        book: file.book.as_deref(),
         log: ReadLog::default(),
         beside: Beside::default(),
     };
@@ -389,6 +415,10 @@ fn keep_chosen_calendars(sources: &mut Vec<Source<'_>>, chosen: &[String]) -> an
 fn stem_of(path: &str) -> String {
     if path == "-" {
         return "standard input".to_owned();
+    }
+    if let Some((book, sheet)) = path.rsplit_once('#').filter(|(book, _)| spreadsheet::is_name(book)) {
+        let stem = stem_of(book);
+        return if spreadsheet::is_usual_name(sheet) { stem } else { format!("{stem} {sheet}") };
     }
     // `crew.ics.gz` is a packed `crew.ics`.
     let path = path.strip_suffix(".gz").unwrap_or(path);

@@ -1,5 +1,7 @@
 //! A file of the inputs, in memory.
 
+use std::sync::Arc;
+
 /// A file to read, in memory.
 pub(crate) struct SourceFile {
     /// How people know it: its path; inside a zip, the zip's path before it.
@@ -8,6 +10,14 @@ pub(crate) struct SourceFile {
     pub(crate) named_by: NamedBy,
     /// Why it cannot be read, if that is so; it has no bytes then.
     pub(crate) cannot: Option<String>,
+    /// The spreadsheet that it is a sheet of.
+    pub(crate) book: Option<Arc<Book>>,
+}
+
+/// A spreadsheet as it came.
+pub(crate) struct Book {
+    pub(crate) path: String,
+    pub(crate) bytes: Vec<u8>,
 }
 
 /// Whether a person named a file, or it was found in a folder or a zip: what

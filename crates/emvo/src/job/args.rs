@@ -161,6 +161,8 @@ pub(crate) enum FormatArg {
     Ics,
     /// A table
     Csv,
+    /// A table as the file of a spreadsheet
+    Xlsx,
     /// One JSON object a line for each event
     Jsonl,
 }

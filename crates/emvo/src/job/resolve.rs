@@ -190,6 +190,7 @@ impl From<FormatArg> for Kind {
         match format {
             FormatArg::Ics => Self::Ics,
             FormatArg::Csv => Self::Csv,
+            FormatArg::Xlsx => Self::Xlsx,
             FormatArg::Jsonl => Self::JsonLines,
         }
     }

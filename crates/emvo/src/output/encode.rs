@@ -3,16 +3,17 @@
 use anyhow::Context;
 use emvo_core::edit::{Edited, StatementsOff};
 use emvo_core::product::PRODUCT_ID;
-use emvo_core::table::{self, CannotCarry, ColumnField, WriteOptions, WrittenTable};
+use emvo_core::table::{self, CannotCarry, ColumnField, Guard, WriteOptions, WrittenTable};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, ComponentCounts, TextCounts, count_components, write_with_head};
 use emvo_ical::content::{Property, encode};
 
 use super::target::Kind;
-use crate::input::Reading;
+use super::workbook::workbook;
+use crate::input::{Reading, cells_in};
 
 /// How tables are written.
-#[derive(Debug, Default)]
+#[derive(Clone, Debug, Default)]
 pub(crate) struct TableForm {
     pub(crate) options: WriteOptions,
     /// The charset, if not UTF-8.
@@ -25,6 +26,19 @@ impl TableForm {
         let columns = reading.table.columns_file.clone();
         let encoding = columns.as_ref().and_then(|columns| columns.encoding.clone());
         Self { options: WriteOptions { columns, ..WriteOptions::default() }, encoding }
+    }
+}
+
+impl TableForm {
+    /// The same for a workbook, whose cells have no delimiter, pattern or guard.
+    fn of_workbook(form: &Self) -> Self {
+        let mut form = form.clone();
+        if let Some(columns) = &mut form.options.columns {
+            (columns.delimiter, columns.encoding) = (None, None);
+            (columns.date, columns.time) = (None, None);
+            columns.guard = Guard::On;
+        }
+        form
     }
 }
 
@@ -89,6 +103,15 @@ pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> 
                 "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
             )?;
             let bytes = encoded(std::mem::take(&mut table.text))?;
+            Ok(Encoded::of_table(bytes, table, &form.options.leave_out)?)
+        }
+        Kind::Xlsx => {
+            let mut table = table::write(&all, &TableForm::of_workbook(form).options).context(
+                "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
+            )?;
+            let bytes = workbook(&std::mem::take(&mut table.text))?;
+            // What a reader finds in the file itself, not in what it was made of.
+            table.cells_found = cells_in(&bytes)?;
             Ok(Encoded::of_table(bytes, table, &form.options.leave_out)?)
         }
         Kind::JsonLines => {

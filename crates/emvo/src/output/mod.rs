@@ -20,13 +20,14 @@ mod resolved;
 mod set_aside;
 mod staged;
 mod target;
+mod workbook;
 
 pub(crate) use batch::{Batch, PartlyWritten, there_now};
 pub(crate) use draft::{Draft, Shape, Written};
 pub(crate) use encode::TableForm;
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};
 pub(crate) use limits::{Fitting, LeftUnfit, fit, limits_file};
-pub(crate) use named_file::NamedFile;
+pub(crate) use named_file::{NamedFile, is_sheet};
 pub(crate) use record::{Recording, digest, file_record, shell_word};
 pub(crate) use resolved::{Output, OutputWish};
 pub(crate) use staged::{Readers, clean_up_when_interrupted};

@@ -6,7 +6,8 @@ use std::path::Path;
 use super::batch::Batch;
 use super::guard::{Claim, Existing, Folder, Guard, Role};
 use super::staged::Readers;
-use super::target::{Mode, Target};
+use super::target::{Kind, Mode, Target};
+use super::workbook::workbook;
 
 /// A file that a command writes besides its answer, if one was named.
 pub(crate) struct NamedFile {
@@ -41,7 +42,11 @@ impl NamedFile {
         &self,
         bytes: impl FnOnce() -> anyhow::Result<Vec<u8>>,
     ) -> anyhow::Result<Option<(Target, Vec<u8>)>> {
-        self.claim.clone().map(|claim| Ok((Target::File(claim), bytes()?))).transpose()
+        let made = |claim: Claim| {
+            let bytes = in_form_of(claim.path(), bytes()?)?;
+            Ok((Target::File(claim), bytes))
+        };
+        self.claim.clone().map(made).transpose()
     }
 
     /// Adds the file to others that are written with it.
@@ -51,7 +56,7 @@ impl NamedFile {
         bytes: impl FnOnce(&Path) -> anyhow::Result<Vec<u8>>,
     ) -> anyhow::Result<()> {
         if let Some(claim) = &self.claim {
-            batch.add(Target::File(claim.clone()), bytes(claim.path())?);
+            batch.add(Target::File(claim.clone()), in_form_of(claim.path(), bytes(claim.path())?)?);
         }
         Ok(())
     }
@@ -72,4 +77,14 @@ impl NamedFile {
         self.add_to(&mut batch, bytes)?;
         batch.place()
     }
+}
+
+/// A sheet in the form that its name says: rows as text, or a spreadsheet's own file.
+fn in_form_of(path: &Path, bytes: Vec<u8>) -> anyhow::Result<Vec<u8>> {
+    if Kind::of_path(path) == Some(Kind::Xlsx) { workbook(&bytes) } else { Ok(bytes) }
+}
+
+/// Whether a name is that of a sheet, as text or as a spreadsheet's own file.
+pub(crate) fn is_sheet(path: &Path) -> bool {
+    matches!(Kind::of_path(path), Some(Kind::Csv | Kind::Xlsx))
 }

@@ -129,7 +129,7 @@ pub(crate) fn receipt_of(
     }
     events.extend(set_aside(sources));
     let inputs: Vec<(&str, &[u8])> =
-        sources.iter().map(|source| (source.path.as_str(), source.bytes)).collect();
+        sources.iter().map(|source| (source.path.as_str(), source.as_it_came())).collect();
     Receipt {
         inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
         events,

@@ -34,6 +34,7 @@ impl Target {
 pub(crate) enum Kind {
     Ics,
     Csv,
+    Xlsx,
     JsonLines,
 }
 
@@ -42,6 +43,7 @@ impl Kind {
         match self {
             Self::Ics => "ics",
             Self::Csv => "csv",
+            Self::Xlsx => "xlsx",
             Self::JsonLines => "jsonl",
         }
     }
@@ -52,6 +54,7 @@ impl Kind {
         match extension.as_str() {
             "ics" => Some(Self::Ics),
             "csv" | "tsv" => Some(Self::Csv),
+            "xlsx" => Some(Self::Xlsx),
             "jsonl" => Some(Self::JsonLines),
             _ => None,
         }

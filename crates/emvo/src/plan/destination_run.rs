@@ -275,6 +275,7 @@ impl<'t> DestinationRun<'_, 't> {
                 bytes: bytes.clone(),
                 named_by: NamedBy::Person,
                 cannot: None,
+                book: None,
             })
             .collect();
         let house = house_reading(self.plan);

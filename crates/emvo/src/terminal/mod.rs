@@ -4,6 +4,7 @@
 //! begins. It knows nothing of calendars.
 
 mod grid;
+pub(crate) mod panics;
 pub(crate) mod progress;
 mod say;
 mod words;

@@ -1,0 +1,310 @@
+//! Spreadsheet files → one table for each sheet, as text.
+//!
+//! Cells are written the way people write them and the table reader reads them: real
+//! dates as `2026-09-09 18:00`, times of day as `18:00`, and what a cell shows as an
+//! error as the word that it shows. Behind that nothing knows that it was no CSV.
+
+use std::collections::BTreeMap;
+use std::io::Cursor;
+use std::panic::{AssertUnwindSafe, catch_unwind};
+
+use anyhow::{Context, anyhow, bail};
+use calamine::{Data, DataRef, ExcelDateTime, Ods, Reader, Sheet, SheetVisible, Xls, Xlsx};
+use zip::ZipArchive;
+
+use crate::terminal::panics;
+
+/// How a spreadsheet starts; then one of the older form, or one that is locked with a
+/// password.
+const ZIP: &[u8] = b"PK\x03\x04";
+const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
+/// What a spreadsheet may hold once it is unpacked.
+const MOST_BYTES: u64 = 1 << 31;
+/// More cells than this are no table of events.
+const MOST_CELLS: usize = 40_000_000;
+/// More columns than this are none either.
+const MOST_COLUMNS: u32 = 4_096;
+/// The older form, and the open one, are unpacked whole.
+const MOST_ROWS: u32 = 1 << 20;
+
+/// A sheet of a spreadsheet.
+pub(super) struct SheetText {
+    pub(super) name: String,
+    /// Its rows as CSV in UTF-8.
+    pub(super) text: String,
+    /// How many cells are filled.
+    cells: usize,
+    pub(super) visibility: Visibility,
+}
+
+/// Whether a sheet is shown.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(super) enum Visibility {
+    Shown,
+    Hidden,
+}
+
+/// How spreadsheets are called.
+const NAMES: [&str; 4] = [".xlsx", ".xlsm", ".xls", ".ods"];
+
+/// Whether a name is that of a spreadsheet.
+pub(super) fn is_name(path: &str) -> bool {
+    let path = path.to_ascii_lowercase();
+    NAMES.iter().any(|name| path.ends_with(name))
+}
+
+/// What spreadsheets call the first sheet of a new book.
+const USUAL_NAMES: [&str; 11] =
+    ["sheet", "tabelle", "blad", "taul", "taulukko", "feuil", "feuille", "hoja", "foglio", "ark", "arkusz"];
+
+/// Whether a sheet has the name that it was born with.
+pub(super) fn is_usual_name(sheet: &str) -> bool {
+    let name = sheet.trim().to_lowercase();
+    let word = name.strip_suffix('1').map(str::trim_end);
+    word.is_some_and(|word| USUAL_NAMES.contains(&word))
+}
+
+/// Whether bytes are a spreadsheet of the older form, or a locked one.
+pub(super) fn is_compound(bytes: &[u8]) -> bool {
+    bytes.starts_with(COMPOUND)
+}
+
+/// The sheets of a spreadsheet that have cells.
+pub(super) fn sheets(bytes: &[u8]) -> anyhow::Result<Vec<SheetText>> {
+    if is_compound(bytes) && has_utf16(bytes, "EncryptedPackage") {
+        bail!("it is locked with a password: open it there and save it without one");
+    }
+    ensure_bounds(bytes)?;
+    // Some broken files are read beyond their end by whoever reads them.
+    let read = panics::silenced(|| catch_unwind(AssertUnwindSafe(|| read_sheets(bytes))));
+    read.unwrap_or_else(|_| bail!("it is a broken spreadsheet: open it there and save it again"))
+}
+
+/// The text of the first sheet of a spreadsheet that is shown; `None` of any other file.
+pub(crate) fn sheet_text(bytes: &[u8]) -> anyhow::Result<Option<String>> {
+    if !bytes.starts_with(ZIP) && !is_compound(bytes) {
+        return Ok(None);
+    }
+    let shown = sheets(bytes)?.into_iter().find(|sheet| sheet.visibility == Visibility::Shown);
+    Ok(Some(shown.context("no sheet of it has anything in it")?.text))
+}
+
+/// How many cells of a spreadsheet are filled.
+pub(crate) fn cells_in(bytes: &[u8]) -> anyhow::Result<usize> {
+    Ok(sheets(bytes)?.iter().map(|sheet| sheet.cells).sum())
+}
+
+fn has_utf16(bytes: &[u8], word: &str) -> bool {
+    let wide: Vec<u8> = word.encode_utf16().flat_map(u16::to_le_bytes).collect();
+    bytes.windows(wide.len()).any(|window| window == wide)
+}
+
+/// A small file can unpack to a huge one.
+fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
+    if is_compound(bytes) {
+        return Ok(());
+    }
+    let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is a broken spreadsheet")?;
+    let mut size = 0_u64;
+    for at in 0..zip.len() {
+        let part = zip.by_index_raw(at).context("it is a broken spreadsheet")?;
+        size = size.saturating_add(part.size());
+    }
+    if size > MOST_BYTES {
+        bail!("it unpacks to more than 2 GiB, as no table does");
+    }
+    Ok(())
+}
+
+fn read_sheets(bytes: &[u8]) -> anyhow::Result<Vec<SheetText>> {
+    if is_compound(bytes) {
+        return whole_sheets(Xls::new(Cursor::new(bytes)).map_err(told)?);
+    }
+    match Xlsx::new(Cursor::new(bytes)) {
+        Ok(book) => streamed_sheets(book),
+        Err(error) => match Ods::new(Cursor::new(bytes)) {
+            Ok(book) => whole_sheets(book),
+            Err(_) => Err(told(error)),
+        },
+    }
+}
+
+fn told(error: impl std::error::Error) -> anyhow::Error {
+    let words = error.to_string();
+    if words.contains("password") {
+        return anyhow!("it is locked with a password: open it there and save it without one");
+    }
+    anyhow!("it is a broken spreadsheet ({words}): open it there and save it again")
+}
+
+fn visibility(sheet: &Sheet) -> Visibility {
+    if sheet.visible == SheetVisible::Visible { Visibility::Shown } else { Visibility::Hidden }
+}
+
+/// Row by row: one cell at the far end of a sheet takes no memory for those before it.
+fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>) -> anyhow::Result<Vec<SheetText>> {
+    let mut found = Vec::new();
+    for sheet in book.sheets_metadata().to_vec() {
+        let Ok(mut cells) = book.worksheet_cells_reader(&sheet.name) else {
+            // A chart on a sheet of its own has no cells.
+            continue;
+        };
+        let mut rows = RowsAsText::default();
+        while let Some(cell) = cells.next_cell().map_err(told)? {
+            rows.put(cell.get_position(), shown_ref(cell.get_value()))?;
+        }
+        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet)));
+    }
+    Ok(found)
+}
+
+fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(mut book: R) -> anyhow::Result<Vec<SheetText>> {
+    let mut found = Vec::new();
+    for sheet in book.sheets_metadata().to_vec() {
+        let Ok(range) = book.worksheet_range(&sheet.name) else { continue };
+        let (top, left) = range.start().unwrap_or_default();
+        let mut rows = RowsAsText::default();
+        for (row, column, value) in range.used_cells() {
+            let at =
+                |offset: u32, place: usize| offset.saturating_add(u32::try_from(place).unwrap_or(u32::MAX));
+            rows.put((at(top, row), at(left, column)), shown(value))?;
+        }
+        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet)));
+    }
+    Ok(found)
+}
+
+/// Rows of cells → CSV; a blank row is a blank line, so that numbers stay what a
+/// spreadsheet shows.
+#[derive(Default)]
+struct RowsAsText {
+    text: Vec<u8>,
+    row: u32,
+    cells: BTreeMap<u32, String>,
+    /// How many cells are filled.
+    count: usize,
+}
+
+impl RowsAsText {
+    fn put(&mut self, (row, column): (u32, u32), cell: String) -> anyhow::Result<()> {
+        if cell.is_empty() {
+            return Ok(());
+        }
+        if column >= MOST_COLUMNS || row >= MOST_ROWS {
+            bail!("it has a cell in row {} and column {}, as no table has", row + 1, column + 1);
+        }
+        self.count += 1;
+        if self.count > MOST_CELLS {
+            bail!("it has more than {MOST_CELLS} cells");
+        }
+        if row < self.row {
+            bail!("its rows stand out of order");
+        }
+        while self.row < row {
+            self.end_row();
+        }
+        self.cells.insert(column, cell);
+        Ok(())
+    }
+
+    fn end_row(&mut self) {
+        let last = self.cells.keys().next_back().copied();
+        for column in 0..last.map_or(0, |last| last + 1) {
+            if column > 0 {
+                self.text.push(b',');
+            }
+            if let Some(cell) = self.cells.get(&column) {
+                self.text.push(b'"');
+                self.text.extend_from_slice(cell.replace('"', "\"\"").as_bytes());
+                self.text.push(b'"');
+            }
+        }
+        self.text.extend_from_slice(b"\r\n");
+        self.cells.clear();
+        self.row += 1;
+    }
+
+    fn finish(mut self, name: String, visibility: Visibility) -> Option<SheetText> {
+        if self.count == 0 {
+            return None;
+        }
+        self.end_row();
+        let text = String::from_utf8(self.text).ok()?;
+        Some(SheetText { name, text, cells: self.count, visibility })
+    }
+}
+
+fn shown_ref(value: &DataRef<'_>) -> String {
+    match value {
+        DataRef::SharedString(text) => (*text).to_owned(),
+        DataRef::Int(number) => number.to_string(),
+        DataRef::Float(number) => number_in_words(*number),
+        DataRef::String(text) => text.clone(),
+        DataRef::Bool(is) => is.to_string(),
+        DataRef::DateTime(moment) => moment_in_words(*moment),
+        DataRef::DateTimeIso(text) => text.replace('T', " "),
+        DataRef::DurationIso(text) => length_in_words(text),
+        DataRef::Error(error) => error.to_string(),
+        DataRef::Empty => String::new(),
+    }
+}
+
+fn shown(value: &Data) -> String {
+    match value {
+        Data::Int(number) => number.to_string(),
+        Data::Float(number) => number_in_words(*number),
+        Data::String(text) => text.clone(),
+        Data::Bool(is) => is.to_string(),
+        Data::DateTime(moment) => moment_in_words(*moment),
+        Data::DateTimeIso(text) => text.replace('T', " "),
+        Data::DurationIso(text) => length_in_words(text),
+        Data::Error(error) => error.to_string(),
+        Data::Empty => String::new(),
+    }
+}
+
+/// As short as it can be said, and never with an exponent.
+fn number_in_words(number: f64) -> String {
+    format!("{number}")
+}
+
+/// A day, a time of day, or both: whatever the number holds. A length is hours and
+/// minutes, more than a day's as well.
+fn moment_in_words(moment: ExcelDateTime) -> String {
+    let value = moment.as_f64();
+    #[allow(clippy::cast_possible_truncation, reason = "below a million days, in seconds")]
+    let seconds = (value * 86_400.0).round() as i64;
+    if moment.is_duration() {
+        return clock(seconds / 3600, seconds);
+    }
+    if (0.0..1.0).contains(&value) {
+        return clock(seconds / 3600, seconds);
+    }
+    let (year, month, day, hour, minute, second, milli) = moment.to_ymd_hms_milli();
+    let day = format!("{year:04}-{month:02}-{day:02}");
+    match (hour, minute, second, milli) {
+        (0, 0, 0, 0) => day,
+        (hour, minute, 0, _) => format!("{day} {hour:02}:{minute:02}"),
+        (hour, minute, second, _) => format!("{day} {hour:02}:{minute:02}:{second:02}"),
+    }
+}
+
+fn clock(hours: i64, seconds: i64) -> String {
+    let (minute, second) = (seconds / 60 % 60, seconds % 60);
+    if second == 0 {
+        format!("{hours:02}:{minute:02}")
+    } else {
+        format!("{hours:02}:{minute:02}:{second:02}")
+    }
+}
+
+/// `PT18H30M00S`, as the open form keeps a time of day and a length.
+fn length_in_words(text: &str) -> String {
+    match emvo_ical::calendar::Duration::parse(text) {
+        Some(length) => {
+            let seconds = length.days * 86_400 + length.seconds;
+            clock(seconds / 3600, seconds)
+        }
+        None => text.to_owned(),
+    }
+}
