@@ -35,7 +35,7 @@ fn each_refusal_says_what_and_what_to_do() {
         ("empty", &["survey", "empty.ics"], "empty.ics is empty and was not read: export it again"),
         ("no file", &["survey", "gone.ics"], "could not read `gone.ics`: No such file"),
         ("empty folder", &["survey", "folder"], "there is no calendar in the inputs"),
-        ("spreadsheet", &["survey", "book.xlsx"], "save it as CSV"),
+        ("spreadsheet", &["survey", "book.xlsx"], "open it there and save it again"),
         ("version 1.0", &["survey", "old.ics"], "is a VERSION:1.0 calendar"),
         ("no start column", &["survey", "places.csv"], "is neither a calendar nor a table of events"),
         ("undecided dates", &["merge", "dates.csv", "-o", "out.ics"], "row 2 has `03/04/2026`"),

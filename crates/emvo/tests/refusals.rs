@@ -69,7 +69,10 @@ const REFUSED: &[(&str, &str)] = &[
         "--only: there is no rule `nonsense-by-far`; `emvo rules` lists them",
     ),
     ("check a.ics --skip zone-undefind", "did you mean Z02 (zone-undefined)?"),
-    ("check a.ics --report out.doc", "--report `out.doc`: its name has to end in .html, .csv or .json"),
+    (
+        "check a.ics --report out.doc",
+        "--report `out.doc`: its name has to end in .html, .csv, .xlsx or .json",
+    ),
     ("check a.ics --limits gone.toml", "could not read `gone.toml`"),
     (
         "check a.ics --limits bad.toml",

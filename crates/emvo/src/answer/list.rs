@@ -48,7 +48,9 @@ pub(crate) fn as_table<L: Line + Sync>(
     lines: &[L],
     columns: &[L::Column],
 ) -> anyhow::Result<Vec<u8>> {
-    let mut bytes = table(|writer| writer.write_record(headers))?;
+    // A spreadsheet takes UTF-8 for what it is only behind a mark.
+    let mut bytes = "\u{feff}".as_bytes().to_vec();
+    bytes.extend(table(|writer| writer.write_record(headers))?);
     let parts: Vec<Vec<u8>> = lines
         .par_chunks(LINES_AT_ONCE)
         .map(|lines| {

@@ -63,7 +63,7 @@ fn catalogue(rules: &[&dyn Rule]) -> String {
             let _ = writeln!(out, "{}", styled(STRONG, rule.group().title()));
             last = Some(rule.group());
         }
-        let _ = writeln!(out, "  {}  {:<18}  {}", rule.id(), rule.slug(), rule.headline());
+        let _ = writeln!(out, "  {}  {:<19}  {}", rule.id(), rule.slug(), rule.headline());
     }
     let _ = writeln!(out, "{}", styled(DIM, "`emvo rules ID` explains one, with an example and its repair"));
     out

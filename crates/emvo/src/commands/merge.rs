@@ -32,7 +32,7 @@ pub(crate) struct MergeArgs {
     #[command(flatten)]
     output: OutputArgs,
     /// Write what was done as a page (.html), a sheet (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
+    #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// What the destination already holds; its events stay as they are
     #[arg(long, value_name = "EXISTING", help_heading = "Destination")]

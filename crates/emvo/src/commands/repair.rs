@@ -32,7 +32,7 @@ pub(crate) struct RepairArgs {
     #[command(flatten)]
     job: EditArgs,
     /// Write what was done as a page (.html), a sheet (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.json", help_heading = "Output")]
+    #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     #[command(flatten)]
     rules: RuleArgs,

@@ -154,11 +154,11 @@ impl Understanding<'_> {
     }
 
     fn report(&self, report: &Spanned<String>) -> Result<PathBuf, PlanError> {
-        let is_known = [".html", ".csv", ".json"].iter().any(|end| report.get_ref().ends_with(end));
+        let is_known = [".html", ".csv", ".xlsx", ".json"].iter().any(|end| report.get_ref().ends_with(end));
         if is_known {
             Ok(self.folder.join(report.get_ref()))
         } else {
-            Err(self.at(report, "a report ends in .html, .csv or .json"))
+            Err(self.at(report, "a report ends in .html, .csv, .xlsx or .json"))
         }
     }
 

@@ -3,7 +3,7 @@
 use crate::advice::Advice;
 use std::collections::{BTreeMap, BTreeSet};
 
-use hashbrown::HashSet;
+use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
 use super::times::{pair, shown_length};
@@ -26,11 +26,13 @@ pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
         .filter(|at| pair(evidence, *at).is_some_and(|(one, two)| one.start != two.start))
         .collect();
     for (path, members) in evidence.by_path(&moved) {
-        let mut by_zone: BTreeMap<String, Vec<usize>> = BTreeMap::new();
+        let mut by_ref: HashMap<Option<&ZoneRef>, Vec<usize>> = HashMap::new();
         for at in members {
-            let zone = pair(evidence, at).map(|(source, _)| source.shown_start.zone().clone());
-            by_zone.entry(zone_name(zone.as_ref())).or_default().push(at);
+            let zone = pair(evidence, at).map(|(source, _)| source.shown_start.zone());
+            by_ref.entry(zone).or_default().push(at);
         }
+        let by_zone: BTreeMap<String, Vec<usize>> =
+            by_ref.into_iter().map(|(zone, members)| (zone_name(zone), members)).collect();
         let of_zones: Vec<Move> = by_zone.values().map(|members| Move::of(evidence, members)).collect();
         if is_one_offset(&of_zones) {
             continue;
@@ -127,8 +129,14 @@ impl Swap {
         let mut best: Option<Self> = None;
         for candidate in candidates {
             let read = |instant: i64| candidate.transitions.instant_of(own.transitions().clock_at(instant));
-            let fit = || all.iter().filter(|(_, one, two)| read(*one) == *two);
-            let count = fit().count();
+            let fits = |(_, one, two): &&(usize, i64, i64)| read(*one) == *two;
+            // Most candidates show within a tenth of them that they are none.
+            let most_others = all.len() - (all.len() * MOST_OF_TEN).div_ceil(10);
+            if all.iter().filter(|one| !fits(one)).take(most_others + 1).count() > most_others {
+                continue;
+            }
+            let fit: Vec<&(usize, i64, i64)> = all.par_iter().filter(fits).collect();
+            let count = fit.len();
             // Those that did not move speak for a zone that has them where they
             // are, and against one that has not.
             let at_rest = unmoved.iter().filter(|instant| read(**instant) == **instant).count();
@@ -136,8 +144,9 @@ impl Swap {
             let is_better =
                 best.as_ref().is_none_or(|best| (count, at_rest) > (best.members.len(), best.at_rest));
             if is_likely && is_better {
-                let members = fit().map(|(at, ..)| *at).collect();
-                let shifts = fit().map(|(_, one, two)| two - one).collect();
+                let members = fit.iter().map(|(at, ..)| *at).collect();
+                let shifts = fit.iter().map(|(_, one, two)| two - one).collect::<HashSet<i64>>();
+                let shifts = shifts.into_iter().collect();
                 best = Some(Self { own: own.clone(), candidate, members, shifts, at_rest });
             }
         }
@@ -195,18 +204,20 @@ fn instant_of(record: &Record) -> Option<i64> {
 /// events differently.
 fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
     let records = evidence.source;
-    let moved: HashSet<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
+    let moved: Vec<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
     let Some(sample) = moved.iter().min().map(|at| &records.list[*at]) else { return Vec::new() };
     let (side, zone) = (sample.place().0, sample.shown_start.zone());
     let repeats: HashSet<bool> = moved.iter().map(|at| records.series(*at).repeats()).collect();
     let is_gone = |kind| matches!(kind, DifferenceKind::Missing | DifferenceKind::Retimed);
-    let gone = evidence.found.iter().filter(|one| is_gone(one.difference.kind)).filter_map(|one| one.source);
-    let gone: HashSet<usize> = gone.collect();
+    let mut gone = vec![false; records.list.len()];
+    for at in evidence.found.iter().filter(|one| is_gone(one.difference.kind)).filter_map(|one| one.source) {
+        gone[at] = true;
+    }
     let listed = (0..records.list.len()).into_par_iter().filter(|at| {
         let record = &records.list[*at];
         record.place().0 == side
             && record.shown_start.zone() == zone
-            && !gone.contains(at)
+            && !gone[*at]
             && repeats.contains(&records.series(*at).repeats())
     });
     let calendar = records.sides[side].calendar;
