@@ -133,6 +133,17 @@ fn whole_days_that_end_at_midnight_end_before_it() {
     assert_eq!(events("Title,Start,End\nA,2026-09-21,2026-09-22\n"), ["A | 2026-09-21 – 2026-09-22"]);
 }
 
+#[test]
+fn dates_without_a_year_are_those_of_a_named_one() {
+    let text = "Title,Start\nA,9.9.\nB,25/9\nC,9 Sep 18:00\nD,31.12. 20:00\n";
+    assert_eq!(table(text, &ReadOptions::default()).set_aside.len(), 4);
+    let options = ReadOptions { year: Some(2026), ..ReadOptions::default() };
+    assert_eq!(
+        shown(&table(text, &options)),
+        ["A | 2026-09-09", "B | 2026-09-25", "C | 2026-09-09 18:00", "D | 2026-12-31 20:00"]
+    );
+}
+
 /// Headers for title, date, start, end and place.
 const LANGUAGES: [[&str; 5]; 12] = [
     ["Title", "Date", "Start", "End", "Location"],

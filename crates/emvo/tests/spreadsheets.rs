@@ -168,8 +168,8 @@ fn answers_come_back_from_a_workbook() {
         )
     };
     let case = Case::new()
-        .file("a.ics", calendar(&event("a", "Safety drill on deck")))
-        .file("b.ics", calendar(&event("b", "Safety drill, on deck")));
+        .file("a.ics", calendar(&event("a", "Safety drill")))
+        .file("b.ics", calendar(&event("b", "Copy of safety drill")));
     let merge = ["merge", "a.ics", "b.ics", "-o", "out.ics", "--overwrite", "--no-ledger"];
     case.emvo(&[&merge[..], &["--review", "pairs.xlsx"]].concat());
     let pairs = std::fs::read(case.path("pairs.xlsx")).unwrap();
@@ -272,6 +272,15 @@ fn a_list_to_hand_out_has_one_clock() {
         assert!(case.read("list.csv").contains("Lecture"), "{}", case.read("list.csv"));
     }
     case.ends(0, &["dates", "in.ics", "--fields", "start,zone,title", "-o", "zones.csv"]);
+    // A line for the wall.
+    let fields = "weekday,date,start_time,end_time,title,busy,private";
+    let wall = ["dates", "in.ics", "--title", "Tour", "--fields", fields, "-o", "wall.csv"];
+    case.ends(0, &wall);
+    assert!(
+        case.read("wall.csv").ends_with("Thursday,2026-09-10,18:00,19:00,Tour,busy,public\r\n"),
+        "{}",
+        case.read("wall.csv")
+    );
 }
 
 #[test]

@@ -17,6 +17,7 @@ mod c08_formula_cell;
 mod c09_column_unsettled;
 mod c10_cell_unused;
 mod c11_weekday_contradicts;
+mod c12_id_damaged;
 mod context;
 mod d01_end_before_start;
 mod d02_all_day_end;
@@ -157,6 +158,7 @@ pub const RULES: &[&dyn Rule] = &[
     &c09_column_unsettled::ColumnUnsettled,
     &c10_cell_unused::CellUnused,
     &c11_weekday_contradicts::WeekdayContradicts,
+    &c12_id_damaged::IdDamaged,
     &d01_end_before_start::EndBeforeStart,
     &d02_all_day_end::AllDayEnd,
     &d03_midnight_to_midnight::MidnightToMidnight,

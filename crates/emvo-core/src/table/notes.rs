@@ -51,6 +51,8 @@ pub enum NoteKind {
     CellUnused,
     /// A weekday is not that of its date (C11).
     WeekdayContradicts,
+    /// A spreadsheet has turned an id into a number (C12).
+    IdDamaged,
     /// Whole days end at midnight of the day behind them (D02).
     AllDayEnds,
     /// A row without a title got one (C07).

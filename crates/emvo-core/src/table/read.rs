@@ -46,6 +46,8 @@ pub struct ReadOptions {
     pub carried: Vec<String>,
     /// A columns file; what it names goes before the words for fields.
     pub columns_file: Option<Columns>,
+    /// The year of dates that have none.
+    pub year: Option<i16>,
     /// What bare numbers in a column of lengths count.
     pub length_unit: Option<LengthUnit>,
     /// What stands behind the point in times such as `9.3`.
@@ -200,6 +202,7 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     rows.repeat_rule = options.repeat_rule.as_deref();
     rows.serials = serials.iter().map(|(at, _)| *at).collect();
     rows.blank_busy = scan.blank_busy();
+    rows.year = options.year;
     rows.weekdays = scan.weekday_columns(&layout);
     rows.habits = Habits::of(&layout, &scan.shapes, options)?;
     let ends = scan.ends_of_whole_days(&rows);
@@ -396,6 +399,11 @@ fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
     if let Some((word, date)) = &row.weekday {
         let day = date.strftime("%A");
         note(NoteKind::WeekdayContradicts, &format!("`{word}` stands beside {date}, which is a {day}"));
+    }
+    if let Some(id) = &row.damaged_id {
+        let words =
+            format!("`{id}` is an id that a spreadsheet has turned into a number; it is carried along");
+        note(NoteKind::IdDamaged, &words);
     }
     if row.title == Title::Missing {
         note(NoteKind::TitleMissing, &format!("has no title; it is called `{UNTITLED}`"));

@@ -75,6 +75,8 @@ pub(super) struct RowReader<'t> {
     pub(super) repeat_rule: Option<&'t str>,
     /// What an empty cell of the busy column says.
     pub(super) blank_busy: Answer,
+    /// The year of dates that have none.
+    pub(super) year: Option<i16>,
     /// Columns of weekdays that are no field.
     pub(super) weekdays: Vec<usize>,
     /// How its numbers and ends are meant.
@@ -100,6 +102,8 @@ pub(super) struct ReadRow {
     pub(super) unused: Vec<(ColumnField, String)>,
     /// A weekday that contradicts the date: the word, and the date.
     pub(super) weekday: Option<(String, Date)>,
+    /// An id that a spreadsheet has turned into a number.
+    pub(super) damaged_id: Option<String>,
 }
 
 /// Whether a row has a title of its own.
@@ -144,6 +148,7 @@ impl<'t> RowReader<'t> {
             order,
             epoch,
             serials: Vec::new(),
+            year: None,
             weekdays: Vec::new(),
             habits: Habits::default(),
             house: RowZone::FLOATING,
@@ -192,9 +197,15 @@ impl<'t> RowReader<'t> {
         let mut unused = self.add_flags(&cells, &mut component);
         self.add_reminders(&cells, &mut component, &mut unused);
         self.add_unclaimed(&cells, &mut component);
-        let uid = cells.get(ColumnField::Uid).map(str::to_owned);
+        let id = cells.get(ColumnField::Uid);
+        // Several rows may have the same one: it is nobody's id any more.
+        let damaged_id = id.filter(|id| is_damaged(id)).map(str::to_owned);
+        if let Some(id) = &damaged_id {
+            self.add_carried(ColumnField::Uid, id, &mut component);
+        }
+        let uid = id.filter(|_| damaged_id.is_none()).map(str::to_owned);
         let calendar = cells.get(ColumnField::Calendar).map(Box::from);
-        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats, unused, weekday })
+        Ok(ReadRow { component, start, extent, uid, calendar, title, repeats, unused, weekday, damaged_id })
     }
 
     fn add_recurrence(
@@ -359,6 +370,14 @@ fn add_texts(cells: &Cells<'_>, into: &mut Component<'static>) -> Title {
         into.push(Property::new("CATEGORIES", &[], &categories.join(",")));
     }
     title
+}
+
+/// Whether a spreadsheet has turned an id into a number: `1,23E+18`.
+fn is_damaged(id: &str) -> bool {
+    let Some((number, power)) = id.split_once(['E', 'e']) else { return false };
+    let are_digits = |text: &str| !text.is_empty() && text.bytes().all(|byte| byte.is_ascii_digit());
+    let is_number = number.split(['.', ',']).all(are_digits) && number.contains(['.', ',']);
+    is_number && power.strip_prefix('+').is_some_and(are_digits)
 }
 
 /// What a cell of one word means, by its column.

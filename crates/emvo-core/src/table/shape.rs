@@ -7,12 +7,13 @@
 //!
 //! A header is a hint, and `Start` may stand above clock times.
 
+use super::cell::trimmed;
+use super::clock::{read_plain_time, read_time};
 use super::date::{DateOrder, read_date};
 use super::habits::{LengthUnit, bare_number, short_dot};
 use super::order::OrderEvidence;
 use super::range::{read_range, read_time_range};
 use super::serial::is_serial;
-use super::{cell::trimmed, clock::read_time};
 
 /// The orders in which dates are tried.
 pub(super) const ORDERS: [DateOrder; 3] = [DateOrder::Day, DateOrder::Month, DateOrder::Year];
@@ -168,6 +169,10 @@ impl Shape {
             let is_of_texts = self.texts >= SURELY_TEXT && self.dates + self.times + self.moments == 0;
             return if is_of_texts { Look::Text } else { look_of_words(cell) };
         }
+        // The way most dates go.
+        if cell.as_bytes().get(4) == Some(&b'-') {
+            return look_of_time(cell);
+        }
         if cell.bytes().all(|byte| byte.is_ascii_digit()) && cell.len() != 8 {
             return Look::Number;
         }
@@ -238,6 +243,10 @@ pub(super) fn is_decimal(cell: &str) -> bool {
 }
 
 fn look_of_time(cell: &str) -> Look {
+    // The way most times go.
+    if read_plain_time(cell).is_some() {
+        return Look::Time;
+    }
     let stated = ORDERS.into_iter().find_map(|order| read_date(cell, order));
     match stated.map(|stated| stated.time.is_some()) {
         Some(true) => Look::Moment,

@@ -4,7 +4,7 @@ use jiff::ToSpan;
 use jiff::civil::{Date, DateTime, Time};
 
 use super::cell::{Answer, answer};
-use super::clock::read_time;
+use super::clock::{read_plain_time, read_time};
 use super::column::ColumnField;
 use super::date::{Stated, read_date};
 use super::habits::AllDayEnds;
@@ -125,8 +125,9 @@ impl RowReader<'_> {
             Some(cell) => self.moment(cell, field, behind)?,
         };
         if let Some(cell) = cells.get(columns.time) {
-            if let Some((begins, ends)) = self.clock(cell).is_none().then(|| read_time_range(cell)).flatten()
-            {
+            if let Some(time) = self.clock(cell) {
+                said.at.time = Some(time);
+            } else if let Some((begins, ends)) = read_time_range(cell) {
                 said.at.time = Some(begins);
                 let until = said.until.take().unwrap_or_default();
                 said.until = Some(Stated { time: Some(ends), ..until });
@@ -134,8 +135,7 @@ impl RowReader<'_> {
                 said.at.date = said.at.date.unwrap_or(day).tomorrow().ok();
                 said.at.time = Some(Time::midnight());
             } else {
-                let time = self.clock(cell);
-                said.at.time = Some(time.ok_or_else(|| lost_or(cell, |cell| RowError::Time { cell }))?);
+                return Err(lost_or(cell, |cell| RowError::Time { cell }));
             }
         }
         Ok(said)
@@ -143,6 +143,9 @@ impl RowReader<'_> {
 
     /// A time of day, as the table writes it.
     fn clock(&self, cell: &str) -> Option<Time> {
+        if let Some(time) = read_plain_time(cell) {
+            return Some(time);
+        }
         // `0.30` is half past midnight, `0.3125` a part of a day.
         let part = || read_part_of_day(cell).filter(|_| is_decimal(cell));
         self.habits.dotted(cell).or_else(part).or_else(|| read_time(cell))
@@ -175,6 +178,9 @@ impl RowReader<'_> {
             if let Some(time) = self.clock(cell) {
                 return Ok(at(Stated { time: Some(time), ..Stated::default() }));
             }
+        }
+        if let Some(stated) = self.year.and_then(|year| read_date(&with_year(cell, year)?, self.order)) {
+            return Ok(at(stated));
         }
         if let Some(stated) = self.midnight_behind(cell) {
             return Ok(at(stated));
@@ -213,6 +219,24 @@ impl RowReader<'_> {
         let is_tied = start.offset.is_some() && zone.name == ZoneRef::Floating;
         Ok(if is_tied { &TIED } else { zone })
     }
+}
+
+/// A date without a year, with one: `9.9.`, `9/9`, `9 Sep`, with a time behind it or
+/// without.
+fn with_year(cell: &str, year: i16) -> Option<String> {
+    let (date, time) = match cell.rsplit_once(' ') {
+        Some((date, time)) if time.contains(':') && !date.is_empty() => (date.trim(), format!(" {time}")),
+        _ => (cell.trim(), String::new()),
+    };
+    let digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit()) && (1..=2).contains(&text.len());
+    let numbers = |sign: char| {
+        let (one, two) = date.trim_end_matches(sign).split_once(sign)?;
+        (digits(one) && digits(two)).then(|| format!("{one}{sign}{two}{sign}{year}{time}"))
+    };
+    let has_word = date.chars().any(char::is_alphabetic) && date.chars().any(|char| char.is_ascii_digit());
+    numbers('.')
+        .or_else(|| numbers('/'))
+        .or_else(|| has_word.then(|| format!("{} {year}{time}", date.trim_end_matches('.'))))
 }
 
 /// Whether a cell says the midnight at the end of a day, which no clock shows.

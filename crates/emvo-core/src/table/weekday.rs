@@ -27,6 +27,10 @@ pub(super) fn weekday_of(word: &str) -> Option<Weekday> {
 
 /// The weekday that a cell has in front of a date, if it is another one than the date's.
 pub(super) fn contradicted(cell: &str, date: Date) -> Option<&str> {
+    // The way most dates go: no word in front.
+    if cell.as_bytes().first()?.is_ascii_digit() {
+        return None;
+    }
     let word = cell.trim().split([' ', ',']).next()?;
     weekday_of(word).filter(|day| *day != date.weekday()).map(|_| word)
 }

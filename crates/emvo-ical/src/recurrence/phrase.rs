@@ -42,8 +42,9 @@ pub fn phrase(rule: &Rule) -> Option<String> {
     };
     let is_timed_by_rule =
         !(rule.by_hour.is_empty() && rule.by_minute.is_empty() && rule.by_second.is_empty());
-    let has_rare_parts =
-        !(rule.by_set_pos.is_empty() && rule.by_year_day.is_empty() && rule.by_week_no.is_empty());
+    let replacement = with_replacement(rule);
+    let has_rare_parts = !(rule.by_year_day.is_empty() && rule.by_week_no.is_empty())
+        || (!rule.by_set_pos.is_empty() && replacement.is_none());
     // Where weeks start matters to every second week alone.
     let needs_week_start =
         rule.week_start != Weekday::Monday && rule.interval > 1 && rule.frequency == Frequency::Weekly;
@@ -54,7 +55,10 @@ pub fn phrase(rule: &Rule) -> Option<String> {
         1 => format!("every {unit}"),
         interval => format!("every {interval} {unit}s"),
     };
-    text.push_str(&days_in_words(rule)?);
+    match replacement {
+        Some(words) => text.push_str(&words),
+        None => text.push_str(&days_in_words(rule)?),
+    }
     match (&rule.until, rule.count) {
         (None, None) => {}
         (None, Some(1)) => text.push_str(" once"),
@@ -63,6 +67,25 @@ pub fn phrase(rule: &Rule) -> Option<String> {
         (Some(_), _) => return None,
     }
     Some(text)
+}
+
+/// The last day that every month has.
+const LAST_OF_ALL_MONTHS: i16 = 28;
+
+/// A day that some months lack, and the last day of the month in its place: of the days
+/// from the 28th to that one the last that there is.
+fn with_replacement(rule: &Rule) -> Option<String> {
+    let day = *rule.by_month_day.last()?;
+    let is_last_there = rule.by_set_pos == [-1]
+        && rule.by_day.is_empty()
+        && (LAST_OF_ALL_MONTHS + 1..=31).contains(&day)
+        && rule.by_month_day.iter().copied().eq(LAST_OF_ALL_MONTHS..=day);
+    match (rule.frequency, rule.by_month.as_slice(), day) {
+        _ if !is_last_there => None,
+        (Frequency::Monthly, [], day) => Some(format!(" on day {day}, else the last day")),
+        (Frequency::Yearly, [2], 29) => Some(" on 29 Feb, else 28 Feb".to_owned()),
+        _ => None,
+    }
 }
 
 fn days_in_words(rule: &Rule) -> Option<String> {
@@ -181,6 +204,7 @@ impl<'w> Words<'w> {
         let mut rule = Rule { interval, ..Rule::bare(frequency) };
         if self.take("on") {
             self.days(&mut rule)?;
+            self.replacement(&mut rule)?;
         }
         self.end(&mut rule)?;
         Some(rule)
@@ -232,6 +256,29 @@ impl<'w> Words<'w> {
         rule.by_day.sort_unstable();
         rule.by_day.dedup();
         rule.by_month_day.sort_unstable();
+        Some(())
+    }
+
+    /// What comes in the place of a day that some months lack.
+    fn replacement(&mut self, rule: &mut Rule) -> Option<()> {
+        if !self.take("else") {
+            return Some(());
+        }
+        let [day] = rule.by_month_day[..] else { return None };
+        let words: &[&str] = match (rule.frequency, rule.by_month.as_slice(), day) {
+            (Frequency::Monthly, [], 29..=31) => &["the", "last", "day"],
+            (Frequency::Yearly, [2], 29) => &["28", "feb"],
+            _ => return None,
+        };
+        for word in words {
+            // `28 February` as well.
+            let is_it = if *word == "feb" { self.read(month) == Some(2) } else { self.take(word) };
+            if !is_it {
+                return None;
+            }
+        }
+        rule.by_month_day = (LAST_OF_ALL_MONTHS..=day).collect();
+        rule.by_set_pos = vec![-1];
         Some(())
     }
 

@@ -35,6 +35,27 @@ pub(crate) enum FieldArg {
     Uid,
     /// How the series repeats, in words
     Repeat,
+    /// The day of the start
+    Date,
+    /// The weekday of the start
+    Weekday,
+    StartTime,
+    EndTime,
+    Description,
+    Busy,
+    Private,
+    Status,
+    Reminders,
+    Attendees,
+    Url,
+    Conference,
+    Attachments,
+    Resources,
+    Contact,
+    Comment,
+    Priority,
+    Geo,
+    Color,
 }
 
 impl FieldArg {
@@ -63,7 +84,39 @@ impl FieldArg {
             Self::Calendar => "calendar",
             Self::Uid => Field::Uid.name(),
             Self::Repeat => Field::Repeat.name(),
+            Self::Date => "date",
+            Self::Weekday => "weekday",
+            Self::StartTime => "start_time",
+            Self::EndTime => "end_time",
+            other => other.more().map_or("", Field::name),
         }
+    }
+
+    /// Whether it shows a clock time.
+    pub(crate) fn is_time(self) -> bool {
+        matches!(self, Self::Start | Self::End | Self::StartTime | Self::EndTime)
+    }
+
+    /// The field of the event that it shows, if it is one that few lists have.
+    fn more(self) -> Option<Field> {
+        Some(match self {
+            Self::Description => Field::Description,
+            Self::Busy => Field::Busy,
+            Self::Private => Field::Private,
+            Self::Status => Field::Status,
+            Self::Reminders => Field::Reminders,
+            Self::Attendees => Field::Attendees,
+            Self::Url => Field::Url,
+            Self::Conference => Field::Conference,
+            Self::Attachments => Field::Attachments,
+            Self::Resources => Field::Resources,
+            Self::Contact => Field::Contact,
+            Self::Comment => Field::Comment,
+            Self::Priority => Field::Priority,
+            Self::Geo => Field::Geo,
+            Self::Color => Field::Color,
+            _ => return None,
+        })
     }
 }
 
@@ -108,6 +161,14 @@ impl Shown {
         }
     }
 
+    /// `09:30`; nothing for a day.
+    fn clock(self) -> String {
+        match self {
+            Self::Day(_) => String::new(),
+            Self::Clock(at) => at.strftime("%H:%M").to_string(),
+        }
+    }
+
     /// `2026-09-01`, `2026-09-01T09:30:00`.
     pub(crate) fn text(self) -> String {
         let date = self.date();
@@ -140,6 +201,8 @@ pub(crate) struct EventCells {
     pub(crate) uid: String,
     /// How the series repeats, in words; empty for a single event.
     pub(crate) repeat: String,
+    /// What else was asked for.
+    more: Vec<(Field, String)>,
 }
 
 /// The list, and what could not be listed.
@@ -158,7 +221,9 @@ pub(crate) fn list_dates(
     window: Window,
     ceiling: Ceiling,
     zone: Option<&Zone>,
+    fields: &[FieldArg],
 ) -> DateList {
+    let more: Vec<Field> = fields.iter().filter_map(|field| field.more()).collect();
     let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
     for source in sources {
         for loaded in &source.loaded {
@@ -169,6 +234,7 @@ pub(crate) fn list_dates(
                 window,
                 ceiling,
                 zone,
+                more: &more,
             };
             for part in loaded.calendar.series.chunks(SERIES_AT_ONCE) {
                 if list.lines.len() > MOST_OF_ALL {
@@ -200,6 +266,8 @@ struct Lister<'l> {
     window: Window,
     ceiling: Ceiling,
     zone: Option<&'l Zone>,
+    /// The fields that few lists have.
+    more: &'l [Field],
 }
 
 impl Lister<'_> {
@@ -255,6 +323,7 @@ impl Lister<'_> {
             calendar: self.calendar.clone(),
             uid: series.uid_text().into_owned(),
             repeat: in_words(series, self.zones),
+            more: self.more.iter().map(|field| (*field, said(*field, event))).collect(),
         }
     }
 
@@ -309,6 +378,23 @@ impl Lister<'_> {
     }
 }
 
+/// What an event says in a field, for a cell.
+fn said(field: Field, event: &Event<'_>) -> String {
+    match field {
+        Field::Busy => (if event.is_busy() { "busy" } else { "free" }).to_owned(),
+        Field::Private => event.classification().name().to_owned(),
+        Field::Reminders => {
+            let triggers = event.alarms().filter_map(|alarm| alarm.text("TRIGGER"));
+            triggers.map(Cow::into_owned).collect::<Vec<_>>().join("; ")
+        }
+        _ => {
+            let names = field.properties().iter();
+            let lines = names.flat_map(|name| event.component().properties_named(name));
+            lines.map(|line| line.text().trim().to_owned()).collect::<Vec<_>>().join("; ")
+        }
+    }
+}
+
 /// How a series repeats, in words; empty for a single event.
 fn in_words(series: &Series<'_>, zones: &ZoneResolver) -> String {
     let lead = series.lead();
@@ -351,6 +437,15 @@ impl Line for DateLine {
             FieldArg::Calendar => &cells.calendar,
             FieldArg::Uid => &cells.uid,
             FieldArg::Repeat => &cells.repeat,
+            FieldArg::Date => return Cow::Owned(self.start.date().to_string()),
+            FieldArg::Weekday => return Cow::Owned(self.start.date().strftime("%A").to_string()),
+            FieldArg::StartTime => return Cow::Owned(self.start.clock()),
+            FieldArg::EndTime => return Cow::Owned(self.end.clock()),
+            other => {
+                let field = other.more();
+                let cell = cells.more.iter().find(|(known, _)| Some(*known) == field);
+                cell.map_or("", |(_, text)| text.as_str())
+            }
         })
     }
 }

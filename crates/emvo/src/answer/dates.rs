@@ -160,7 +160,7 @@ fn plain(lines: &[&DateLine], fields: &[FieldArg]) -> Grid {
 fn nothing(dates: &Dates<'_, '_>) -> String {
     let Dates { sources, selection, window, ceiling, .. } = dates;
     let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
-    let mut lines = list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None).lines;
+    let mut lines = list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None, &[]).lines;
     SortArg::Start.sort(&mut lines);
     let before = lines.iter().rev().find(|row| row.start.date() < window.from);
     let after = lines.iter().find(|row| row.start.date() > window.from);
@@ -202,7 +202,7 @@ struct RowJson<'l> {
 
 impl<'l> RowJson<'l> {
     fn of(row: &'l DateLine) -> Self {
-        let EventCells { title, location, category, calendar, uid, repeat } = &*row.cells;
+        let EventCells { title, location, category, calendar, uid, repeat, .. } = &*row.cells;
         Self {
             start: row.start.text(),
             end: row.end.text(),

@@ -31,7 +31,7 @@ pub(crate) mod repairs;
 pub(crate) mod rules;
 pub(crate) mod sheet;
 mod survey;
-mod survey_detail;
+pub(crate) mod survey_detail;
 mod survey_json;
 pub(crate) mod surveyed;
 pub(crate) mod written;

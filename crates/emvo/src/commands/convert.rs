@@ -17,6 +17,7 @@ use serde::Serialize;
 use super::{Command, Program};
 use crate::answer::Detail;
 use crate::answer::advice::{refusal_in_words, unfit_in_words};
+use crate::answer::survey_detail::understood_lines;
 use crate::answer::written::{Examples, change_lines};
 use crate::input::{Loaded, ReadFiles, Reading, Source};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, OutputArgs, WindowArgs};
@@ -104,6 +105,7 @@ impl Command for ConvertArgs {
             fitting,
             kept: Vec::new(),
             notes: Vec::new(),
+            understood: String::new(),
             flags: Vec::new(),
         };
         EditJob::of_all(files, self.input.inputs, reading, window, output, form)?.run(converting)
@@ -128,6 +130,8 @@ struct Converting {
     kept: Vec<String>,
     /// Columns that are carried along.
     notes: Vec<String>,
+    /// The first rows of tables, as they were understood.
+    understood: String,
     /// Rows that only say that they repeat.
     flags: Vec<String>,
 }
@@ -138,6 +142,13 @@ impl Edit for Converting {
 
     fn begin(&mut self, source: &mut Source<'_>, _: &Scope<'_>) {
         self.notes.extend(unclaimed_line(source));
+        if let Some(sniffed) = &source.table.sniffed {
+            self.understood.extend([
+                &*sanitized(&source.path),
+                ", as understood\n",
+                &understood_lines(sniffed),
+            ]);
+        }
         self.flags.extend(flag_line(source));
     }
 
@@ -175,6 +186,9 @@ impl Edit for Converting {
             out.push_str(&change_lines(&written.changes, detail, Examples::Several));
         }
         out.extend(self.notes.iter().map(|line| format!("{}\n", sanitized(line))));
+        if written.is_dry_run || detail == Detail::All {
+            out.push_str(&self.understood);
+        }
         out
     }
 

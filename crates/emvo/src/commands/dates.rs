@@ -73,7 +73,7 @@ impl Command for DatesArgs {
             progress::doing("listing dates");
             let selection = &chosen.selection;
             let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
-            let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref());
+            let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref(), &fields);
             list.lines.retain(|line| self.cancelled || !line.cancelled);
             ensure_one_clock(&list, &fields)?;
             self.sort.sort(&mut list.lines);
@@ -92,7 +92,7 @@ impl Command for DatesArgs {
 /// A list that shows times in several zones has to say which is which: nobody who is
 /// handed it could know.
 fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> {
-    let shows_times = fields.iter().any(|field| matches!(field, FieldArg::Start | FieldArg::End));
+    let shows_times = fields.iter().any(|field| field.is_time());
     if !shows_times || fields.contains(&FieldArg::Zone) {
         return Ok(());
     }

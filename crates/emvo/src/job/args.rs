@@ -32,6 +32,9 @@ pub(crate) struct ReadingArgs {
     /// The order of day and month in the dates of tables
     #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
     pub(crate) date_order: OrderArg,
+    /// The year of dates in tables that have none
+    #[arg(long, value_name = "YEAR", value_parser = clap::value_parser!(i16).range(1..=9999))]
+    pub(crate) year: Option<i16>,
     /// What bare numbers in a column of lengths count
     #[arg(long, value_name = "UNIT", value_enum)]
     pub(crate) length_unit: Option<LengthUnitArg>,

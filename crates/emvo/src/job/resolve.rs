@@ -57,6 +57,7 @@ impl ReadingArgs {
                 columns,
                 carried,
                 columns_file,
+                year: self.year,
                 length_unit: self.length_unit.map(|unit| match unit {
                     LengthUnitArg::Hours => LengthUnit::Hours,
                     LengthUnitArg::Minutes => LengthUnit::Minutes,

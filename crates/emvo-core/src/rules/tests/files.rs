@@ -107,6 +107,12 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             b"title,start\nDrill,Mon 7.9.2026\n".to_vec(),
         ),
         (
+            "C12",
+            b"title,start,uid\nDrill,2026-09-07,\"1,23E+18\"\n".to_vec(),
+            "`1,23E+18` is an id that a spreadsheet has turned into a number; it is carried along",
+            b"title,start,uid\nDrill,2026-09-07,12E4-crew\n".to_vec(),
+        ),
+        (
             "D10",
             in_calendar("BEGIN:VEVENT\nDTSTART:20260230T080000\nEND:VEVENT\n"),
             "DTSTART: `20260230T080000` is not a date that exists",

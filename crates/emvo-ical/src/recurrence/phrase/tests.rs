@@ -18,6 +18,12 @@ fn phrases_say_what_rules_mean_and_read_back() {
         ("FREQ=MONTHLY;BYDAY=-1FR,1MO", "every month on the last Fri, 1st Mon"),
         ("FREQ=MONTHLY;BYMONTHDAY=-1", "every month on the last day"),
         ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "every year on 29 Feb"),
+        ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=28,29;BYSETPOS=-1", "every year on 29 Feb, else 28 Feb"),
+        ("FREQ=MONTHLY;BYMONTHDAY=28,29,30,31;BYSETPOS=-1", "every month on day 31, else the last day"),
+        (
+            "FREQ=MONTHLY;BYMONTHDAY=28,29,30;BYSETPOS=-1;COUNT=4",
+            "every month on day 30, else the last day 4 times",
+        ),
         ("FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU", "every year on the last Sun of Mar"),
         ("FREQ=WEEKLY;UNTIL=20270630", "every week until 2027-06-30"),
     ] {
@@ -32,6 +38,10 @@ fn phrases_read_as_people_write_them() {
         ("Every other week on Monday and Wednesday", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO,WE"),
         ("every month on the first mon and the third mon", "FREQ=MONTHLY;BYDAY=1MO,3MO"),
         ("every year on 1 September until 2031-12-31", "FREQ=YEARLY;BYMONTH=9;BYMONTHDAY=1;UNTIL=20311231"),
+        (
+            "every year on 29 February else 28 February until 2031-12-31",
+            "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=28,29;BYSETPOS=-1;UNTIL=20311231",
+        ),
         ("EVERY DAY 5 TIMES", "FREQ=DAILY;COUNT=5"),
     ] {
         assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
@@ -42,6 +52,8 @@ fn phrases_read_as_people_write_them() {
         ("every 2 fortnights", "fortnights"),
         ("every week on the moon", "the"),
         ("every month on day 32", "32"),
+        ("every month on day 15, else the last day", "the"),
+        ("every year on 29 Feb, else 1 Mar", "1"),
         ("every day until soon", "soon"),
         ("every day 0 times", "0"),
     ] {
