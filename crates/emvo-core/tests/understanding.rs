@@ -35,6 +35,8 @@ fn a_column_is_for_what_its_cells_are() {
             "Päivä;Otsikko;Alkaa;Päättyy\n9.9.2026;Harjoitus;18.00;20.30\n",
             "Harjoitus | 2026-09-09 18:00–20:30",
         ),
+        // Of two headers for one thing the one whose cells can be that.
+        ("Dag;Datum;Vad;Kl.\nOns;9.9.2026;Vakt;18.00\n", "Vakt | 2026-09-09 18:00"),
         // A time column that holds the whole start, and days beside it.
         ("Date,Title,Time\n2026-09-09,Drill,2026-09-09 18:00\n", "Drill | 2026-09-09 18:00"),
         ("Date,Title,Start\n2026-09-09,Drill,2026-09-09 18:00\n", "Drill | 2026-09-09 18:00"),

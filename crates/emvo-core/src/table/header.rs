@@ -48,15 +48,6 @@ pub(super) fn settled_layout(text: &str, options: &ReadOptions) -> Result<(Layou
         layout.carried.push(at);
         settled.push(at);
     }
-    if let Some((field, one, two)) = layout.rivals.first() {
-        return Err(TableError::Rivals {
-            field: field.name(),
-            one: layout.headers[*one].clone(),
-            one_at: one + 1,
-            two: layout.headers[*two].clone(),
-            two_at: two + 1,
-        });
-    }
     Ok((layout, settled))
 }
 

@@ -15,7 +15,7 @@ use super::date::DateOrder;
 use super::habits::{AllDayEnds, ClockDot, Habits, LengthUnit};
 use super::header::settled_layout;
 use super::notes::{Note, NoteKind, SetAsideRow};
-use super::roles::{Candidate, ensure_settled, settle};
+use super::roles::{Candidate, ensure_no_rivals, ensure_settled, settle};
 use super::row::{ReadRow, Repeats, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::shape::Serials;
@@ -184,6 +184,7 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     let scan = Scan::of(text, &layout);
     layout.widen(scan.shapes.iter().map(|shape| shape.filled() > 0));
     settle(&mut layout, &scan.shapes, &settled);
+    ensure_no_rivals(&layout)?;
     if options.columns_file.is_none() && !layout.is_own() {
         ensure_settled(&layout, &scan.shapes)?;
     }

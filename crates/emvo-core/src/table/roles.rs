@@ -44,6 +44,7 @@ impl Candidate {
 /// places that a person has decided about.
 pub(super) fn settle(layout: &mut Layout, shapes: &[Shape], settled: &[usize]) {
     let mut roles = Roles { layout, shapes, settled };
+    roles.of_rivals();
     roles.of_start();
     roles.of_end();
     roles.without_a_second_day();
@@ -81,6 +82,30 @@ impl Roles<'_> {
     fn turn(&mut self, at: usize, field: ColumnField) {
         if self.is_free(field) {
             self.layout.settle(field, at);
+        }
+    }
+
+    /// Of two columns whose headers say the same, the one whose cells can be that: `Dag`
+    /// has weekdays, `Datum` has the days.
+    fn of_rivals(&mut self) {
+        for (field, one, two) in self.layout.rivals.clone() {
+            match [one, two].map(|at| self.can_be(field, at)) {
+                [true, false] => self.layout.settle(field, one),
+                [false, true] => self.layout.settle(field, two),
+                _ => {}
+            }
+        }
+    }
+
+    fn can_be(&self, field: ColumnField, at: usize) -> bool {
+        use ColumnField::{End, EndDate, EndTime, RepeatUntil, Start, StartDate, StartTime};
+        let is_text = self.shapes.get(at).is_some_and(|shape| shape.holds() == Holds::Texts);
+        match (field, self.holds(at)) {
+            (_, Holds::Nothing) => false,
+            (StartDate | EndDate | RepeatUntil, holds) => matches!(holds, Holds::Dates | Holds::Moments),
+            (StartTime | EndTime, holds) => holds == Holds::Times,
+            (Start | End, holds) => holds != Holds::Texts,
+            _ => is_text,
         }
     }
 
@@ -171,6 +196,21 @@ pub(super) fn ensure_settled(layout: &Layout, shapes: &[Shape]) -> Result<(), Ta
             field: if holds(at) == Holds::Times { "start_time" } else { "start_date" },
         }),
         None => Ok(()),
+    }
+}
+
+/// Two columns that have an equal right to a field are a question, whoever wrote the
+/// table.
+pub(super) fn ensure_no_rivals(layout: &Layout) -> Result<(), TableError> {
+    match layout.rivals.first() {
+        None => Ok(()),
+        Some((field, one, two)) => Err(TableError::Rivals {
+            field: field.name(),
+            one: layout.headers[*one].clone(),
+            one_at: one + 1,
+            two: layout.headers[*two].clone(),
+            two_at: two + 1,
+        }),
     }
 }
 
