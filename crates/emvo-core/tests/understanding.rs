@@ -146,6 +146,36 @@ fn dates_without_a_year_are_those_of_a_named_one() {
     );
 }
 
+/// What no time of the event can say goes along and is told.
+#[test]
+fn a_time_that_has_no_place_is_carried_and_told() {
+    for (text, span, carried) in [
+        ("Title,Start,End\nA,2026-09-09,18:00\n", "2026-09-09", &["18:00"][..]),
+        ("Date,Title,Start,End\n2026-09-09,A,tbd,\n", "2026-09-09", &["tbd"]),
+        ("Date,Title,Start,End\n2026-09-09,A,tbd,\n2026-09-09,A,18:00,\n", "2026-09-09", &["tbd"]),
+        (
+            "Title,Start,End,All day\nA,2026-09-09 09:00,2026-09-09 23:59,yes\n",
+            "2026-09-09",
+            &["2026-09-09 09:00"],
+        ),
+        ("Title,Start,End,All day\nA,2026-09-09 00:00,2026-09-09 23:59,yes\n", "2026-09-09", &[]),
+    ] {
+        let found = table(text, &ReadOptions::default());
+        let event = found.calendars[0].events().next().unwrap();
+        let own = event.component().properties_named("X-EMVO-COLUMN");
+        let own: Vec<String> = own.map(|line| line.text().into_owned()).collect();
+        assert_eq!(
+            (event.span().as_str(), own.as_slice()),
+            (span, carried.iter().map(|cell| (*cell).to_owned()).collect::<Vec<_>>().as_slice()),
+            "{text}"
+        );
+        let told = found.notes.iter().filter(|note| note.words.contains("carried along")).count();
+        assert_eq!(told, carried.len(), "{text}{:?}", found.notes);
+    }
+    let mixed = "Date,Title,Start,End\n2026-09-09,A,tbd,\n2026-09-10,B,18:00,\n";
+    assert_eq!(events(mixed), ["A | 2026-09-09", "B | 2026-09-10 18:00"]);
+}
+
 /// Headers for title, date, start, end and place.
 const LANGUAGES: [[&str; 5]; 12] = [
     ["Title", "Date", "Start", "End", "Location"],

@@ -180,10 +180,11 @@ impl<'t> RowReader<'t> {
             return Err(RowError::CellTooLong { bytes: cell.len() });
         }
         let cells = Cells { record, reader: self };
-        let Timed { start, extent, weekday } = self.times(&cells).map_err(|error| match error {
-            RowError::StartMissing | RowError::Date { .. } if is_total(record.iter()) => RowError::Totals,
-            error => error,
-        })?;
+        let Timed { start, extent, weekday, unused: of_times } =
+            self.times(&cells).map_err(|error| match error {
+                RowError::StartMissing | RowError::Date { .. } if is_total(record.iter()) => RowError::Totals,
+                error => error,
+            })?;
         let mut component = Component::with_capacity("VEVENT", 10);
         component.push(Property::fixed("DTSTAMP:19700101T000000Z"));
         component.push(start.to_property("DTSTART"));
@@ -196,6 +197,10 @@ impl<'t> RowReader<'t> {
         let title = add_texts(&cells, &mut component);
         let mut unused = self.add_flags(&cells, &mut component);
         self.add_reminders(&cells, &mut component, &mut unused);
+        for (field, cell) in &of_times {
+            self.add_carried(*field, cell, &mut component);
+        }
+        unused.extend(of_times);
         self.add_unclaimed(&cells, &mut component);
         let id = cells.get(ColumnField::Uid);
         // Several rows may have the same one: it is nobody's id any more.

@@ -23,6 +23,8 @@ pub(super) struct Timed {
     pub(super) extent: Extent,
     /// A weekday that contradicts the date: the word, and the date.
     pub(super) weekday: Option<(String, Date)>,
+    /// Cells that say something that no time of the event has.
+    pub(super) unused: Vec<(ColumnField, String)>,
 }
 
 /// The columns of a moment: whole, its day, its time.
@@ -42,6 +44,8 @@ const END: Columns =
 struct Said {
     at: Stated,
     until: Option<Stated>,
+    /// A cell beside the day that is neither a time nor that day again.
+    unused: Option<(ColumnField, String)>,
 }
 
 /// The cells of a row about its times.
@@ -51,16 +55,26 @@ struct RowTimes {
     end: Option<Stated>,
     length: Option<Duration>,
     is_all_day: bool,
+    unused: Vec<(ColumnField, String)>,
 }
 
 impl RowReader<'_> {
     pub(super) fn times(&self, cells: &Cells<'_>) -> Result<Timed, RowError> {
-        let RowTimes { first_day, start, end, length, is_all_day } = self.row_times(cells)?;
+        let RowTimes { first_day, start, end, length, is_all_day, mut unused } = self.row_times(cells)?;
         let weekday = self.contradicting_weekday(cells, first_day);
         if is_all_day {
+            // A time of day has no place in whole days.
+            for (columns, stated) in [(&START, Some(&start)), (&END, end.as_ref())] {
+                if stated.and_then(|stated| stated.time).is_some_and(is_inside_a_day) {
+                    let fields = [columns.time, columns.whole, columns.day];
+                    let said =
+                        fields.into_iter().find_map(|field| Some((field, cells.get(field)?.to_owned())));
+                    unused.extend(said);
+                }
+            }
             let last = end.as_ref().map_or(first_day, |end| self.last_day(first_day, end));
             let (start, extent) = (EventTime::Date(first_day), all_day_extent(first_day, last, length));
-            return Ok(Timed { start, extent, weekday });
+            return Ok(Timed { start, extent, weekday, unused });
         }
         let zone = self.zone(cells, &start)?;
         let at = |clock: DateTime| EventTime::Clock { at: clock, zone: zone.name.clone() };
@@ -70,7 +84,7 @@ impl RowReader<'_> {
             (None, Some(length)) => Extent::Length(length),
             (None, None) => Extent::Unstated,
         };
-        Ok(Timed { start: at(zone.clock(begins, start.offset)), extent, weekday })
+        Ok(Timed { start: at(zone.clock(begins, start.offset)), extent, weekday, unused })
     }
 
     /// The first day of a whole-day row, and the day on which its end says midnight.
@@ -81,9 +95,10 @@ impl RowReader<'_> {
     }
 
     fn row_times(&self, cells: &Cells<'_>) -> Result<RowTimes, RowError> {
-        let Said { at: start, until } = self.said(cells, &START, None)?;
+        let Said { at: start, until, unused } = self.said(cells, &START, None)?;
         let first_day = start.date.ok_or(RowError::StartMissing)?;
-        let own_end = self.said(cells, &END, Some(first_day))?.at;
+        let Said { at: own_end, unused: of_end, .. } = self.said(cells, &END, Some(first_day))?;
+        let unused = unused.into_iter().chain(of_end).collect();
         let end = until.map_or(own_end.clone(), |until| Stated {
             date: own_end.date.or(until.date),
             time: own_end.time.or(until.time),
@@ -102,7 +117,7 @@ impl RowReader<'_> {
             Some(Answer::No) => false,
             Some(Answer::NotSaid) | None => start.time.is_none(),
         };
-        Ok(RowTimes { first_day, start, end, length, is_all_day })
+        Ok(RowTimes { first_day, start, end, length, is_all_day, unused })
     }
 
     /// The last day of whole days: an end at midnight is the start of its day, unless the
@@ -138,6 +153,14 @@ impl RowReader<'_> {
                 return Err(lost_or(cell, |cell| RowError::Time { cell }));
             }
         }
+        // A cell beside that of the day: a time in a column that is no column of times.
+        if let Some(cell) = cells.get(columns.whole).filter(|_| field == columns.day) {
+            match self.clock(cell) {
+                Some(time) if said.at.time.is_none() => said.at.time = Some(time),
+                _ if read_date(cell, self.order) == Some(said.at.clone()) => {}
+                _ => said.unused = Some((columns.whole, cell.to_owned())),
+            }
+        }
         Ok(said)
     }
 
@@ -157,7 +180,7 @@ impl RowReader<'_> {
     }
 
     fn moment(&self, cell: &str, field: ColumnField, behind: Option<Date>) -> Result<Said, RowError> {
-        let at = |at: Stated| Said { at, until: None };
+        let at = |at: Stated| Said { at, ..Said::default() };
         if self.places[field as usize].is_some_and(|place| self.serials.contains(&place))
             && let Some((date, time)) = read_serial(cell, self.epoch)
         {
@@ -186,7 +209,7 @@ impl RowReader<'_> {
             return Ok(at(stated));
         }
         match read_range(cell, self.order) {
-            Some((begins, until)) => Ok(Said { at: begins, until: Some(until) }),
+            Some((begins, until)) => Ok(Said { at: begins, until: Some(until), unused: None }),
             None => Err(lost_or(cell, |cell| RowError::Date { cell })),
         }
     }
@@ -237,6 +260,11 @@ fn with_year(cell: &str, year: i16) -> Option<String> {
     numbers('.')
         .or_else(|| numbers('/'))
         .or_else(|| has_word.then(|| format!("{} {year}{time}", date.trim_end_matches('.'))))
+}
+
+/// Whether a time says more than that a day begins or ends.
+fn is_inside_a_day(time: Time) -> bool {
+    time != Time::midnight() && (time.hour(), time.minute()) != (23, 59)
 }
 
 /// Whether a cell says the midnight at the end of a day, which no clock shows.
