@@ -60,6 +60,8 @@ pub enum Advice {
     SayLengthUnit,
     /// Say what stands behind the point of times such as `9.3`.
     SayClockDot,
+    /// Say of which year dates without one are.
+    SayYear,
     /// Say which of two columns holds the field.
     ChooseColumn {
         /// The field.

@@ -137,13 +137,63 @@ fn whole_days_that_end_at_midnight_end_before_it() {
 
 #[test]
 fn dates_without_a_year_are_those_of_a_named_one() {
-    let text = "Title,Start\nA,9.9.\nB,25/9\nC,9 Sep 18:00\nD,31.12. 20:00\n";
-    assert_eq!(table(text, &ReadOptions::default()).set_aside.len(), 4);
-    let options = ReadOptions { year: Some(2026), ..ReadOptions::default() };
+    let text = "Title,Start\nA,9.9.\nB,25/9\nC,9 Sep 18:00\nD,31.12. 20:00\nE,9.–11.9.\n";
+    assert!(refusal(text).contains("the dates in the column `Start` (9.9., 25/9, 9 Sep 18:00) have no year"));
+    let named = ReadOptions { year: Some(2026), ..ReadOptions::default() };
+    let spans = ["A | 2026-09-09", "B | 2026-09-25", "C | 2026-09-09 18:00", "D | 2026-12-31 20:00"];
+    let last = "E | 2026-09-09 – 2026-09-11";
+    assert_eq!(shown(&table(text, &named)), [&spans[..], &[last]].concat());
+    // The title above the table says it as well, and is told.
+    let titled = table(&format!("Plan 2026\n\n{text}"), &ReadOptions::default());
+    assert_eq!(shown(&titled), [&spans[..], &[last]].concat());
+    assert_eq!(titled.sniffed.remarks, [(1, "Plan 2026".to_owned())]);
+    assert_eq!(titled.notes[0].words, "5 dates without a year: taken to be of 2026, as `Plan 2026` says");
+}
+
+#[test]
+fn a_plan_goes_on_into_the_next_year() {
+    let text = "Title,Start date,End date\nA,14.12.,\nB,28.12.,3.1.\nC,11.1.,12.1.\n";
+    let named = ReadOptions { year: Some(2026), ..ReadOptions::default() };
+    let found = table(text, &named);
     assert_eq!(
-        shown(&table(text, &options)),
-        ["A | 2026-09-09", "B | 2026-09-25", "C | 2026-09-09 18:00", "D | 2026-12-31 20:00"]
+        shown(&found),
+        ["A | 2026-12-14", "B | 2026-12-28 – 2027-01-03", "C | 2027-01-11 – 2027-01-12"]
     );
+    assert_eq!(found.notes[0].words, "3 dates without a year: taken to be of 2026, from row 4 of 2027");
+    // In no order, no New Year can be seen.
+    let text = "Title,Start\nA,14.12.\nB,11.1.\nC,1.6.\nD,2.3.\n";
+    assert!(shown(&table(text, &named)).iter().all(|span| span.contains("2026")));
+}
+
+#[test]
+fn numbers_among_dates_are_dates_where_they_fit() {
+    let text = "Title,Start\nA,2026-09-01\nB,46270\nC,2026-09-14 18:00\nD,46290.75\nE,30000\n";
+    let found = table(text, &ReadOptions::default());
+    assert_eq!(
+        shown(&found),
+        ["A | 2026-09-01", "B | 2026-09-05", "C | 2026-09-14 18:00", "D | 2026-09-25 18:00"]
+    );
+    assert!(found.set_aside[0].reason.contains("`30000` is a number among dates"), "{:?}", found.set_aside);
+    let told: Vec<Option<u64>> = found.notes.iter().map(|note| note.row).collect();
+    assert_eq!(told, [Some(3), Some(5)]);
+    // 46124 is 12 April, where 4 December was meant: no text has a day below 13.
+    let turned = "Title;Start\nA;25.09.2026\nB;13.10.2026\nC;31.12.2026\nD;46124\nE;46301\nF;46089\n";
+    let found = table(turned, &ReadOptions::default());
+    assert_eq!((shown(&found).len(), found.set_aside.len()), (3, 3));
+    assert!(found.set_aside[0].reason.contains("turned day and month round"));
+}
+
+#[test]
+fn rows_are_shown_as_they_were_understood() {
+    let rows: Vec<String> = (1..9).map(|day| format!("Drill,2026-09-0{day} 18:00,\n")).collect();
+    let rows = rows.concat();
+    let text = format!("Title,Start,Private\n{rows}Muster,2026-09-20 18:00,maybe\n");
+    let found = table(&text, &ReadOptions::default());
+    let shown: Vec<(u64, &str)> =
+        found.sniffed.understood.iter().map(|(row, words)| (*row, words.as_str())).collect();
+    assert_eq!(shown.len(), 4);
+    assert_eq!(shown[0], (2, "Tue 1 Sep 2026, 18:00, \"Drill\""));
+    assert_eq!(shown[3], (10, "Sun 20 Sep 2026, 18:00, \"Muster\""));
 }
 
 /// What no time of the event can say goes along and is told.

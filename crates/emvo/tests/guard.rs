@@ -33,6 +33,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
             ("columns", Read),
             ("passphrase_file", Read),
             ("earlier", Read),
+            ("save_columns", Write),
         ],
     ),
     (

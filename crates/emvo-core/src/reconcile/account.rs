@@ -1,8 +1,8 @@
 //! What became of every occurrence once they are paired: counts, differences,
 //! days.
 
-use std::cell::OnceCell;
 use std::collections::BTreeMap;
+use std::sync::OnceLock;
 
 use hashbrown::{HashMap, HashSet};
 use jiff::civil::Date;
@@ -19,7 +19,10 @@ use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::day::{clock_at, clock_seconds};
 
-/// What became of all occurrences.
+/// So many occurrences are accounted for in one go; where there are more, side by side.
+const AT_ONCE: usize = 4096;
+
+/// What became of all occurrences, or of some.
 #[derive(Default)]
 pub(super) struct Accounted {
     pub(super) counts: Counts,
@@ -28,6 +31,17 @@ pub(super) struct Accounted {
     pub(super) notes: Notes,
     /// How many dates runs took out as asked, so that they stand nowhere.
     pub(super) taken_out: usize,
+}
+
+impl Accounted {
+    /// Takes in what became of the occurrences that follow.
+    fn append(&mut self, other: Self) {
+        self.counts += other.counts;
+        self.found.extend(other.found);
+        self.details.extend(other.details);
+        self.notes += other.notes;
+        self.taken_out += other.taken_out;
+    }
 }
 
 impl<'r> Pairing<'r, '_, '_> {
@@ -65,9 +79,17 @@ impl<'r> Pairing<'r, '_, '_> {
             ..Counts::default()
         };
         let mut accounted = Accounted { counts, ..Accounted::default() };
-        let united = OnceCell::new();
-        for (at, counterpart) in self.counterparts.iter().enumerate() {
-            self.account_for(at, *counterpart, &united, &mut accounted);
+        let united = OnceLock::new();
+        let some = |(number, counterparts): (usize, &[Counterpart])| {
+            let mut some = Accounted::default();
+            for (at, counterpart) in counterparts.iter().enumerate() {
+                self.account_for(number * AT_ONCE + at, *counterpart, &united, &mut some);
+            }
+            some
+        };
+        let parts: Vec<Accounted> = self.counterparts.par_chunks(AT_ONCE).enumerate().map(some).collect();
+        for part in parts {
+            accounted.append(part);
         }
         let extras = self.extras();
         accounted.counts.extra = extras.len();
@@ -79,7 +101,7 @@ impl<'r> Pairing<'r, '_, '_> {
         &self,
         at: usize,
         counterpart: Counterpart,
-        united: &OnceCell<United<'r>>,
+        united: &OnceLock<United<'r>>,
         accounted: &mut Accounted,
     ) {
         let is_gone = || self.is_left_out(at);
@@ -137,7 +159,7 @@ impl<'r> Pairing<'r, '_, '_> {
         &self,
         at: usize,
         result: usize,
-        united: &OnceCell<United<'r>>,
+        united: &OnceLock<United<'r>>,
         accounted: &mut Accounted,
     ) {
         let (one, two) = (self.source.fields(at), self.result.fields(result));
@@ -245,7 +267,7 @@ impl<'r> Pairing<'r, '_, '_> {
         &self,
         at: usize,
         result: usize,
-        united: &OnceCell<United<'r>>,
+        united: &OnceLock<United<'r>>,
     ) -> Option<Difference> {
         let (one, two) = (&self.source.list[at], &self.result.list[result]);
         let mut fields = self.source.fields(at).fields_unlike(self.result.fields(result));

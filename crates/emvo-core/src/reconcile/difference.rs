@@ -1,6 +1,7 @@
 //! What is found to differ, and how much of it.
 
 use std::collections::BTreeMap;
+use std::ops::AddAssign;
 
 use super::CauseKind;
 
@@ -104,6 +105,15 @@ pub struct Notes {
     pub added: BTreeMap<String, usize>,
 }
 
+impl AddAssign for Notes {
+    fn add_assign(&mut self, other: Self) {
+        self.markup += other.markup;
+        for (field, count) in other.added {
+            *self.added.entry(field).or_insert(0) += count;
+        }
+    }
+}
+
 /// How many occurrences went which way. Each source occurrence is in exactly
 /// one of matched, retimed, altered, missing, doubled, explained.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -118,6 +128,20 @@ pub struct Counts {
     pub doubled: usize,
     pub extra: usize,
     pub explained: usize,
+}
+
+impl AddAssign for Counts {
+    fn add_assign(&mut self, other: Self) {
+        self.source_events += other.source_events;
+        self.source_occurrences += other.source_occurrences;
+        self.matched += other.matched;
+        self.retimed += other.retimed;
+        self.altered += other.altered;
+        self.missing += other.missing;
+        self.doubled += other.doubled;
+        self.extra += other.extra;
+        self.explained += other.explained;
+    }
 }
 
 impl Counts {

@@ -1,15 +1,16 @@
 //! `C09 column-unsettled`: a column that a person has to decide about.
 
 use super::describe::declare_rule;
-use super::source::{Place, SourceFacts};
+use super::source::{Place, SourceFacts, report_notes};
 use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
 use crate::advice::Advised;
-use crate::table::TableError;
+use crate::table::{NoteKind, TableError};
 
 declare_rule! {
     /// ## What it finds
     /// A table in which no column is sure to be the title, two columns are equally
-    /// likely to be a field, or a column of dates or times is for nothing.
+    /// likely to be a field, a column of dates or times is for nothing, or dates have
+    /// no year. A year that stands above the table is taken, and told.
     ///
     /// ## Why it matters
     /// A guess would give events other titles, or leave their times out, and nothing
@@ -19,9 +20,9 @@ declare_rule! {
     /// `Anlass;Beginn;Ende`, where no word of the header is known to be a title.
     ///
     /// ## Repair
-    /// None: `--column title="Anlass"` says which column it is, and `--column
-    /// carried="Erledigt"` that a column is no field. Commands that write refuse the
-    /// table until then.
+    /// None: `--column title="Anlass"` says which column it is, `--column
+    /// carried="Erledigt"` that a column is no field, and `--year 2026` which year it
+    /// is. Commands that write refuse the table until then.
     ColumnUnsettled, "C09", "column-unsettled", RuleGroup::Tables, "a column that a person has to decide about"
 }
 
@@ -33,5 +34,6 @@ impl Rule for ColumnUnsettled {
             let message = Advised { message: error.to_string(), advice: error.advice() };
             found.in_file(self.id(), Level::Error, Place::default(), "", message, Safety::ShowOnly);
         }
+        report_notes(self, NoteKind::YearTaken, Level::Note, Safety::ShowOnly, facts, found);
     }
 }

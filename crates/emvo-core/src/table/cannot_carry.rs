@@ -9,13 +9,20 @@ use super::columns_file::{Column, Content};
 use super::row::REMINDER;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Reach};
-use emvo_ical::content::Component;
+use emvo_ical::content::{Component, Property};
 
 /// What a table has no place for, by name, with how often it was left out.
 pub type CannotCarry = BTreeMap<String, usize>;
 
-/// The fields that the columns of a table hold, one bit each.
-pub(super) struct Places(u64);
+/// What the columns of a table hold.
+pub(super) struct Places {
+    /// Fields, one bit each.
+    fields: u64,
+    /// Whether a column holds the length.
+    says_length: bool,
+    /// Whether the time of the end is in a column of times.
+    end_is_a_time_alone: bool,
+}
 
 impl Places {
     pub(super) fn of(columns: &[Column]) -> Self {
@@ -29,12 +36,17 @@ impl Places {
         // Ids and times are held to be there by other checks, stamps are no
         // content.
         let always = [Field::Start, Field::End, Field::Uid, Field::Stamps];
-        let held = fields.filter_map(ColumnField::field);
-        Self(always.into_iter().chain(held).fold(0, |set, field| set | 1 << field as u64))
+        let columns: Vec<ColumnField> = fields.collect();
+        let held = columns.iter().filter_map(|column| column.field());
+        Self {
+            fields: always.into_iter().chain(held).fold(0, |set, field| set | 1 << field as u64),
+            says_length: columns.contains(&ColumnField::Duration),
+            end_is_a_time_alone: !columns.contains(&ColumnField::End),
+        }
     }
 
     fn have(&self, field: Field) -> bool {
-        self.0 >> field as u64 & 1 == 1
+        self.fields >> field as u64 & 1 == 1
     }
 
     fn have_property(&self, name: &str) -> bool {
@@ -85,9 +97,26 @@ impl Places {
                 count(REMINDER_TEXT);
             }
         }
+        self.note_times(row, &mut count);
+    }
+
+    /// Counts what the times of a row say and its cells cannot.
+    fn note_times(&self, row: &WrittenRow<'_, '_>, count: &mut impl FnMut(&str)) {
         // A row replaces one date; that it stands for later ones has no cell.
         if row.event.reach() == Reach::ThisAndFuture {
             count("RANGE=THISANDFUTURE");
+        }
+        // A further date has the length of the others in a table.
+        let is_period =
+            |line: &Property<'_>| line.parameter("VALUE").is_some_and(|kind| kind.eq_ignore_ascii_case("PERIOD"));
+        if row.event.component().properties_named("RDATE").any(is_period) {
+            count("periods of RDATE");
+        }
+        if self.end_is_a_time_alone && row.ends_in_second_pass() {
+            count("ends in an hour that is repeated");
+        }
+        if !self.says_length && row.is_nominal() {
+            count("lengths in days");
         }
         let pattern = row.file.and_then(|file| file.time.as_ref());
         let has_odd_seconds =

@@ -1,11 +1,14 @@
 //! One event → the cells of its row.
 
+use std::fmt::Write as _;
+
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneRef};
 use emvo_ical::content::Component;
-use emvo_ical::recurrence::{Rule, rule_in_words};
+use emvo_ical::day::clock_seconds;
+use emvo_ical::recurrence::{Rule, own_end, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// An event with what its row needs besides.
@@ -28,9 +31,15 @@ impl WrittenRow<'_, '_> {
             ColumnField::Start => self.moment(event.start()),
             ColumnField::StartDate => self.date(event.start()),
             ColumnField::StartTime => self.time(event.start()),
-            ColumnField::End => self.end().map(|end| self.moment(&end)).unwrap_or_default(),
-            ColumnField::EndDate => self.end().map(|end| self.date(&end)).unwrap_or_default(),
-            ColumnField::EndTime => self.end().map(|end| self.time(&end)).unwrap_or_default(),
+            // The length says it, and more.
+            ColumnField::End | ColumnField::EndDate | ColumnField::EndTime
+                if self.is_nominal() && has(columns, ColumnField::Duration) =>
+            {
+                String::new()
+            }
+            ColumnField::End => self.end().map(|end| self.on_start_clock(&end)).unwrap_or_default(),
+            ColumnField::EndDate => self.end_on_clock().map(|end| self.date(&end)).unwrap_or_default(),
+            ColumnField::EndTime => self.end_on_clock().map(|end| self.time(&end)).unwrap_or_default(),
             ColumnField::Duration => self.length(),
             ColumnField::AllDay => self.answer(event.is_all_day()),
             ColumnField::Zone => self.zone(),
@@ -52,7 +61,7 @@ impl WrittenRow<'_, '_> {
             ColumnField::Calendar => self.calendar.to_owned(),
             ColumnField::Uid => self.series.uid_text().into_owned(),
             ColumnField::Replaces => {
-                event.replaces().map(|time| self.moment(&self.on_clock_of_start(time))).unwrap_or_default()
+                event.replaces().map(|time| self.on_start_clock(time)).unwrap_or_default()
             }
             ColumnField::Status => match event.status() {
                 Status::Confirmed => String::new(),
@@ -69,17 +78,56 @@ impl WrittenRow<'_, '_> {
         }
     }
 
-    /// The last day of an all-day event; else the end on the start's clock.
+    /// The last day of an all-day event; else the end, in whatever zone it is told.
     fn end(&self) -> Option<EventTime> {
         if *self.event.extent() == Extent::Unstated && !self.event.is_all_day() {
             return None;
         }
-        Some(match self.event.end() {
+        Some(match own_end(self.event, self.zones) {
             EventTime::Date(after) => {
                 EventTime::Date(after.yesterday().unwrap_or(after).max(self.event.start().date()))
             }
-            end @ EventTime::Clock { .. } => self.on_clock_of_start(&end),
+            end @ EventTime::Clock { .. } => end,
         })
+    }
+
+    fn end_on_clock(&self) -> Option<EventTime> {
+        self.end().map(|end| self.on_clock_of_start(&end))
+    }
+
+    /// Whether a series lasts whole days from a time of day on: those are days of 23 and
+    /// 25 hours as well, which an end does not say.
+    pub(super) fn is_nominal(&self) -> bool {
+        is_nominal(self.event, self.series)
+    }
+
+    /// Whether the end is in the second pass of an hour that its zone repeats, which a
+    /// clock time alone does not say.
+    pub(super) fn ends_in_second_pass(&self) -> bool {
+        self.end().is_some_and(|end| self.second_pass(&end, &self.on_clock_of_start(&end)).is_some())
+    }
+
+    /// The offset of a moment, in seconds east of UTC, if its time on the clock means
+    /// another one.
+    fn second_pass(&self, moment: &EventTime, on_clock: &EventTime) -> Option<i64> {
+        if moment.zone() == on_clock.zone() {
+            return None;
+        }
+        let instant = self.zones.instant(moment)?;
+        let is_other = self.zones.instant(on_clock)? != instant;
+        is_other.then(|| clock_seconds(on_clock.clock()) - instant)
+    }
+
+    /// A moment on the clock of the start; with its offset where that is not enough.
+    fn on_start_clock(&self, moment: &EventTime) -> String {
+        let on_clock = self.on_clock_of_start(moment);
+        let mut cell = self.moment(&on_clock);
+        if let Some(offset) = self.second_pass(moment, &on_clock) {
+            let sign = if offset < 0 { '-' } else { '+' };
+            // Writing into a string cannot fail.
+            let _ = write!(cell, "{sign}{:02}:{:02}", offset.abs() / 3600, offset.abs() / 60 % 60);
+        }
+        cell
     }
 
     fn length(&self) -> String {
@@ -90,7 +138,7 @@ impl WrittenRow<'_, '_> {
             Extent::End(end) => {
                 let instants = self.zones.instant(self.event.start()).zip(self.zones.instant(end));
                 let clocks =
-                    [self.event.start(), end].map(|time| emvo_ical::day::clock_seconds(time.clock()));
+                    [self.event.start(), end].map(|time| clock_seconds(time.clock()));
                 let seconds = instants.map_or(clocks[1] - clocks[0], |(start, end)| end - start);
                 Duration::from_seconds(seconds).to_string()
             }
@@ -109,8 +157,7 @@ impl WrittenRow<'_, '_> {
     }
 
     fn repeat(&self, columns: &[Column]) -> String {
-        let ends_elsewhere =
-            columns.iter().any(|column| column.content == Content::Field(ColumnField::RepeatUntil));
+        let ends_elsewhere = has(columns, ColumnField::RepeatUntil);
         let words = self.event.rules().map(|text| {
             let text = match Rule::parse(&text) {
                 Ok(rule) if ends_elsewhere && rule.until.is_some() => {
@@ -137,7 +184,7 @@ impl WrittenRow<'_, '_> {
 
     fn dates(&self, name: &str) -> String {
         let dates = self.event.dates(name);
-        dates.iter().map(|date| self.moment(&self.on_clock_of_start(date))).collect::<Vec<_>>().join("; ")
+        dates.iter().map(|date| self.on_start_clock(date)).collect::<Vec<_>>().join("; ")
     }
 
     /// A time in the zone of the row, which has one zone cell for all.
@@ -178,6 +225,16 @@ impl WrittenRow<'_, '_> {
         let pattern = self.file.and_then(|file| file.time.as_ref());
         pattern.map_or_else(|| time.to_string(), |pattern| pattern.time(time))
     }
+}
+
+fn has(columns: &[Column], field: ColumnField) -> bool {
+    columns.iter().any(|column| column.content == Content::Field(field))
+}
+
+/// See [`WrittenRow::is_nominal`].
+pub(super) fn is_nominal(event: &Event<'_>, series: &Series<'_>) -> bool {
+    let is_long = matches!(event.extent(), Extent::Length(length) if length.days != 0);
+    is_long && !event.is_all_day() && series.repeats()
 }
 
 /// A reminder as minutes before the start; others have no place in a cell.

@@ -6,6 +6,7 @@ use serde::Deserialize;
 use super::column::ColumnField;
 use super::date::DateOrder;
 use super::format::{Pattern, PatternError};
+use super::habits::{AllDayEnds, ClockDot, LengthUnit};
 use super::layout::Delimiter;
 use super::serial::Epoch;
 use crate::settings::{self, SettingsError};
@@ -29,6 +30,14 @@ pub struct Columns {
     pub date_order: DateOrder,
     /// From when spreadsheet numbers count when dates are read.
     pub epoch: Epoch,
+    /// What bare numbers in a column of lengths count.
+    pub length_unit: Option<LengthUnit>,
+    /// What stands behind the point in times such as `9.3`.
+    pub clock_dot: Option<ClockDot>,
+    /// Which day the ends of whole days name.
+    pub all_day_ends: Option<AllDayEnds>,
+    /// The year of dates that have none.
+    pub year: Option<i16>,
     /// What is written for yes and for no.
     pub answers: Option<(String, String)>,
     /// Whether cells that a spreadsheet would run are guarded (rule C08).
@@ -142,6 +151,10 @@ struct FileToml {
     time: Option<String>,
     date_order: Option<String>,
     serial_epoch: Option<u16>,
+    length_unit: Option<String>,
+    clock_dot: Option<String>,
+    all_day_end: Option<String>,
+    year: Option<i16>,
     #[serde(rename = "yes")]
     yes_word: Option<String>,
     #[serde(rename = "no")]
@@ -191,6 +204,20 @@ impl Columns {
             "1904" => Some(Epoch::Year1904),
             _ => None,
         })?;
+        let units = [LengthUnit::Hours, LengthUnit::Minutes, LengthUnit::Days];
+        let length_unit =
+            known(file.length_unit, "length_unit", "\"hours\", \"minutes\" or \"days\"", |name| {
+                units.into_iter().find(|unit| unit.name() == name)
+            })?;
+        let dots = [ClockDot::Minutes, ClockDot::Tenths];
+        let clock_dot = known(file.clock_dot, "clock_dot", "\"minutes\" or \"tenths\"", |name| {
+            dots.into_iter().find(|dot| dot.name() == name)
+        })?;
+        let ends = [AllDayEnds::Inclusive, AllDayEnds::Exclusive];
+        let all_day_ends =
+            known(file.all_day_end, "all_day_end", "\"inclusive\" or \"exclusive\"", |name| {
+                ends.into_iter().find(|end| end.name() == name)
+            })?;
         let repeat = known(file.repeat, "repeat", "\"phrase\" or \"rule\"", |form| match form {
             "phrase" => Some(RepeatAs::Phrase),
             "rule" => Some(RepeatAs::Rule),
@@ -208,6 +235,10 @@ impl Columns {
             time: file.time.as_deref().map(Pattern::of_time).transpose()?,
             date_order: date_order.unwrap_or_default(),
             epoch: epoch.unwrap_or_default(),
+            length_unit,
+            clock_dot,
+            all_day_ends,
+            year: file.year,
             answers,
             guard: if file.guard == Some(false) { Guard::Off } else { Guard::On },
             repeat: repeat.unwrap_or_default(),

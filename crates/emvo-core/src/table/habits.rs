@@ -32,6 +32,17 @@ pub enum LengthUnit {
     Days,
 }
 
+impl LengthUnit {
+    /// The name in columns files and options.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Hours => "hours",
+            Self::Minutes => "minutes",
+            Self::Days => "days",
+        }
+    }
+}
+
 /// What stands behind the point in a time such as `9.3`.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum ClockDot {
@@ -41,6 +52,16 @@ pub enum ClockDot {
     Tenths,
 }
 
+impl ClockDot {
+    /// The name in columns files and options.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Minutes => "minutes",
+            Self::Tenths => "tenths",
+        }
+    }
+}
+
 /// Which day the end of whole days names.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 pub enum AllDayEnds {
@@ -48,6 +69,16 @@ pub enum AllDayEnds {
     Inclusive,
     /// The one behind the last.
     Exclusive,
+}
+
+impl AllDayEnds {
+    /// The name in columns files and options.
+    pub const fn name(self) -> &'static str {
+        match self {
+            Self::Inclusive => "inclusive",
+            Self::Exclusive => "exclusive",
+        }
+    }
 }
 
 /// What a table means by its numbers and ends.
@@ -64,7 +95,9 @@ const TIMES: [ColumnField; 4] =
 impl Habits {
     /// What the columns show, or a person has said.
     pub(super) fn of(layout: &Layout, shapes: &[Shape], options: &ReadOptions) -> Result<Self, TableError> {
-        let unit = match (options.length_unit, layout.column(ColumnField::Duration)) {
+        let file = options.columns_file.as_ref();
+        let said = options.length_unit.or(file.and_then(|file| file.length_unit));
+        let unit = match (said, layout.column(ColumnField::Duration)) {
             (Some(unit), _) => unit,
             (None, None) => LengthUnit::default(),
             (None, Some(at)) => layout.unit_of(at).map_or_else(
@@ -78,7 +111,8 @@ impl Habits {
         };
         let times = || TIMES.into_iter().filter_map(|field| layout.column(field));
         let odd = times().find(|at| shapes[*at].has_short_dots());
-        let dot = match (options.clock_dot, odd) {
+        let said = options.clock_dot.or(file.and_then(|file| file.clock_dot));
+        let dot = match (said, odd) {
             (dot @ Some(_), _) => dot,
             (None, None) => None,
             (None, Some(_)) if times().any(|at| shapes[at].has_dotted_minutes()) => Some(ClockDot::Minutes),
@@ -86,7 +120,7 @@ impl Habits {
                 return Err(TableError::ClockDot { column: Candidate::of(layout, shapes, at) });
             }
         };
-        Ok(Self { unit, dot, all_day_ends: options.all_day_ends })
+        Ok(Self { unit, dot, all_day_ends: options.all_day_ends() })
     }
 
     /// A length; a bare number in the unit of the table.
@@ -112,12 +146,27 @@ impl Habits {
     }
 }
 
-/// The ends of whole days that say midnight.
+/// The end of a whole-day row, as it is written.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct WholeDaysEnd {
+    /// The day of the start.
+    pub(super) first: Date,
+    /// The day that the end names.
+    pub(super) end: Date,
+    /// Whether it says midnight, rather than no time at all.
+    pub(super) is_midnight: bool,
+}
+
+/// The ends of whole days in a table that says which rows are such.
 #[derive(Clone, Copy, Debug, Default)]
 pub(super) struct EndsSeen {
     /// On the day of the start: then it names the last day.
     same_day: usize,
-    /// On a later day: by the letter that day is over before it begins.
+    /// At midnight on a later day: by the letter that day is over before it begins.
+    midnight: usize,
+    /// Without a time, on the next day: two days by the letter.
+    next_day: usize,
+    /// Without a time, behind that.
     later: usize,
 }
 
@@ -125,33 +174,50 @@ pub(super) struct EndsSeen {
 const ENOUGH: usize = 3;
 
 impl EndsSeen {
-    pub(super) fn add(&mut self, first: Date, end: Date) {
-        *(if end > first { &mut self.later } else { &mut self.same_day }) += 1;
+    pub(super) fn add(&mut self, seen: WholeDaysEnd) {
+        let WholeDaysEnd { first, end, is_midnight } = seen;
+        let count = if end <= first {
+            &mut self.same_day
+        } else if is_midnight {
+            &mut self.midnight
+        } else if first.tomorrow().is_ok_and(|next| next == end) {
+            &mut self.next_day
+        } else {
+            &mut self.later
+        };
+        *count += 1;
     }
 
     /// What enough rows show and none contradicts.
     pub(super) fn habit(self) -> Option<AllDayEnds> {
-        match (self.same_day, self.later) {
-            (0, ENOUGH..) => Some(AllDayEnds::Exclusive),
-            (1.., _) => Some(AllDayEnds::Inclusive),
+        match self {
+            Self { same_day: 0, midnight: ENOUGH.., .. } | Self { same_day: 0, next_day: ENOUGH.., .. } => {
+                Some(AllDayEnds::Exclusive)
+            }
+            Self { same_day: 1.., .. } => Some(AllDayEnds::Inclusive),
             _ => None,
         }
     }
 
     /// What a person should know of it, if nobody has said.
     pub(super) fn note(self, said: Option<AllDayEnds>) -> Option<Note> {
-        let reading = match self.habit() {
-            Some(AllDayEnds::Inclusive) => "the last day, as other rows show",
-            _ => "the day before, since it begins at midnight",
+        let Self { midnight, next_day, later, .. } = self;
+        let habit = self.habit();
+        let (count, at, reading) = match habit {
+            Some(AllDayEnds::Inclusive) => (midnight, "at midnight on", "that day, as other rows show"),
+            _ if midnight > 0 => (midnight, "at midnight on", "the day before, since it begins at midnight"),
+            // By the letter the end is the last day, as people write it.
+            None => return None,
+            Some(AllDayEnds::Exclusive) => {
+                (next_day + later, "on", "the day before, since no row ends on the day that it starts")
+            }
         };
-        (said.is_none() && self.later > 0).then(|| Note {
+        let rows = if count == 1 { "one row".to_owned() } else { format!("{count} rows") };
+        (said.is_none() && count > 0).then(|| Note {
             kind: NoteKind::AllDayEnds,
             row: None,
             title: String::new(),
-            words: format!(
-                "{} of whole days with an end at midnight on a later day: the last day is taken to be {reading}",
-                if self.later == 1 { "one row".to_owned() } else { format!("{} rows", self.later) }
-            ),
+            words: format!("{rows} of whole days with an end {at} a later day: the last day is taken to be {reading}"),
         })
     }
 }

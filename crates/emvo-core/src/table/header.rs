@@ -62,9 +62,16 @@ fn find(text: &str, options: &ReadOptions) -> Option<Layout> {
     }
     let from_file = options.columns_file.iter().flat_map(|file| &file.list);
     let in_file: Vec<&str> = from_file.map(|column| column.header.as_str()).collect();
-    sniff(text).or_else(|| (!in_file.is_empty()).then(|| with_names(text, &in_file)).flatten()).or_else(
-        || (names.is_empty() && !numbers.is_empty()).then(|| without_header(text, options)).flatten(),
-    )
+    let named_in_file = || (!in_file.is_empty()).then(|| with_names(text, &in_file)).flatten();
+    let has_numbers = !numbers.is_empty() || in_file.iter().any(|header| number_of(header).is_some());
+    let by_number = || (names.is_empty() && has_numbers).then(|| without_header(text, options)).flatten();
+    sniff(text).or_else(named_in_file).or_else(by_number)
+}
+
+/// The place of a column that is named by its number: `#3`, `column 3`.
+pub(super) fn number_of(header: &str) -> Option<usize> {
+    let number = header.strip_prefix('#').or_else(|| header.strip_prefix("column "))?;
+    number.parse::<usize>().ok()?.checked_sub(1)
 }
 
 /// The row that has all these headers.
@@ -84,11 +91,15 @@ fn with_names(text: &str, names: &[&str]) -> Option<Layout> {
 
 /// A table of rows alone, whose start is in the column that a person names.
 fn without_header(text: &str, options: &ReadOptions) -> Option<Layout> {
-    let number = |(field, header): &(ColumnField, String)| {
-        let is_start = matches!(field, ColumnField::Start | ColumnField::StartDate);
-        header.strip_prefix('#').filter(|_| is_start)?.parse::<usize>().ok()?.checked_sub(1)
-    };
-    let start = options.columns.iter().find_map(number)?;
+    let is_start = |field: ColumnField| matches!(field, ColumnField::Start | ColumnField::StartDate);
+    let typed = options.columns.iter().map(|(field, header)| (Content::Field(*field), header));
+    let in_file = options.columns_file.iter().flat_map(|file| &file.list);
+    let all = typed.chain(in_file.map(|column| (column.content.clone(), &column.header)));
+    let mut starts = all.filter_map(|(content, header)| match content {
+        Content::Field(field) if is_start(field) => number_of(header),
+        _ => None,
+    });
+    let start = starts.next()?;
     Delimiter::ALL.into_iter().find_map(|delimiter| {
         let mut rows = reader(text, delimiter);
         let rows: Vec<csv::StringRecord> = rows.records().take(ROWS_WITHOUT_HEADER).flatten().collect();

@@ -6,6 +6,7 @@ use csv::{ByteRecord, ReaderBuilder};
 
 use super::column::ColumnField;
 use super::habits::LengthUnit;
+use super::header::number_of;
 use super::words::{Sureness, field_of, is_stamp, unit_of};
 
 /// What stands between the cells of a row.
@@ -117,11 +118,7 @@ impl Layout {
     pub(super) fn position(&self, header: &str) -> Option<usize> {
         let header = header.trim();
         let by_name = self.headers.iter().position(|known| !known.is_empty() && same_header(known, header));
-        let by_number = || {
-            let number = header.strip_prefix('#').or_else(|| header.strip_prefix("column "))?;
-            number.parse::<usize>().ok()?.checked_sub(1)
-        };
-        by_name.or_else(by_number).filter(|at| *at < self.headers.len())
+        by_name.or_else(|| number_of(header)).filter(|at| *at < self.headers.len())
     }
 
     /// Takes in what the rows have: columns without a header, and more of them than it

@@ -55,6 +55,8 @@ pub enum NoteKind {
     IdDamaged,
     /// Whole days end at midnight of the day behind them (D02).
     AllDayEnds,
+    /// Dates without a year are of one that nobody named for them (C09).
+    YearTaken,
     /// A row without a title got one (C07).
     TitleMissing,
 }

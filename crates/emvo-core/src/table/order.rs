@@ -51,6 +51,11 @@ pub(super) struct Undecided;
 
 impl OrderEvidence {
     pub(super) fn add(&mut self, row: u64, cell: &str) {
+        self.add_shown(row, cell, cell);
+    }
+
+    /// A date whose cell is `shown`.
+    pub(super) fn add_shown(&mut self, row: u64, shown: &str, cell: &str) {
         // The way most cells go: a year in front has but one order.
         if cell.as_bytes().get(4).is_some_and(|byte| *byte == b'-') {
             return;
@@ -69,7 +74,7 @@ impl OrderEvidence {
             (first @ 1..=12, second @ 1..=12) if first != second => &mut self.either,
             _ => return,
         };
-        evidence.add(row, cell);
+        evidence.add(row, shown);
     }
 
     /// Takes in what another column says.

@@ -7,6 +7,7 @@ use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hashbrown::HashMap;
+use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 
 use super::column::ColumnField;
@@ -14,21 +15,23 @@ use super::columns_file::Columns;
 use super::date::DateOrder;
 use super::habits::{AllDayEnds, ClockDot, Habits, LengthUnit};
 use super::header::settled_layout;
+use super::layout::Layout;
 use super::notes::{Note, NoteKind, SetAsideRow};
 use super::roles::{Candidate, ensure_no_rivals, ensure_settled, settle};
 use super::row::{ReadRow, Repeats, RowReader, Title, UNTITLED};
 use super::serial::{Epoch, read_serial};
 use super::shape::Serials;
-use super::sniffed::Sniffed;
+use super::sniffed::{MOST_SHOWN, Sniffed};
+use super::years::Years;
 use crate::advice::Advice;
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
-use emvo_ical::calendar::{Calendar, ReadEvent, of_events, read_stated};
+use emvo_ical::calendar::{Calendar, Event, Extent, ReadEvent, ZoneRef, of_events, read_stated};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::recurrence::{Rule, phrase};
 use emvo_ical::zone::Zone;
 
 use records::{Records, Stretch, is_row};
-use scan::Scan;
+pub(super) use scan::Scan;
 
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
@@ -57,6 +60,18 @@ pub struct ReadOptions {
     /// The phrase or rule text for rows of which a column only says that they
     /// repeat (rule C06).
     pub repeat_rule: Option<String>,
+}
+
+impl ReadOptions {
+    /// Which day the ends of whole days name, if it was said.
+    pub(super) fn all_day_ends(&self) -> Option<AllDayEnds> {
+        self.all_day_ends.or(self.columns_file.as_ref().and_then(|file| file.all_day_ends))
+    }
+
+    /// The year of dates that have none, if it was said.
+    fn year(&self) -> Option<i16> {
+        self.year.or(self.columns_file.as_ref().and_then(|file| file.year))
+    }
 }
 
 /// A table, read.
@@ -126,6 +141,12 @@ pub enum TableError {
         /// The column.
         column: Candidate,
     },
+    /// A column of dates without a year (rule C09).
+    #[error("the dates in the column {} have no year", column.words())]
+    NoYear {
+        /// The column.
+        column: Candidate,
+    },
     /// Day and month could be either way round (rule C02).
     #[error("C02: day and month cannot be told apart: {evidence}")]
     Order {
@@ -152,6 +173,7 @@ impl TableError {
             }
             Self::LengthUnit { .. } => Some(Advice::SayLengthUnit),
             Self::ClockDot { .. } => Some(Advice::SayClockDot),
+            Self::NoYear { .. } => Some(Advice::SayYear),
             Self::Order { .. } => Some(Advice::SayDateOrder),
         }
     }
@@ -198,12 +220,15 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     };
     let epoch = options.columns_file.as_ref().map_or(Epoch::default(), |file| file.epoch);
     let serials = scan.serial_columns(&layout, order);
+    let years = years(&scan, &layout, order, options)?;
     let mut rows = RowReader::new(&layout, order, epoch);
     rows.read_zones(options.house.as_ref(), scan.zones(&options.zone_map));
     rows.repeat_rule = options.repeat_rule.as_deref();
     rows.serials = serials.iter().map(|(at, _)| *at).collect();
     rows.blank_busy = scan.blank_busy();
-    rows.year = options.year;
+    rows.mixed = scan.mixed_columns(&layout, order, epoch);
+    let (years, of_years) = years.unzip();
+    rows.years = years;
     rows.weekdays = scan.weekday_columns(&layout);
     rows.habits = Habits::of(&layout, &scan.shapes, options)?;
     let ends = scan.ends_of_whole_days(&rows);
@@ -212,21 +237,41 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
         calendars: Vec::new(),
         set_aside: Vec::new(),
         notes: Vec::new(),
-        sniffed: Sniffed::of(&layout, scan.header_row, &evidence, order, scan.rows),
+        sniffed: Sniffed::of(&layout, &scan, &evidence, order),
     };
     note_columns(&rows, &serials, &mut table.notes);
-    table.notes.extend(ends.note(options.all_day_ends));
+    table.notes.extend(of_years.flatten());
+    table.notes.extend(ends.note(options.all_day_ends()));
     let read: Vec<Understood> =
         scan.stretches.par_iter().map(|stretch| Understood::of(*stretch, &rows, name)).collect();
     let mut of_rows = ByCalendar { name, rows: scan.rows, calendars: Vec::new() };
     for part in read {
         table.set_aside.extend(part.set_aside);
         table.notes.extend(part.notes);
-        table.sniffed.understood.extend(part.in_words);
+        table.sniffed.understand(part.in_words);
         part.rows.into_iter().for_each(|row| of_rows.add(row));
     }
     table.calendars = of_rows.calendars();
     Ok(table)
+}
+
+/// The year of dates that have none, and what is to be told of it.
+fn years(
+    scan: &Scan<'_>,
+    layout: &Layout,
+    order: DateOrder,
+    options: &ReadOptions,
+) -> Result<Option<(Years, Option<Note>)>, TableError> {
+    let Some((at, count)) = scan.without_year(layout) else {
+        return Ok(options.year().map(|year| (Years::named(year), None)));
+    };
+    let known = options.year().map(Years::named).or_else(|| Years::above(&scan.remarks));
+    let Some(mut years) = known else {
+        return Err(TableError::NoYear { column: Candidate::of(layout, &scan.shapes, at) });
+    };
+    scan.roll(&mut years, at, layout, order);
+    let note = years.note(&layout.name_of(at), count);
+    Ok(Some((years, note)))
 }
 
 /// The events of a table by the calendars that its rows name, in order.
@@ -288,7 +333,7 @@ struct Understood {
     in_words: Vec<(u64, String)>,
 }
 
-/// So many rows are shown as they were understood.
+/// So many rows are shown as they were understood, besides the odd ones.
 const ROWS_SHOWN: usize = 3;
 
 impl Understood {
@@ -299,12 +344,15 @@ impl Understood {
             if !is_row(record, rows.layout) {
                 continue;
             }
-            match rows.read(record) {
+            match rows.read(number, record) {
                 Ok(row) => {
+                    let told = all.notes.len();
                     note_row(number, &row, &mut all.notes);
+                    note_numbers(number, record, rows, &mut all.notes);
+                    let is_odd = all.notes.len() > told;
                     let rank = stretch.rows_above + all.rows.len() + all.set_aside.len() + 1;
                     let row = EventRow::of(row, name, rank);
-                    if rank <= ROWS_SHOWN {
+                    if rank <= ROWS_SHOWN || (is_odd && all.in_words.len() < MOST_SHOWN) {
                         all.in_words.extend(row.in_words().map(|words| (number, words)));
                     }
                     all.rows.push(row);
@@ -340,19 +388,45 @@ impl EventRow {
 }
 
 impl EventRow {
-    /// `Wed 2026-09-09 18:00–20:30 Europe/Helsinki, "Drill", Kaj 2, every week`.
+    /// `Wed 9 Sep 2026, 18:00–20:30 Europe/Helsinki, "Drill", Kaj 2, every week`: a month
+    /// by its name, since whoever compares it has to see which number is the day.
     fn in_words(&self) -> Option<String> {
         let lead = self.event.as_ref().ok()?.lead();
-        let weekday = lead.start().date().strftime("%a").to_string();
-        let mut words = format!("{weekday} {}, \"{}\"", lead.span(), lead.title().unwrap_or_default());
         let place = lead.location().map(Cow::into_owned).filter(|place| !place.is_empty());
         let rules = lead.rules().filter_map(|rule| phrase(&Rule::parse(&rule).ok()?));
-        for part in place.into_iter().chain(rules) {
-            words.push_str(", ");
-            words.push_str(&part);
-        }
-        Some(words)
+        let title = format!("\"{}\"", lead.title().unwrap_or_default());
+        let parts = [span_in_words(lead), title].into_iter().chain(place).chain(rules);
+        Some(parts.collect::<Vec<_>>().join(", "))
     }
+}
+
+/// `Wed 9 Sep 2026, 18:00–20:30`, `Wed 9 Sep 2026 – Fri 11 Sep 2026`.
+fn span_in_words(event: &Event<'_>) -> String {
+    let day = |date: Date| date.strftime("%a %-d %b %Y").to_string();
+    let (start, end) = (event.start().clock(), event.end().clock());
+    if event.is_all_day() {
+        let last = end.date().yesterday().unwrap_or(start.date());
+        return if last > start.date() {
+            format!("{} – {}", day(start.date()), day(last))
+        } else {
+            day(start.date())
+        };
+    }
+    let time = |clock: DateTime| {
+        let seconds = if clock.second() == 0 { "" } else { ":%S" };
+        clock.strftime(&format!("%H:%M{seconds}")).to_string()
+    };
+    let until = match event.extent() {
+        Extent::Unstated => String::new(),
+        _ if end.date() == start.date() => format!("–{}", time(end)),
+        _ => format!(" – {}, {}", day(end.date()), time(end)),
+    };
+    let zone = match event.start().zone() {
+        ZoneRef::Floating => String::new(),
+        ZoneRef::Utc => " UTC".to_owned(),
+        ZoneRef::Named(name) => format!(" {name}"),
+    };
+    format!("{}, {}{until}{zone}", day(start.date()), time(start))
 }
 
 fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut Vec<Note>) {
@@ -377,6 +451,21 @@ fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut 
             title: header.to_string(),
             words: format!("the column `{header}` is no field of an event; it is carried along as it is"),
         });
+    }
+}
+
+/// Spreadsheet numbers that stand among other dates.
+fn note_numbers(number: u64, record: &csv::StringRecord, rows: &RowReader<'_>, notes: &mut Vec<Note>) {
+    for mixed in &rows.mixed {
+        let cell = record.get(mixed.at).unwrap_or_default();
+        if let Some((date, _)) = read_serial(cell, rows.epoch) {
+            notes.push(Note {
+                kind: NoteKind::SerialDates,
+                row: Some(number),
+                title: rows.layout.name_of(mixed.at).into_owned(),
+                words: format!("`{}` is a spreadsheet number among dates: it is read as {date}", cell.trim()),
+            });
+        }
     }
 }
 

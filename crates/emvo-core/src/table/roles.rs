@@ -189,6 +189,8 @@ pub(super) fn ensure_settled(layout: &Layout, shapes: &[Shape]) -> Result<(), Ta
             && matches!(holds(*at), Holds::Dates | Holds::Times | Holds::Moments)
             && !layout.carried.contains(at)
             && !layout.is_stamp(*at)
+            // `1/2` is half of something as likely as a day.
+            && shapes[*at].says_years()
     };
     match (0..layout.fields.len()).find(is_for_nothing) {
         Some(at) => Err(TableError::NoRole {

@@ -12,12 +12,14 @@ use super::cell::{
 use super::column::ColumnField;
 use super::date::DateOrder;
 use super::date::read_date;
-use super::habits::Habits;
+use super::habits::{Habits, WholeDaysEnd};
 use super::layout::{Layout, MOST_COLUMNS};
+use super::mixed::Mixed;
 use super::notes::RowFault;
 use super::serial::Epoch;
 use super::times::{RowZone, Timed};
 use super::words::{is_total, rule_of, state_of};
+use super::years::Years;
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Duration, EventTime, Extent};
@@ -41,6 +43,8 @@ pub(super) enum RowError {
     DateLost { cell: String },
     #[error("`{cell}` is not a date that can be read")]
     Date { cell: String },
+    #[error("`{cell}` is a number among dates, and {why}: it may be {date}, or no date")]
+    NumberAmongDates { cell: String, date: Date, why: String },
     #[error("`{cell}` is not a time that can be read")]
     Time { cell: String },
     #[error("`{cell}` is not a length such as 1:30")]
@@ -75,8 +79,10 @@ pub(super) struct RowReader<'t> {
     pub(super) repeat_rule: Option<&'t str>,
     /// What an empty cell of the busy column says.
     pub(super) blank_busy: Answer,
+    /// Columns of dates that have spreadsheet numbers among them.
+    pub(super) mixed: Vec<Mixed>,
     /// The year of dates that have none.
-    pub(super) year: Option<i16>,
+    pub(super) years: Option<Years>,
     /// Columns of weekdays that are no field.
     pub(super) weekdays: Vec<usize>,
     /// How its numbers and ends are meant.
@@ -123,6 +129,8 @@ pub(super) enum Repeats {
 }
 
 pub(super) struct Cells<'r> {
+    /// The row's number as a spreadsheet shows it.
+    pub(super) row: u64,
     pub(super) record: &'r csv::StringRecord,
     pub(super) reader: &'r RowReader<'r>,
 }
@@ -148,7 +156,8 @@ impl<'t> RowReader<'t> {
             order,
             epoch,
             serials: Vec::new(),
-            year: None,
+            mixed: Vec::new(),
+            years: None,
             weekdays: Vec::new(),
             habits: Habits::default(),
             house: RowZone::FLOATING,
@@ -167,19 +176,19 @@ impl<'t> RowReader<'t> {
         self.zones = cells.into_iter().map(|(cell, zone)| (cell, RowZone::of(zone))).collect();
     }
 
-    /// The first day of a whole-day row, and the day on which its end says midnight.
-    pub(super) fn midnight_end(&self, record: &csv::StringRecord) -> Option<(Date, Date)> {
-        self.end_at_midnight(&Cells { record, reader: self })
+    /// How the end of a whole-day row is written.
+    pub(super) fn whole_days_end(&self, row: u64, record: &csv::StringRecord) -> Option<WholeDaysEnd> {
+        self.end_of_whole_days(&Cells { row, record, reader: self })
     }
 
-    pub(super) fn read(&self, record: &csv::StringRecord) -> Result<ReadRow, RowError> {
+    pub(super) fn read(&self, row: u64, record: &csv::StringRecord) -> Result<ReadRow, RowError> {
         if record.len() > MOST_COLUMNS {
             return Err(RowError::TooManyCells { cells: record.len() });
         }
         if let Some(cell) = record.iter().find(|cell| cell.len() > LONGEST_CELL) {
             return Err(RowError::CellTooLong { bytes: cell.len() });
         }
-        let cells = Cells { record, reader: self };
+        let cells = Cells { row, record, reader: self };
         let Timed { start, extent, weekday, unused: of_times } =
             self.times(&cells).map_err(|error| match error {
                 RowError::StartMissing | RowError::Date { .. } if is_total(record.iter()) => RowError::Totals,
@@ -222,7 +231,7 @@ impl<'t> RowReader<'t> {
         let cell = cells.get(ColumnField::Repeat);
         let until = match cells.get(ColumnField::RepeatUntil) {
             None => None,
-            Some(cell) => self.day(cell, ColumnField::RepeatUntil)?,
+            Some(cell) => self.day(cell, ColumnField::RepeatUntil, start.date())?,
         };
         let mut repeats = Repeats::AsSaid;
         let said = match cell.map(|cell| (rule_of(cell), answer(cell))) {
@@ -255,7 +264,11 @@ impl<'t> RowReader<'t> {
                     (Some(date), None) => date.to_datetime(start.clock().time()),
                     _ => stated.at().ok_or_else(|| RowError::Date { cell: part.to_owned() })?,
                 };
-                into.push(start.at_clock(clock).to_property(name));
+                let time = match stated.offset.filter(|_| !start.is_date()) {
+                    Some(offset) => self.zone_of(cells, start)?.moment(clock, Some(offset)),
+                    None => start.at_clock(clock),
+                };
+                into.push(time.to_property(name));
             }
         }
         Ok(repeats)

@@ -14,6 +14,7 @@ use super::habits::{LengthUnit, bare_number, short_dot};
 use super::order::OrderEvidence;
 use super::range::{read_range, read_time_range};
 use super::serial::is_serial;
+use super::years::with_year;
 
 /// The orders in which dates are tried.
 pub(super) const ORDERS: [DateOrder; 3] = [DateOrder::Day, DateOrder::Month, DateOrder::Year];
@@ -38,6 +39,8 @@ enum Look {
     Time,
     /// A day with a time.
     Moment,
+    /// A day without a year, with a time or without.
+    WithoutYear,
     /// A number, which may be many things: `14`, `9.3`, `46266`.
     Number,
     Text,
@@ -68,6 +71,8 @@ pub(super) struct Shape {
     moments: usize,
     numbers: usize,
     texts: usize,
+    /// How many of the dates have no year: `9.9.`, `9 Sep`.
+    pub(super) without_year: usize,
     /// The first few cells, each once.
     pub(super) samples: Vec<String>,
     /// What its dates say about the order of day and month.
@@ -123,6 +128,14 @@ impl Shape {
                 *(if look == Look::Date { &mut self.dates } else { &mut self.moments }) += 1;
                 self.evidence.add(row, cell);
                 self.note_orders(cell);
+            }
+            Look::WithoutYear => {
+                self.dates += 1;
+                self.without_year += 1;
+                if let Some(date) = with_year(cell, ANY_YEAR) {
+                    self.evidence.add_shown(row, cell, &date);
+                    self.note_orders(&date);
+                }
             }
             Look::Time => {
                 self.times += 1;
@@ -206,6 +219,11 @@ impl Shape {
         self.values.dotted_minutes > 0
     }
 
+    /// Whether some date of it has a year, or none needs one.
+    pub(super) fn says_years(&self) -> bool {
+        self.without_year == 0 || self.without_year < self.dates
+    }
+
     /// How many cells are filled.
     pub(super) fn filled(&self) -> usize {
         self.dates + self.times + self.moments + self.numbers + self.texts
@@ -215,11 +233,14 @@ impl Shape {
     pub(super) fn holds(&self) -> Holds {
         let filled = self.filled();
         let are_nearly_all = |count: usize| count * 100 >= filled * NEARLY_ALL;
+        // Among dates, spreadsheet numbers are dates as well.
+        let has_days = self.dates + self.moments > 0;
+        let dates = self.dates + if has_days { self.serials.count } else { 0 };
         if filled == 0 {
             Holds::Nothing
-        } else if are_nearly_all(self.dates) && self.moments == 0 {
+        } else if are_nearly_all(dates) && self.moments == 0 {
             Holds::Dates
-        } else if self.moments > 0 && are_nearly_all(self.dates + self.moments) {
+        } else if self.moments > 0 && are_nearly_all(dates + self.moments) {
             Holds::Moments
         } else if self.times > 0
             && self.dates + self.moments == 0
@@ -255,9 +276,20 @@ fn look_of_time(cell: &str) -> Look {
         None => match ORDERS.into_iter().find_map(|order| read_range(cell, order)) {
             Some((begins, _)) if begins.time.is_some() => Look::Moment,
             Some(_) => Look::Date,
+            None if is_without_year(cell) => Look::WithoutYear,
             None => Look::Text,
         },
     }
+}
+
+/// A leap year, in which every day of a month is.
+const ANY_YEAR: i16 = 2024;
+
+/// `9.9.`, `9/9`, `9 Sep 18:00`, `9.–11.9.`
+fn is_without_year(cell: &str) -> bool {
+    let date = |order| with_year(cell, ANY_YEAR).and_then(|cell| read_date(&cell, order));
+    let range = |order| read_range(&format!("{}.{ANY_YEAR}", cell.strip_suffix('.')?), order);
+    ORDERS.into_iter().any(|order| date(order).is_some() || range(order).is_some())
 }
 
 /// A cell that starts with a word: `Tue 1.9.2026`, `klo 9.30`, `noon`.

@@ -4,6 +4,7 @@ use super::column::ColumnField;
 use super::date::DateOrder;
 use super::layout::Layout;
 use super::order::OrderEvidence;
+use super::read::Scan;
 
 /// The layout of a table as it was found.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -21,9 +22,16 @@ pub struct Sniffed {
     pub order_evidence: String,
     /// How many rows there are below the header.
     pub rows: usize,
-    /// The first rows as they were understood, each with its number.
+    /// What is no row: lines above the header, and remarks among the rows, with their
+    /// numbers.
+    pub remarks: Vec<(u64, String)>,
+    /// The first rows, and the first of those that have something odd, as they were
+    /// understood, each with its number.
     pub understood: Vec<(u64, String)>,
 }
+
+/// So many rows are shown as they were understood.
+pub(super) const MOST_SHOWN: usize = 12;
 
 /// The columns by what people call them; one without header and cells is called nothing.
 fn columns_of(layout: &Layout) -> Vec<(String, Option<ColumnField>)> {
@@ -37,23 +45,24 @@ fn columns_of(layout: &Layout) -> Vec<(String, Option<ColumnField>)> {
 }
 
 impl Sniffed {
-    pub(super) fn of(
-        layout: &Layout,
-        header_row: u64,
-        evidence: &OrderEvidence,
-        order: DateOrder,
-        rows: usize,
-    ) -> Self {
+    pub(super) fn of(layout: &Layout, scan: &Scan<'_>, evidence: &OrderEvidence, order: DateOrder) -> Self {
         let order_evidence = evidence.words();
         Self {
             delimiter: layout.delimiter.name(),
-            header_row,
+            header_row: scan.header_row,
             columns: columns_of(layout),
             date_order: Some(order).filter(|_| !order_evidence.is_empty()),
             order_evidence,
-            rows,
+            rows: scan.rows,
+            remarks: scan.remarks.clone(),
             understood: Vec::new(),
         }
+    }
+
+    /// Takes in rows as they were understood, as many as are shown.
+    pub(super) fn understand(&mut self, rows: Vec<(u64, String)>) {
+        let room = MOST_SHOWN.saturating_sub(self.understood.len());
+        self.understood.extend(rows.into_iter().take(room));
     }
 
     /// The header cells as they stand.

@@ -7,12 +7,13 @@ use super::cell::{Answer, answer};
 use super::clock::{read_plain_time, read_time};
 use super::column::ColumnField;
 use super::date::{Stated, read_date};
-use super::habits::AllDayEnds;
+use super::habits::{AllDayEnds, WholeDaysEnd};
 use super::range::{read_end_of_day, read_range, read_time_range};
 use super::row::{Cells, RowError, RowReader, lost_or};
 use super::serial::{read_part_of_day, read_serial};
 use super::shape::is_decimal;
 use super::weekday::{contradicted, weekday_of};
+use super::years::with_year;
 use emvo_ical::calendar::{Duration, EventTime, Extent, ZoneRef};
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::zone::Zone;
@@ -38,6 +39,15 @@ const START: Columns =
     Columns { whole: ColumnField::Start, day: ColumnField::StartDate, time: ColumnField::StartTime };
 const END: Columns =
     Columns { whole: ColumnField::End, day: ColumnField::EndDate, time: ColumnField::EndTime };
+
+/// What stands around the cell of a moment.
+#[derive(Clone, Copy, Debug)]
+struct Around {
+    /// The row, for the year of a date that has none.
+    row: u64,
+    /// The day of the start, if the cell is that of an end.
+    behind: Option<Date>,
+}
 
 /// What the cells of a moment say; a range says an end as well.
 #[derive(Default)]
@@ -77,21 +87,21 @@ impl RowReader<'_> {
             return Ok(Timed { start, extent, weekday, unused });
         }
         let zone = self.zone(cells, &start)?;
-        let at = |clock: DateTime| EventTime::Clock { at: clock, zone: zone.name.clone() };
         let begins = start.at().unwrap_or_else(|| first_day.at(0, 0, 0, 0));
         let extent = match (end, length) {
-            (Some(end), _) => Extent::End(at(zone.clock(end_of(begins, &end), end.offset))),
+            (Some(end), _) => Extent::End(zone.moment(end_of(begins, &end), end.offset)),
             (None, Some(length)) => Extent::Length(length),
             (None, None) => Extent::Unstated,
         };
-        Ok(Timed { start: at(zone.clock(begins, start.offset)), extent, weekday, unused })
+        Ok(Timed { start: zone.moment(begins, start.offset), extent, weekday, unused })
     }
 
-    /// The first day of a whole-day row, and the day on which its end says midnight.
-    pub(super) fn end_at_midnight(&self, cells: &Cells<'_>) -> Option<(Date, Date)> {
+    /// How the end of a whole-day row is written, if it has one that may be the day behind
+    /// the last.
+    pub(super) fn end_of_whole_days(&self, cells: &Cells<'_>) -> Option<WholeDaysEnd> {
         let times = self.row_times(cells).ok().filter(|times| times.is_all_day)?;
-        let end = times.end.filter(|end| end.time == Some(Time::midnight()))?;
-        Some((times.first_day, end.date?))
+        let end = times.end.filter(|end| end.time.is_none_or(|time| time == Time::midnight()))?;
+        Some(WholeDaysEnd { first: times.first_day, end: end.date?, is_midnight: end.time.is_some() })
     }
 
     fn row_times(&self, cells: &Cells<'_>) -> Result<RowTimes, RowError> {
@@ -137,7 +147,7 @@ impl RowReader<'_> {
         let field = if cells.get(columns.day).is_some() { columns.day } else { columns.whole };
         let mut said = match cells.get(field) {
             None => Said::default(),
-            Some(cell) => self.moment(cell, field, behind)?,
+            Some(cell) => self.moment(cell, field, Around { row: cells.row, behind })?,
         };
         if let Some(cell) = cells.get(columns.time) {
             if let Some(time) = self.clock(cell) {
@@ -174,16 +184,16 @@ impl RowReader<'_> {
         self.habits.dotted(cell).or_else(part).or_else(|| read_time(cell))
     }
 
-    /// The day that a cell names.
-    pub(super) fn day(&self, cell: &str, field: ColumnField) -> Result<Option<Date>, RowError> {
-        Ok(self.moment(cell, field, None)?.at.date)
+    /// The day that a cell names, of a row that starts on `first`.
+    pub(super) fn day(&self, cell: &str, field: ColumnField, first: Date) -> Result<Option<Date>, RowError> {
+        // The row is for the year alone, which is that of the start.
+        Ok(self.moment(cell, field, Around { row: 0, behind: Some(first) })?.at.date)
     }
 
-    fn moment(&self, cell: &str, field: ColumnField, behind: Option<Date>) -> Result<Said, RowError> {
+    fn moment(&self, cell: &str, field: ColumnField, around: Around) -> Result<Said, RowError> {
+        let behind = around.behind;
         let at = |at: Stated| Said { at, ..Said::default() };
-        if self.places[field as usize].is_some_and(|place| self.serials.contains(&place))
-            && let Some((date, time)) = read_serial(cell, self.epoch)
-        {
+        if let Some((date, time)) = self.serial(cell, field)? {
             return Ok(at(Stated { date: Some(date), time, offset: None }));
         }
         if let Some(stated) = read_date(cell, self.order) {
@@ -202,15 +212,45 @@ impl RowReader<'_> {
                 return Ok(at(Stated { time: Some(time), ..Stated::default() }));
             }
         }
-        if let Some(stated) = self.year.and_then(|year| read_date(&with_year(cell, year)?, self.order)) {
+        if let Some(stated) = self.without_year(cell, around) {
             return Ok(at(stated));
         }
         if let Some(stated) = self.midnight_behind(cell) {
             return Ok(at(stated));
         }
-        match read_range(cell, self.order) {
+        let range = read_range(cell, self.order).or_else(|| {
+            let year = self.years.as_ref()?.of_row(around.row);
+            read_range(&format!("{}.{year}", cell.trim_end_matches('.')), self.order)
+        });
+        match range {
             Some((begins, until)) => Ok(Said { at: begins, until: Some(until), unused: None }),
             None => Err(lost_or(cell, |cell| RowError::Date { cell })),
+        }
+    }
+
+    /// A date without a year. An end is on or behind the start, in the next year if it
+    /// has to be.
+    fn without_year(&self, cell: &str, around: Around) -> Option<Stated> {
+        let years = self.years.as_ref()?;
+        let read = |year: i16| read_date(&with_year(cell, year)?, self.order);
+        let Some(first) = around.behind else { return read(years.of_row(around.row)) };
+        let stated = read(first.year())?;
+        if stated.date? < first { read(first.year() + 1) } else { Some(stated) }
+    }
+
+    /// The date and time of a spreadsheet number: in a column of them, or among dates that
+    /// it fits between.
+    fn serial(&self, cell: &str, field: ColumnField) -> Result<Option<(Date, Option<Time>)>, RowError> {
+        let Some(place) = self.places[field as usize] else { return Ok(None) };
+        if self.serials.contains(&place) {
+            return Ok(read_serial(cell, self.epoch));
+        }
+        let Some(mixed) = self.mixed.iter().find(|mixed| mixed.at == place) else { return Ok(None) };
+        match read_serial(cell, self.epoch) {
+            Some((date, _)) if !mixed.takes(date) => {
+                Err(RowError::NumberAmongDates { cell: cell.to_owned(), date, why: mixed.words() })
+            }
+            read => Ok(read),
         }
     }
 
@@ -232,6 +272,11 @@ impl RowReader<'_> {
         inside.or_else(beside).map(|word| (word.to_owned(), date))
     }
 
+    /// The zone of a row that starts then.
+    pub(super) fn zone_of(&self, cells: &Cells<'_>, start: &EventTime) -> Result<&RowZone, RowError> {
+        if *start.zone() == ZoneRef::Utc { Ok(&TIED) } else { self.zone(cells, &Stated::default()) }
+    }
+
     fn zone(&self, cells: &Cells<'_>, start: &Stated) -> Result<&RowZone, RowError> {
         let zone = match cells.get(ColumnField::Zone) {
             None => &self.house,
@@ -242,24 +287,6 @@ impl RowReader<'_> {
         let is_tied = start.offset.is_some() && zone.name == ZoneRef::Floating;
         Ok(if is_tied { &TIED } else { zone })
     }
-}
-
-/// A date without a year, with one: `9.9.`, `9/9`, `9 Sep`, with a time behind it or
-/// without.
-fn with_year(cell: &str, year: i16) -> Option<String> {
-    let (date, time) = match cell.rsplit_once(' ') {
-        Some((date, time)) if time.contains(':') && !date.is_empty() => (date.trim(), format!(" {time}")),
-        _ => (cell.trim(), String::new()),
-    };
-    let digits = |text: &str| text.bytes().all(|byte| byte.is_ascii_digit()) && (1..=2).contains(&text.len());
-    let numbers = |sign: char| {
-        let (one, two) = date.trim_end_matches(sign).split_once(sign)?;
-        (digits(one) && digits(two)).then(|| format!("{one}{sign}{two}{sign}{year}{time}"))
-    };
-    let has_word = date.chars().any(char::is_alphabetic) && date.chars().any(|char| char.is_ascii_digit());
-    numbers('.')
-        .or_else(|| numbers('/'))
-        .or_else(|| has_word.then(|| format!("{} {year}{time}", date.trim_end_matches('.'))))
 }
 
 /// Whether a time says more than that a day begins or ends.
@@ -291,12 +318,18 @@ impl RowZone {
         Self { zone: Some(zone), name }
     }
 
-    /// A clock time with an offset of its own, on this zone's clock.
-    pub(super) fn clock(&self, clock: DateTime, offset: Option<i32>) -> DateTime {
-        let Some(offset) = offset else { return clock };
+    /// A clock time, which may have an offset of its own, in this zone; in UTC if it is in
+    /// the second pass of an hour that the zone repeats.
+    pub(super) fn moment(&self, clock: DateTime, offset: Option<i32>) -> EventTime {
+        let here = |at: DateTime| EventTime::Clock { at, zone: self.name.clone() };
+        let Some(offset) = offset else { return here(clock) };
         let instant = clock_seconds(clock) - i64::from(offset);
-        let own = self.zone.as_ref().map_or(instant, |zone| zone.transitions().clock_at(instant));
-        clock_at(own).unwrap_or(clock)
+        let utc = || clock_at(instant).map(|at| EventTime::Clock { at, zone: ZoneRef::Utc });
+        let Some(zone) = &self.zone else { return utc().unwrap_or_else(|| here(clock)) };
+        let own = zone.transitions().clock_at(instant);
+        let is_first_pass = zone.transitions().instant_of(own) == instant;
+        let found = if is_first_pass { clock_at(own).map(here) } else { utc() };
+        found.unwrap_or_else(|| here(clock))
     }
 }
 

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::cannot_carry::{CannotCarry, Places};
 use super::cell::guarded;
-use super::cells_of::WrittenRow;
+use super::cells_of::{WrittenRow, is_nominal};
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, Guard, LineEnd};
 use super::{COLUMN_HEADER, COLUMN_PROPERTY};
@@ -118,7 +118,8 @@ const NEEDED: [ColumnField; 6] = [
 ];
 
 /// Writes calendars as one table. By default a `replaces` column comes where
-/// there are overrides, a `status` column where some event is cancelled or
+/// there are overrides, a `duration` column where some series lasts days from a time of
+/// day on, a `status` column where some event is cancelled or
 /// tentative, and the columns that nobody claimed come back. A columns file
 /// says otherwise; if it has no place for what makes an event's time, that is
 /// an error.
@@ -185,6 +186,10 @@ fn default_columns(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<Column> 
     let mut fields = COLUMNS.to_vec();
     let any =
         |test: &dyn Fn(&Event<'_>) -> bool| calendars.iter().any(|(calendar, _)| calendar.events().any(test));
+    let series = || calendars.iter().flat_map(|(calendar, _)| &calendar.series);
+    if series().any(|series| series.events().any(|event| is_nominal(event, series))) {
+        fields.push(ColumnField::Duration);
+    }
     if any(&|event| event.replaces().is_some()) {
         fields.push(ColumnField::Replaces);
     }

@@ -101,6 +101,10 @@ pub(crate) fn to_do(advice: &Advice) -> String {
         Advice::NameStartColumn => "`--column start=\"Header\"` names one".to_owned(),
         Advice::NameColumn { field, header } => format!("--column {field}=\"{header}\" says so"),
         Advice::SayLengthUnit => "--length-unit hours, minutes or days says it".to_owned(),
+        Advice::SayYear => {
+            "--year 2026 (or another one) says which; so does a line above the table with the year in it"
+                .to_owned()
+        }
         Advice::SayClockDot => "--clock-dot minutes (9.3 is 9:30) or tenths (9:18) says which".to_owned(),
         Advice::NameOrCarry { field, header } => format!(
             "--column {field}=\"{header}\" if it is that, --column carried=\"{header}\" if it is no time of the event"
@@ -181,6 +185,7 @@ fn before_import(advice: &Advice) -> String {
         | Advice::NameOrCarry { .. }
         | Advice::SayLengthUnit
         | Advice::SayClockDot
+        | Advice::SayYear
         | Advice::ChooseColumn { .. } => to_do(advice),
     }
 }

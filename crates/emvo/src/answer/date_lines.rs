@@ -13,6 +13,7 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime, Time};
 use rayon::prelude::*;
 
+use super::language::Language;
 use super::list::Line;
 use crate::input::Source;
 use crate::terminal::grouped;
@@ -37,8 +38,12 @@ pub(crate) enum FieldArg {
     Repeat,
     /// The day of the start
     Date,
+    /// The day of the start in words, as September 9, 2026
+    DateInWords,
     /// The weekday of the start
     Weekday,
+    /// The month of the start, by its name
+    Month,
     StartTime,
     EndTime,
     Description,
@@ -85,7 +90,9 @@ impl FieldArg {
             Self::Uid => Field::Uid.name(),
             Self::Repeat => Field::Repeat.name(),
             Self::Date => "date",
+            Self::DateInWords => "date_in_words",
             Self::Weekday => "weekday",
+            Self::Month => "month",
             Self::StartTime => "start_time",
             Self::EndTime => "end_time",
             other => other.more().map_or("", Field::name),
@@ -418,12 +425,12 @@ impl Line for DateLine {
         &self.cells.category
     }
 
-    fn by_start(&self, other: &Self) -> Ordering {
-        let by_title = || self.cells.title.cmp(&other.cells.title);
+    fn by_start(&self, other: &Self, language: &Language) -> Ordering {
+        let by_title = || language.order(&self.cells.title, &other.cells.title);
         self.order.cmp(&other.order).then_with(by_title).then_with(|| self.cells.uid.cmp(&other.cells.uid))
     }
 
-    fn cell(&self, column: FieldArg) -> Cow<'_, str> {
+    fn cell(&self, column: FieldArg, language: &Language) -> Cow<'_, str> {
         let cells = &self.cells;
         Cow::Borrowed(match column {
             FieldArg::Start => return Cow::Owned(self.start.text()),
@@ -438,7 +445,9 @@ impl Line for DateLine {
             FieldArg::Uid => &cells.uid,
             FieldArg::Repeat => &cells.repeat,
             FieldArg::Date => return Cow::Owned(self.start.date().to_string()),
-            FieldArg::Weekday => return Cow::Owned(self.start.date().strftime("%A").to_string()),
+            FieldArg::DateInWords => return Cow::Owned(language.date(self.start.date())),
+            FieldArg::Weekday => return Cow::Owned(language.weekday(self.start.date())),
+            FieldArg::Month => return Cow::Owned(language.month(self.start.date())),
             FieldArg::StartTime => return Cow::Owned(self.start.clock()),
             FieldArg::EndTime => return Cow::Owned(self.end.clock()),
             other => {

@@ -8,6 +8,7 @@ use jiff::civil::Date;
 use serde::Serialize;
 
 use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
+use super::language::Language;
 use super::list::{Line, SortArg, unread_line};
 use super::{Answer, Detail};
 use crate::input::{Given, Source, given};
@@ -22,6 +23,7 @@ pub(crate) struct Dates<'d, 't> {
     pub(crate) ceiling: Ceiling,
     pub(crate) fields: &'d [FieldArg],
     pub(crate) sort: SortArg,
+    pub(crate) language: &'d Language,
     /// The file that the list went to.
     pub(crate) output: Option<String>,
 }
@@ -34,7 +36,7 @@ impl Answer for Dates<'_, '_> {
             return nothing(self);
         }
         match &self.output {
-            None => text(&self.list, self.fields, self.sort, self.window),
+            None => text(self),
             Some(path) => format!(
                 "{}, from {} through {}\nwrote {}\n",
                 styled(STRONG, counted(self.list.lines.len(), "date", "dates")),
@@ -59,9 +61,10 @@ impl Answer for Dates<'_, '_> {
 }
 
 /// The list for people: one line a date, the day named once.
-fn text(list: &DateList, fields: &[FieldArg], sort: SortArg, window: Window) -> String {
+fn text(dates: &Dates<'_, '_>) -> String {
+    let Dates { list, fields, sort, window, language, .. } = dates;
     let mut out = String::new();
-    let is_default = fields == FieldArg::ALL;
+    let is_default = *fields == FieldArg::ALL;
     let mut grids: Vec<(String, Vec<&DateLine>)> = Vec::new();
     for row in &list.lines {
         let heading = match sort {
@@ -85,7 +88,7 @@ fn text(list: &DateList, fields: &[FieldArg], sort: SortArg, window: Window) -> 
                 styled(DIM, counted(lines.len(), "date", "dates"))
             );
         }
-        let grid = if is_default { hand_out(&lines) } else { plain(&lines, fields) };
+        let grid = if is_default { hand_out(&lines, language) } else { plain(&lines, fields, language) };
         let _ = writeln!(out, "{}\n", grid.show());
     }
     let cancelled = if list.cancelled > 0 {
@@ -98,7 +101,7 @@ fn text(list: &DateList, fields: &[FieldArg], sort: SortArg, window: Window) -> 
     out
 }
 
-fn hand_out(lines: &[&DateLine]) -> Grid {
+fn hand_out(lines: &[&DateLine], language: &Language) -> Grid {
     let mut grid = Grid::new(&[
         GridColumn::Text("Day"),
         GridColumn::Text("Time"),
@@ -109,7 +112,7 @@ fn hand_out(lines: &[&DateLine]) -> Grid {
     ]);
     let mut last = String::new();
     for row in lines {
-        let (day, time) = day_and_time(row);
+        let (day, time) = day_and_time(row, language);
         let shown = if day == last { String::new() } else { day.clone() };
         last = day;
         let title =
@@ -126,8 +129,8 @@ fn hand_out(lines: &[&DateLine]) -> Grid {
     grid
 }
 
-fn day_and_time(row: &DateLine) -> (String, String) {
-    let named = |day: Date| format!("{} {day}", weekday_name(day.weekday()));
+fn day_and_time(row: &DateLine, language: &Language) -> (String, String) {
+    let named = |day: Date| format!("{} {day}", language.weekday_short(day));
     let (first, last) = (row.start.date(), row.end.date());
     let clock = |shown: Shown| shown.text().get(11..16).unwrap_or_default().to_owned();
     let time = match (row.is_all_day(), first == last) {
@@ -140,34 +143,27 @@ fn day_and_time(row: &DateLine) -> (String, String) {
     (named(first), time)
 }
 
-fn weekday_name(day: jiff::civil::Weekday) -> &'static str {
-    ["Mon", "Tue", "Wed", "Thu", "Fri", "Sat", "Sun"]
-        .get(usize::try_from(day.to_monday_zero_offset()).unwrap_or(0))
-        .copied()
-        .unwrap_or_default()
-}
-
-fn plain(lines: &[&DateLine], fields: &[FieldArg]) -> Grid {
+fn plain(lines: &[&DateLine], fields: &[FieldArg], language: &Language) -> Grid {
     let columns: Vec<GridColumn> = fields.iter().map(|field| GridColumn::Text(field.name())).collect();
     let mut grid = Grid::new(&columns);
     for row in lines {
-        grid.row(fields.iter().map(|field| row.cell(*field).into_owned()));
+        grid.row(fields.iter().map(|field| row.cell(*field, language).into_owned()));
     }
     grid
 }
 
 /// An empty list is said loudly, with the nearest dates that there are.
 fn nothing(dates: &Dates<'_, '_>) -> String {
-    let Dates { sources, selection, window, ceiling, .. } = dates;
+    let Dates { sources, selection, window, ceiling, language, .. } = dates;
     let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
     let mut lines = list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None, &[]).lines;
-    SortArg::Start.sort(&mut lines);
+    SortArg::Start.sort(&mut lines, language);
     let before = lines.iter().rev().find(|row| row.start.date() < window.from);
     let after = lines.iter().find(|row| row.start.date() > window.from);
     let mut out = format!("{} no date from {} through {}\n", styled(WARNING, "!"), window.from, window.until);
     for (row, what) in [(before, "the last one before"), (after, "the next one after")] {
         if let Some(row) = row {
-            let (day, time) = day_and_time(row);
+            let (day, time) = day_and_time(row, language);
             let _ = writeln!(out, "  {what}: {day} {time}  {}", sanitized(&row.cells.title));
         }
     }

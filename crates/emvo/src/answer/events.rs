@@ -10,6 +10,7 @@ use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};
 use serde::Serialize;
 
+use super::language::Language;
 use super::list::{Line, unread_line};
 use super::{Answer, Detail};
 use crate::input::{Given, Loaded, Source, given};
@@ -66,7 +67,7 @@ pub(crate) struct EventLine {
     path: String,
     line: Option<u32>,
     #[serde(skip)]
-    order: (i64, String),
+    order: i64,
 }
 
 /// A chosen series, and where it is.
@@ -144,7 +145,7 @@ impl EventLine {
             uid: series.uid_text().into_owned(),
             path: source.path.clone(),
             line: (lead.line() > 0).then(|| lead.line()),
-            order: (order, text(lead.title())),
+            order,
         }
     }
 
@@ -174,11 +175,11 @@ impl Line for EventLine {
         &self.category
     }
 
-    fn by_start(&self, other: &Self) -> Ordering {
-        self.order.cmp(&other.order)
+    fn by_start(&self, other: &Self, language: &Language) -> Ordering {
+        self.order.cmp(&other.order).then_with(|| language.order(&self.title, &other.title))
     }
 
-    fn cell(&self, column: FieldArg) -> Cow<'_, str> {
+    fn cell(&self, column: FieldArg, _: &Language) -> Cow<'_, str> {
         Cow::Owned(self.text_of(column))
     }
 }

@@ -4,18 +4,23 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use emvo_core::rules::{self, Finding, Level, RuleId, Safety};
+use emvo_core::table::Sniffed;
 use emvo_report::{Mood, Page, Verdict};
 use hashbrown::HashMap;
 use serde::Serialize;
 
 use super::page::{made_by, table};
 use super::sheet::sheet;
+use super::survey_detail::understood_lines;
+use super::survey_json::RowsToldJson;
 use super::{Answer, Detail, Reported};
 use crate::input::{Format, Given};
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// How many events a usual answer names for one message.
 const NAMED: usize = 3;
+/// How many tables a usual answer shows as they were understood.
+const TABLES_SHOWN: usize = 4;
 
 /// A finding with the input it is from.
 pub(crate) struct Found<'s> {
@@ -33,6 +38,8 @@ pub(crate) struct Findings<'s> {
     pub(crate) report: Option<String>,
     /// How many files claim to be exports and were not read.
     pub(crate) not_read: usize,
+    /// The tables, as they were understood.
+    pub(crate) tables: Vec<(&'s str, &'s Sniffed)>,
 }
 
 impl Answer for Findings<'_> {
@@ -40,7 +47,10 @@ impl Answer for Findings<'_> {
 
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
-        text(&self.found, detail) + &closing(&self.found, self.not_read) + &report.unwrap_or_default()
+        text(&self.found, detail)
+            + &tables_text(&self.tables, detail)
+            + &closing(&self.found, self.not_read)
+            + &report.unwrap_or_default()
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -52,7 +62,15 @@ impl Answer for Findings<'_> {
         for one in &self.found {
             *counts.entry(one.finding.rule.as_str()).or_insert(0) += 1;
         }
-        CheckJson { findings: self.found.iter().map(FindingJson::of).collect(), counts }
+        let tables = self.tables.iter().map(|(path, sniffed)| TableJson {
+            path: (*path).to_owned(),
+            rows_told: RowsToldJson::of(sniffed),
+        });
+        CheckJson {
+            findings: self.found.iter().map(FindingJson::of).collect(),
+            counts,
+            tables: tables.collect(),
+        }
     }
 }
 
@@ -71,6 +89,26 @@ impl Reported for Findings<'_> {
         let findings: Vec<_> = self.found.iter().map(FindingJson::of).collect();
         Ok(serde_json::to_vec_pretty(&findings)?)
     }
+}
+
+/// The first rows of tables as they were understood: what no rule can find, whoever
+/// knows the sheet sees at once.
+fn tables_text(tables: &[(&str, &Sniffed)], detail: Detail) -> String {
+    if tables.is_empty() {
+        return String::new();
+    }
+    let mut out = format!("{}\n", styled(STRONG, "As understood, to compare with the sheet"));
+    let shown = if detail == Detail::All { tables.len() } else { TABLES_SHOWN };
+    for (path, sniffed) in tables.iter().take(shown) {
+        let _ = writeln!(out, "  {}", sanitized(path));
+        out.extend(understood_lines(sniffed).lines().map(|line| format!("  {line}\n")));
+    }
+    if tables.len() > shown {
+        let more = counted(tables.len() - shown, "more table", "more tables");
+        let _ = writeln!(out, "  {}", styled(DIM, format!("and {more}; -v shows them")));
+    }
+    out.push('\n');
+    out
 }
 
 fn text(found: &[Found<'_>], detail: Detail) -> String {
@@ -187,6 +225,15 @@ fn closing(found: &[Found<'_>], not_read: usize) -> String {
 struct CheckJson<'f> {
     findings: Vec<FindingJson<'f>>,
     counts: BTreeMap<&'static str, usize>,
+    tables: Vec<TableJson>,
+}
+
+/// A table, as it was understood.
+#[derive(Serialize)]
+struct TableJson {
+    path: String,
+    #[serde(flatten)]
+    rows_told: RowsToldJson,
 }
 
 /// One finding, as scripts and reports read it.

@@ -6,6 +6,7 @@ use std::cmp::Ordering;
 use emvo_core::table::guarded;
 use rayon::prelude::*;
 
+use super::language::Language;
 use crate::input::Source;
 use crate::terminal::counted;
 
@@ -26,19 +27,37 @@ pub(crate) trait Line {
     fn title(&self) -> &str;
     fn category(&self) -> &str;
     /// By start, then by whatever tells lines of one start apart.
-    fn by_start(&self, other: &Self) -> Ordering;
+    fn by_start(&self, other: &Self, language: &Language) -> Ordering;
     /// The cell of a column.
-    fn cell(&self, column: Self::Column) -> Cow<'_, str>;
+    fn cell(&self, column: Self::Column, language: &Language) -> Cow<'_, str>;
     type Column: Copy + Sync;
 }
 
 impl SortArg {
-    pub(crate) fn sort<L: Line + Send>(self, lines: &mut [L]) {
-        lines.par_sort_by(|one, two| match self {
-            Self::Start => one.by_start(two),
-            Self::Title => one.title().cmp(two.title()).then_with(|| one.by_start(two)),
-            Self::Category => one.category().cmp(two.category()).then_with(|| one.by_start(two)),
+    pub(crate) fn sort<L: Line + Send>(self, lines: &mut [L], language: &Language) {
+        lines.par_sort_by(|one, two| {
+            let first = match self {
+                Self::Start => Ordering::Equal,
+                Self::Title => language.order(one.title(), two.title()),
+                Self::Category => language.order(one.category(), two.category()),
+            };
+            first.then_with(|| one.by_start(two, language))
         });
+    }
+}
+
+/// The language of a list
+#[derive(Debug, clap::Args)]
+#[command(next_help_heading = "The list")]
+pub(crate) struct LanguageArgs {
+    /// The language, as sv or fi: of the order of its words, and of the names of days and months
+    #[arg(long, value_name = "LANG")]
+    language: Option<String>,
+}
+
+impl LanguageArgs {
+    pub(crate) fn resolve(&self) -> anyhow::Result<Language> {
+        Language::of(self.language.as_deref())
     }
 }
 
@@ -47,6 +66,7 @@ pub(crate) fn as_table<L: Line + Sync>(
     headers: &[&str],
     lines: &[L],
     columns: &[L::Column],
+    language: &Language,
 ) -> anyhow::Result<Vec<u8>> {
     // A spreadsheet takes UTF-8 for what it is only behind a mark.
     let mut bytes = "\u{feff}".as_bytes().to_vec();
@@ -57,7 +77,7 @@ pub(crate) fn as_table<L: Line + Sync>(
             table(|writer| {
                 for line in lines {
                     for column in columns {
-                        writer.write_field(guarded(&line.cell(*column)).as_bytes())?;
+                        writer.write_field(guarded(&line.cell(*column, language)).as_bytes())?;
                     }
                     writer.write_record(None::<&[u8]>)?;
                 }

@@ -19,6 +19,7 @@ pub(crate) mod events;
 pub(crate) mod findings;
 pub(crate) mod history;
 mod json;
+pub(crate) mod language;
 pub(crate) mod list;
 pub(crate) mod page;
 pub(crate) mod preview;

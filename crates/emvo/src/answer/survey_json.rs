@@ -3,7 +3,7 @@
 use std::collections::BTreeMap;
 
 use emvo_core::survey::{Survey, ZoneMeaning};
-use emvo_core::table::{ColumnField, DateOrder};
+use emvo_core::table::{ColumnField, DateOrder, Sniffed};
 use serde::Serialize;
 
 use super::survey_detail::per_name;
@@ -76,6 +76,32 @@ struct TableJson {
     rows: usize,
     date_order: Option<&'static str>,
     columns: Vec<ColumnJson>,
+    #[serde(flatten)]
+    rows_told: RowsToldJson,
+}
+
+/// What is told of single rows of a table.
+#[derive(Serialize)]
+pub(super) struct RowsToldJson {
+    /// What is no row: lines above the header, and remarks.
+    remarks: Vec<RowJson>,
+    /// The first rows, and odd ones, as they were understood.
+    understood: Vec<RowJson>,
+}
+
+#[derive(Serialize)]
+struct RowJson {
+    row: u64,
+    words: String,
+}
+
+impl RowsToldJson {
+    pub(super) fn of(sniffed: &Sniffed) -> Self {
+        let told = |rows: &[(u64, String)]| {
+            rows.iter().map(|(row, words)| RowJson { row: *row, words: words.clone() }).collect()
+        };
+        Self { remarks: told(&sniffed.remarks), understood: told(&sniffed.understood) }
+    }
 }
 
 #[derive(Serialize)]
@@ -103,6 +129,7 @@ impl TableJson {
                 DateOrder::Auto | DateOrder::Day => "day",
             }),
             columns: columns.collect(),
+            rows_told: RowsToldJson::of(sniffed),
         })
     }
 }

@@ -69,7 +69,11 @@ impl Command for CheckArgs {
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
                 let not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
                 let given = given(&sources);
-                let findings = Findings { found, inputs, given, report: report.shown(), not_read };
+                let tables = sources
+                    .iter()
+                    .filter_map(|source| Some((source.path.as_str(), source.table.sniffed.as_ref()?)))
+                    .collect();
+                let findings = Findings { found, inputs, given, report: report.shown(), not_read, tables };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)

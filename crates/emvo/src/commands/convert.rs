@@ -5,7 +5,7 @@ use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
-use emvo_core::split::{Singles, into_singles};
+use emvo_core::split::{Singles, at_this_and_future, into_singles};
 use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
@@ -154,6 +154,9 @@ impl Edit for Converting {
 
     fn edit<'t>(&mut self, path: &str, loaded: &mut Loaded<'t>, scope: &Scope<'_>) -> Edited<'t> {
         let mut edited = converted(path, loaded, self.kind, scope.reading);
+        if self.kind.is_table() {
+            split_ranges(&mut edited, scope.reading);
+        }
         if let (Repeat::IntoSingles, Some(window)) = (self.repeat, scope.span) {
             self.take_apart(&mut edited, path, window, scope);
         }
@@ -248,6 +251,31 @@ impl Converting {
             }
         });
     }
+}
+
+/// A row replaces one date: an override for all later dates becomes a series of its own.
+/// One that cannot be split stays, and is counted among what the table cannot carry.
+fn split_ranges(edited: &mut Edited<'_>, reading: &Reading) {
+    let zones = edited.zones.clone();
+    edited.edit(&reading.zones, |_, series| {
+        let mut parts = vec![series.clone()];
+        // Each split leaves one such override less.
+        while let Some(last) = parts.pop() {
+            match at_this_and_future(&last, &zones) {
+                Ok(split) if split.len() > 1 => parts.extend(split),
+                _ => {
+                    parts.push(last);
+                    break;
+                }
+            }
+        }
+        if parts.len() == 1 {
+            return Step::Keep(series);
+        }
+        let after = counted(parts.len(), "series", "series");
+        let change = Change::to_series(None, &series, "a series changed from a date on".to_owned(), after);
+        Step::Became(parts, vec![change])
+    });
 }
 
 fn title_of(series: &Series<'_>) -> String {

@@ -8,7 +8,7 @@ use super::{Command, Program};
 use crate::answer::date_lines::{DateList, FieldArg, list_dates};
 use crate::answer::dates::Dates;
 use crate::answer::give;
-use crate::answer::list::{SortArg, as_table, unread_line};
+use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
 use crate::input::{InputGroup, ReadFiles, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::resolve::zone_named;
@@ -38,6 +38,8 @@ pub(crate) struct DatesArgs {
     #[arg(long, help_heading = "The list")]
     cancelled: bool,
     #[command(flatten)]
+    language: LanguageArgs,
+    #[command(flatten)]
     file: ListArgs,
     #[command(flatten)]
     answer: AnswerArgs,
@@ -66,7 +68,7 @@ impl Command for DatesArgs {
             (None, None) => None,
         };
         let reading = self.input.reading.resolve(&files)?;
-        let file = self.file.resolve(&files)?;
+        let (file, language) = (self.file.resolve(&files)?, self.language.resolve()?);
         let fields = if self.fields.is_empty() { FieldArg::ALL.to_vec() } else { self.fields };
         let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: file.path() };
         with_sources(&[group], &files, |[sources]| {
@@ -76,12 +78,21 @@ impl Command for DatesArgs {
             let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref(), &fields);
             list.lines.retain(|line| self.cancelled || !line.cancelled);
             ensure_one_clock(&list, &fields)?;
-            self.sort.sort(&mut list.lines);
+            self.sort.sort(&mut list.lines, &language);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(|_| as_table(&headers, &list.lines, &fields))?;
+            file.write(|_| as_table(&headers, &list.lines, &fields, &language))?;
             let (sort, ceiling, output) = (self.sort, choice.ceiling, file.shown());
-            let dates =
-                Dates { list, sources: &sources, selection, window, ceiling, fields: &fields, sort, output };
+            let dates = Dates {
+                list,
+                sources: &sources,
+                selection,
+                window,
+                ceiling,
+                fields: &fields,
+                sort,
+                language: &language,
+                output,
+            };
             give(&dates, form)?;
             let is_short = dates.list.lines.is_empty() || !dates.list.not_expanded.is_empty();
             Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))

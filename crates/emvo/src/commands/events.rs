@@ -3,7 +3,7 @@
 use super::{Command, Program};
 use crate::answer::events::{EventLine, Events, FieldArg, Picked, Telling, USUAL};
 use crate::answer::give;
-use crate::answer::list::{SortArg, as_table, unread_line};
+use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
 use crate::input::{InputGroup, ReadFiles, Source, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
@@ -27,6 +27,8 @@ pub(crate) struct EventsArgs {
     #[arg(long, value_enum, value_name = "FIELD", default_value_t, help_heading = "The list")]
     sort: SortArg,
     #[command(flatten)]
+    language: LanguageArgs,
+    #[command(flatten)]
     file: ListArgs,
     #[command(flatten)]
     answer: AnswerArgs,
@@ -42,7 +44,7 @@ impl Command for EventsArgs {
         let names_ids = self.select.names_ids();
         let (chosen, window) = (self.select.resolve(&files)?, self.window.resolve()?);
         let reading = self.input.reading.resolve(&files)?;
-        let file = self.file.resolve(&files)?;
+        let (file, language) = (self.file.resolve(&files)?, self.language.resolve()?);
         let fields = if self.fields.is_empty() { USUAL.to_vec() } else { self.fields };
         let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: file.path() };
         with_sources(&[group], &files, |[sources]| {
@@ -50,9 +52,9 @@ impl Command for EventsArgs {
             let scope = Scope::over(&sources, chosen, &window, &reading);
             let picked = picked(&sources, &scope);
             let mut lines: Vec<EventLine> = picked.iter().map(EventLine::of).collect();
-            self.sort.sort(&mut lines);
+            self.sort.sort(&mut lines, &language);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(|_| as_table(&headers, &lines, &fields))?;
+            file.write(|_| as_table(&headers, &lines, &fields, &language))?;
             let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
             let telling = if names_ids { whole } else { Telling::Lines };
             let output = file.shown();

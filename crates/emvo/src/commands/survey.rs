@@ -15,7 +15,8 @@ use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, views, with_s
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs};
 use crate::outcome::Outcome;
-use crate::terminal::progress;
+use crate::output::SavedColumns;
+use crate::terminal::{progress, say_beside};
 
 /// What is in these exports: names, zones, counts, dates
 #[derive(Debug, clap::Args)]
@@ -32,6 +33,9 @@ pub(crate) struct SurveyArgs {
     /// An earlier download of the same period: say what the new one no longer has
     #[arg(long, value_name = "OLD", help_heading = "Loaded through")]
     earlier: Option<PathBuf>,
+    /// Keep how a table was understood as a columns file, for --columns
+    #[arg(long, value_name = "FILE.toml", help_heading = "Output")]
+    save_columns: Option<PathBuf>,
     #[command(flatten)]
     answer: AnswerArgs,
 }
@@ -67,6 +71,7 @@ impl Command for SurveyArgs {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
+        let saved = SavedColumns::at(self.save_columns.as_deref(), &files)?;
         let window = self.window.resolve()?;
         let chosen = self.select.resolve(&files)?;
         let per = self.per.map(PerArg::meaning);
@@ -101,7 +106,11 @@ impl Command for SurveyArgs {
             progress::doing("looking for faults");
             let found = findings(&sources, &reading, &chosen);
             let surveyed = Surveyed::of(&sources, calendars, twins, found, loading);
+            saved.save(&sources, &reading)?;
             give(&surveyed, form)?;
+            if let Some(line) = saved.line() {
+                say_beside(&format!("{line}\n"));
+            }
             Ok(Outcome::needs_a_look_if(surveyed.needs_a_look()))
         })
     }

@@ -9,8 +9,7 @@ use walkdir::WalkDir;
 
 use super::files::{ReadAs, ReadFiles};
 use super::memory::ensure_memory_for;
-use super::packed::unpacked;
-use super::secret::Secret;
+use super::packed::{Opening, unpacked};
 use super::source_file::{NamedBy, SourceFile, is_own};
 use crate::terminal::progress;
 
@@ -21,7 +20,7 @@ use crate::terminal::progress;
 pub(crate) fn gather(
     inputs: &[PathBuf],
     output: Option<&Path>,
-    secret: Option<&Secret>,
+    opening: Opening<'_>,
     files: &ReadFiles,
 ) -> anyhow::Result<Vec<SourceFile>> {
     let found = found_at(inputs, output)?;
@@ -35,7 +34,7 @@ pub(crate) fn gather(
             gathered.push(file);
             continue;
         }
-        let unpacked = unpacked(file, secret, found.within.as_deref());
+        let unpacked = unpacked(file, opening, found.within.as_deref());
         match &found.within {
             None => gathered.extend(unpacked),
             Some(within) => gathered.extend(chosen(unpacked, within)?),

@@ -6,6 +6,7 @@ use super::files::ReadFiles;
 use super::gather::gather;
 use super::reading::Reading;
 use super::source::{Beside, Source, decode, read};
+use super::told::tell_of_tables;
 use crate::outcome::Outcome;
 use crate::terminal::{counted, say_beside, warn};
 
@@ -29,7 +30,7 @@ pub(crate) fn with_sources<const N: usize>(
 ) -> anyhow::Result<Outcome> {
     let mut read_files = Vec::with_capacity(N);
     for group in groups {
-        read_files.push(gather(group.paths, group.except, group.reading.secret.as_ref(), files)?);
+        read_files.push(gather(group.paths, group.except, group.reading.opening(), files)?);
     }
     let mut texts = Vec::with_capacity(N);
     for (group, of_group) in groups.iter().zip(&read_files) {
@@ -49,6 +50,9 @@ pub(crate) fn with_sources<const N: usize>(
                 others += more.len();
             }
         }
+    }
+    for sources in &sources {
+        tell_of_tables(sources);
     }
     if others > 0 {
         say_beside(&format!(

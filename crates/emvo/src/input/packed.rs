@@ -40,10 +40,20 @@ const ZIP: &[u8] = b"PK\x03\x04";
 /// The file, or the files in it if it is packed. What cannot be unpacked is a file
 /// that cannot be read, with the reason.
 /// `wanted` is what of it is meant, if that is not all.
-pub(super) fn unpacked(file: SourceFile, secret: Option<&Secret>, wanted: Option<&str>) -> Vec<SourceFile> {
-    let mut unpacking = Unpacking { secret, wanted, left: LARGEST_IN_ZIP, files: Vec::new() };
+pub(super) fn unpacked(file: SourceFile, opening: Opening<'_>, wanted: Option<&str>) -> Vec<SourceFile> {
+    let mut unpacking = Unpacking { opening, wanted, left: LARGEST_IN_ZIP, files: Vec::new() };
     unpacking.take(file, Depth::Outside);
     unpacking.files
+}
+
+/// How files are opened that hold others.
+#[derive(Clone, Copy, Default)]
+pub(crate) struct Opening<'o> {
+    /// The passphrase of encrypted zips.
+    pub(crate) secret: Option<&'o Secret>,
+    /// The sheets of spreadsheets that are meant, hidden ones included; all that are shown
+    /// if there is none.
+    pub(crate) sheets: &'o [String],
 }
 
 /// Where a file was found.
@@ -65,7 +75,7 @@ impl Depth {
 }
 
 struct Unpacking<'s> {
-    secret: Option<&'s Secret>,
+    opening: Opening<'s>,
     wanted: Option<&'s str>,
     /// How many bytes may still come of it.
     left: u64,
@@ -114,25 +124,17 @@ impl Unpacking<'_> {
         if named_by == NamedBy::Walk && !spreadsheet::is_name(&path) {
             return self.files.push(SourceFile { path, bytes, named_by, cannot: None, book: None });
         }
-        let sheets = spreadsheet::sheets(&bytes).and_then(|sheets| {
-            let is_meant = |sheet: &SheetText| {
-                sheet.visibility == Visibility::Shown
-                    || self.wanted.is_some_and(|wanted| wanted == format!("{path}#{}", sheet.name))
-            };
-            let meant: Vec<SheetText> = sheets.into_iter().filter(is_meant).collect();
-            if meant.is_empty() {
-                bail!("no sheet of it has anything in it");
-            }
-            Ok(meant)
-        });
-        let sheets = match sheets {
+        let (sheets, hidden_sheets) = match self.meant_sheets(&path, &bytes) {
             Ok(sheets) => sheets,
             Err(error) => {
                 let cannot = Some(format!("{error:#}"));
                 return self.files.push(SourceFile { path, bytes: Vec::new(), named_by, cannot, book: None });
             }
         };
-        let book = Arc::new(Book { path, bytes });
+        let path_of = |sheet: &SheetText| format!("{path}#{}", sheet.name);
+        let has_hidden_rows = sheets.iter().filter(|sheet| sheet.hidden_rows > 0);
+        let hidden_rows = has_hidden_rows.map(|sheet| (path_of(sheet), sheet.hidden_rows)).collect();
+        let book = Arc::new(Book { path, bytes, hidden_sheets, hidden_rows });
         self.files.extend(sheets.into_iter().map(|sheet| SourceFile {
             path: format!("{}#{}", book.path, sheet.name),
             bytes: sheet.text.into_bytes(),
@@ -141,6 +143,31 @@ impl Unpacking<'_> {
             cannot: None,
             book: Some(book.clone()),
         }));
+    }
+
+    /// The sheets that are meant, and the names of those that are hidden and are not.
+    fn meant_sheets(&self, path: &str, bytes: &[u8]) -> anyhow::Result<(Vec<SheetText>, Vec<String>)> {
+        let sheets = spreadsheet::sheets(bytes)?;
+        let names: Vec<String> = sheets.iter().map(|sheet| sheet.name.clone()).collect();
+        let is_named = |sheet: &SheetText, name: &String| sheet.name.to_lowercase() == name.to_lowercase();
+        let is_meant = |sheet: &SheetText| {
+            let asked = self.opening.sheets;
+            let is_wanted = || self.wanted.is_some_and(|wanted| wanted == format!("{path}#{}", sheet.name));
+            match asked {
+                [] => sheet.visibility == Visibility::Shown || is_wanted(),
+                asked => asked.iter().any(|name| is_named(sheet, name)),
+            }
+        };
+        let (meant, others): (Vec<SheetText>, Vec<SheetText>) = sheets.into_iter().partition(is_meant);
+        if meant.is_empty() && !self.opening.sheets.is_empty() {
+            let asked = self.opening.sheets.join("` or `");
+            bail!("it has no sheet `{asked}` with anything in it; there are {}", names.join(", "));
+        }
+        if meant.is_empty() {
+            bail!("no sheet of it has anything in it");
+        }
+        let hidden = others.into_iter().filter(|sheet| sheet.visibility == Visibility::Hidden);
+        Ok((meant, hidden.map(|sheet| sheet.name).collect()))
     }
 
     fn take_zip(&mut self, shown: &str, bytes: Vec<u8>, depth: Depth) -> anyhow::Result<Contents> {
@@ -196,11 +223,11 @@ impl Unpacking<'_> {
     fn entry(&self, zip: &[u8], entry: ZipFileEntry<'_>) -> Result<Vec<u8>, EntryError> {
         let plausible = SMALL.max(entry.compressed_size().saturating_mul(MOST_RATIO));
         let is_encrypted = entry.encrypted();
-        let asked = match (is_encrypted, self.secret) {
+        let asked = match (is_encrypted, self.opening.secret) {
             (true, None) => Secret::of_person("Passphrase of the zip: ").map_err(EntryError::OfZip)?,
             _ => None,
         };
-        let secret = self.secret.or(asked.as_ref());
+        let secret = self.opening.secret.or(asked.as_ref());
         if is_encrypted && secret.is_none() {
             let why = "it is encrypted: --passphrase-file F names a file with its passphrase";
             return Err(EntryError::OfZip(anyhow::anyhow!(why)));

@@ -3,6 +3,7 @@
 use emvo_core::table::ReadOptions;
 use emvo_ical::zone::ZoneChoices;
 
+use super::packed::Opening;
 use super::secret::Secret;
 
 /// How inputs are read.
@@ -17,6 +18,8 @@ pub(crate) struct Reading {
     pub(crate) tracking: EventTracking,
     /// The passphrase of encrypted zips.
     pub(crate) secret: Option<Secret>,
+    /// The sheets of spreadsheets that are wanted; all that are shown if there is none.
+    pub(crate) sheets: Vec<String>,
 }
 
 /// What happens to a table whose dates read two ways (rule C02).
@@ -48,7 +51,13 @@ impl Reading {
             undecided: Undecided::Report,
             tracking: EventTracking::Off,
             secret: None,
+            sheets: Vec::new(),
         }
+    }
+
+    /// How files are opened that hold others.
+    pub(super) fn opening(&self) -> Opening<'_> {
+        Opening { secret: self.secret.as_ref(), sheets: &self.sheets }
     }
 
     /// The same, with the rule of undecided tables.

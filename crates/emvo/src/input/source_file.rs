@@ -1,5 +1,6 @@
 //! A file of the inputs, in memory.
 
+use std::collections::BTreeMap;
 use std::sync::Arc;
 
 /// A file to read, in memory.
@@ -18,6 +19,10 @@ pub(crate) struct SourceFile {
 pub(crate) struct Book {
     pub(crate) path: String,
     pub(crate) bytes: Vec<u8>,
+    /// The sheets that are hidden and were not asked for.
+    pub(crate) hidden_sheets: Vec<String>,
+    /// How many rows of its sheets are hidden and count all the same, by the path of each.
+    pub(crate) hidden_rows: BTreeMap<String, usize>,
 }
 
 /// Whether a person named a file, or it was found in a folder or a zip: what

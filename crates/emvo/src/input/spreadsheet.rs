@@ -12,6 +12,7 @@ use anyhow::{Context, anyhow, bail};
 use calamine::{Data, DataRef, ExcelDateTime, Ods, Reader, Sheet, SheetVisible, Xls, Xlsx};
 use zip::ZipArchive;
 
+use super::sheet_marks::{self, MergedDown, SheetMarks};
 use crate::terminal::panics;
 
 /// How a spreadsheet starts; then one of the older form, or one that is locked with a
@@ -27,6 +28,9 @@ const MOST_COLUMNS: u32 = 4_096;
 /// The older form, and the open one, are unpacked whole.
 const MOST_ROWS: u32 = 1 << 20;
 
+/// What sheets say besides their cells, by their names.
+type Marks = BTreeMap<String, SheetMarks>;
+
 /// A sheet of a spreadsheet.
 pub(super) struct SheetText {
     pub(super) name: String,
@@ -35,6 +39,8 @@ pub(super) struct SheetText {
     /// How many cells are filled.
     cells: usize,
     pub(super) visibility: Visibility,
+    /// How many of its rows are hidden; they count all the same.
+    pub(super) hidden_rows: usize,
 }
 
 /// Whether a sheet is shown.
@@ -118,15 +124,31 @@ fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
 
 fn read_sheets(bytes: &[u8]) -> anyhow::Result<Vec<SheetText>> {
     if is_compound(bytes) {
-        return whole_sheets(Xls::new(Cursor::new(bytes)).map_err(told)?);
+        let book = Xls::new(Cursor::new(bytes)).map_err(told)?;
+        let marks = marks_of_older_form(&book);
+        return whole_sheets(book, &marks);
     }
+    let marks = sheet_marks::of_sheets(bytes);
     match Xlsx::new(Cursor::new(bytes)) {
-        Ok(book) => streamed_sheets(book),
+        Ok(book) => streamed_sheets(book, &marks),
         Err(error) => match Ods::new(Cursor::new(bytes)) {
-            Ok(book) => whole_sheets(book),
+            Ok(book) => whole_sheets(book, &marks),
             Err(_) => Err(told(error)),
         },
     }
+}
+
+/// The older form says nothing of hidden rows to whoever reads it here.
+fn marks_of_older_form(book: &Xls<Cursor<&[u8]>>) -> Marks {
+    let merged_in = |name: &str| {
+        let regions = book.merge_cells_by_sheet_name(name).unwrap_or_default();
+        let down = regions.into_iter().filter(|region| region.end.0 > region.start.0);
+        down.map(|region| MergedDown { top: region.start.0, bottom: region.end.0, column: region.start.1 })
+            .collect()
+    };
+    let sheets = book.sheets_metadata().iter();
+    let marks = |name: &String| SheetMarks { merged: merged_in(name), hidden_rows: 0 };
+    sheets.map(|sheet| (sheet.name.clone(), marks(&sheet.name))).collect()
 }
 
 fn told(error: impl std::error::Error) -> anyhow::Error {
@@ -142,14 +164,14 @@ fn visibility(sheet: &Sheet) -> Visibility {
 }
 
 /// Row by row: one cell at the far end of a sheet takes no memory for those before it.
-fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>) -> anyhow::Result<Vec<SheetText>> {
+fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>, marks: &Marks) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
         let Ok(mut cells) = book.worksheet_cells_reader(&sheet.name) else {
             // A chart on a sheet of its own has no cells.
             continue;
         };
-        let mut rows = RowsAsText::default();
+        let mut rows = RowsAsText::of(marks.get(&sheet.name));
         while let Some(cell) = cells.next_cell().map_err(told)? {
             rows.put(cell.get_position(), shown_ref(cell.get_value()))?;
         }
@@ -158,12 +180,15 @@ fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>) -> anyhow::Result<Vec<SheetTex
     Ok(found)
 }
 
-fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(mut book: R) -> anyhow::Result<Vec<SheetText>> {
+fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(
+    mut book: R,
+    marks: &Marks,
+) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
         let Ok(range) = book.worksheet_range(&sheet.name) else { continue };
         let (top, left) = range.start().unwrap_or_default();
-        let mut rows = RowsAsText::default();
+        let mut rows = RowsAsText::of(marks.get(&sheet.name));
         for (row, column, value) in range.used_cells() {
             let at =
                 |offset: u32, place: usize| offset.saturating_add(u32::try_from(place).unwrap_or(u32::MAX));
@@ -183,9 +208,37 @@ struct RowsAsText {
     cells: BTreeMap<u32, String>,
     /// How many cells are filled.
     count: usize,
+    marks: SheetMarks,
+    /// What merged cells say in the rows that follow, by their columns, and down to where.
+    going_down: BTreeMap<u32, (u32, String)>,
 }
 
 impl RowsAsText {
+    fn of(marks: Option<&SheetMarks>) -> Self {
+        let mut marks = marks.cloned().unwrap_or_default();
+        marks.merged.sort_unstable_by_key(|merged| (merged.top, merged.column));
+        Self { marks, ..Self::default() }
+    }
+
+    /// The cells of this row that stand for those below them go down, and those from above
+    /// are filled in.
+    fn fill_merged(&mut self) {
+        if self.marks.merged.is_empty() {
+            return;
+        }
+        let row = self.row;
+        self.going_down.retain(|_, (bottom, _)| *bottom >= row);
+        for (column, (_, cell)) in &self.going_down {
+            self.cells.entry(*column).or_insert_with(|| cell.clone());
+        }
+        let begins = self.marks.merged.partition_point(|merged| merged.top < row);
+        for merged in self.marks.merged[begins..].iter().take_while(|merged| merged.top == row) {
+            if let Some(cell) = self.cells.get(&merged.column) {
+                self.going_down.insert(merged.column, (merged.bottom, cell.clone()));
+            }
+        }
+    }
+
     fn put(&mut self, (row, column): (u32, u32), cell: String) -> anyhow::Result<()> {
         if cell.is_empty() {
             return Ok(());
@@ -208,6 +261,7 @@ impl RowsAsText {
     }
 
     fn end_row(&mut self) {
+        self.fill_merged();
         let last = self.cells.keys().next_back().copied();
         for column in 0..last.map_or(0, |last| last + 1) {
             if column > 0 {
@@ -230,7 +284,8 @@ impl RowsAsText {
         }
         self.end_row();
         let text = String::from_utf8(self.text).ok()?;
-        Some(SheetText { name, text, cells: self.count, visibility })
+        let hidden_rows = self.marks.hidden_rows;
+        Some(SheetText { name, text, cells: self.count, visibility, hidden_rows })
     }
 }
 

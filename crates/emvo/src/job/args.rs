@@ -50,6 +50,9 @@ pub(crate) struct ReadingArgs {
     /// A columns file: which column of a table holds what, and how it is written
     #[arg(long, value_name = "FILE")]
     pub(crate) columns: Option<PathBuf>,
+    /// The sheet of spreadsheets to read, hidden or not; may be given several times
+    #[arg(long, value_name = "NAME")]
+    pub(crate) sheet: Vec<String>,
     /// The charset of the inputs, where it is not found by looking
     #[arg(long, value_name = "CHARSET")]
     pub(crate) input_encoding: Option<String>,

@@ -77,6 +77,7 @@ impl ReadingArgs {
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,
             secret,
+            sheets: self.sheet,
         })
     }
 }

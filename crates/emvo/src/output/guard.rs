@@ -36,6 +36,7 @@ pub(crate) enum Role {
     ByHand,
     Report,
     Starter,
+    Columns,
     Ledger,
     Output,
     /// What a plan has written, so that its next run knows its own files.
@@ -53,6 +54,7 @@ impl fmt::Display for Role {
             Self::ByHand => "the list of what to do by hand",
             Self::Report => "the report",
             Self::Starter => "the new plan",
+            Self::Columns => "the new columns file",
             Self::Ledger => "the ledger",
             Self::Output => "the output",
             Self::PlanRecord => "the record of the plan",

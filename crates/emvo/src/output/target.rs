@@ -48,6 +48,11 @@ impl Kind {
         }
     }
 
+    /// Whether events are rows of it.
+    pub(crate) fn is_table(self) -> bool {
+        matches!(self, Self::Csv | Self::Xlsx)
+    }
+
     /// The kind that a file's name says; `None` where it says none.
     pub(crate) fn of_path(path: &Path) -> Option<Self> {
         let extension = path.extension().and_then(|extension| extension.to_str())?.to_ascii_lowercase();

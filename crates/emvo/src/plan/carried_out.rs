@@ -7,7 +7,7 @@ use emvo_core::reconcile::Verdict;
 use super::destination_run::{DestinationResult, DestinationRun, house_reading};
 use super::follow_up::{FollowUp, follow_up};
 use super::resolved::{Plan, PlanSource};
-use crate::input::{EventTracking, SourceFile, SourceText, decode, gather};
+use crate::input::{EventTracking, Opening, SourceFile, SourceText, decode, gather};
 use crate::output::{Guard, Target};
 use crate::terminal::progress;
 
@@ -49,7 +49,7 @@ impl CarriedOut {
 /// Carries a plan out; `kept` says whether somebody keeps its receipt.
 pub(crate) fn carry_out(plan: &Plan, kept: EventTracking) -> anyhow::Result<CarriedOut> {
     let read = |source: &PlanSource| {
-        let files = gather(&source.files, None, None, &plan.read);
+        let files = gather(&source.files, None, Opening::default(), &plan.read);
         progress::step_done();
         files
     };
@@ -58,8 +58,10 @@ pub(crate) fn carry_out(plan: &Plan, kept: EventTracking) -> anyhow::Result<Carr
     let texts: Vec<Vec<SourceText<'_>>> =
         with_files.map(|(source, files)| decode(files, &source.reading)).collect::<anyhow::Result<_>>()?;
     let house = house_reading(plan);
-    let existing =
-        plan.destinations.iter().map(|one| gather(one.existing.as_slice(), None, None, &plan.read));
+    let existing = plan
+        .destinations
+        .iter()
+        .map(|one| gather(one.existing.as_slice(), None, Opening::default(), &plan.read));
     let there: Vec<Vec<SourceFile>> = existing.collect::<anyhow::Result<_>>()?;
     let there: Vec<Vec<SourceText<'_>>> =
         there.iter().map(|files| decode(files, &house)).collect::<anyhow::Result<_>>()?;

@@ -304,6 +304,7 @@ impl Understanding<'_> {
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,
             secret: None,
+            sheets: Vec::new(),
         })
     }
 

@@ -18,7 +18,7 @@ const LEAST_OF_A_SERIES: usize = 3;
 
 /// Calendars of the sources of which nothing at all is in the result.
 pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
-    let totals = evidence.occurrences_of_sides();
+    let totals = evidence.of_sides.clone();
     for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
         let count = members.len();
         if totals.get(&side) != Some(&count) || count < ALIKE {

@@ -27,7 +27,7 @@ const ENOUGH: usize = 3;
 /// Names the causes, the one that explains most first; each difference gets the
 /// kind of its cause.
 pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records<'_, '_>) -> Vec<Cause> {
-    let mut evidence = Evidence { taken: vec![None; found.len()], found, source, result, causes: Vec::new() };
+    let mut evidence = Evidence::of(found, source, result);
     missing::absent_calendars(&mut evidence);
     missing::range_cut(&mut evidence);
     missing::series_cut(&mut evidence);
@@ -59,16 +59,29 @@ struct Evidence<'e, 'c, 'a> {
     found: &'e [Found],
     source: &'e Records<'c, 'a>,
     result: &'e Records<'c, 'a>,
+    /// The differences of each kind.
+    of_kind: BTreeMap<DifferenceKind, Vec<usize>>,
     taken: Vec<Option<CauseKind>>,
     causes: Vec<Cause>,
+    /// How many occurrences each calendar of the sources has, by number of side.
+    of_sides: BTreeMap<usize, usize>,
 }
 
-impl<'e> Evidence<'e, '_, '_> {
+impl<'e, 'c, 'a> Evidence<'e, 'c, 'a> {
+    fn of(found: &'e [Found], source: &'e Records<'c, 'a>, result: &'e Records<'c, 'a>) -> Self {
+        let mut of_kind: BTreeMap<DifferenceKind, Vec<usize>> = BTreeMap::new();
+        for (at, one) in found.iter().enumerate() {
+            of_kind.entry(one.difference.kind).or_default().push(at);
+        }
+        let taken = vec![None; found.len()];
+        let of_sides = occurrences_of_sides(source);
+        Self { found, source, result, of_kind, taken, causes: Vec::new(), of_sides }
+    }
+
     /// The differences of a kind without a cause.
     fn free(&self, kind: DifferenceKind) -> Vec<usize> {
-        (0..self.found.len())
-            .filter(|at| self.taken[*at].is_none() && self.found[*at].difference.kind == kind)
-            .collect()
+        let of_kind = self.of_kind.get(&kind).into_iter().flatten();
+        of_kind.filter(|at| self.taken[**at].is_none()).copied().collect()
     }
 
     fn difference(&self, at: usize) -> &'e Difference {
@@ -84,21 +97,10 @@ impl<'e> Evidence<'e, '_, '_> {
         by_path
     }
 
-    /// How many occurrences each calendar of the sources has, by number of side.
-    fn occurrences_of_sides(&self) -> BTreeMap<usize, usize> {
-        let mut counts: BTreeMap<usize, usize> =
-            self.source.unchanged.by_side.iter().copied().enumerate().collect();
-        for record in &self.source.list {
-            *counts.entry(record.place().0).or_insert(0) += 1;
-        }
-        counts
-    }
-
     /// How many occurrences the files with one path have.
     fn occurrences_of(&self, path: &str) -> usize {
-        let totals = self.occurrences_of_sides();
         let sides = self.source.sides.iter().enumerate().filter(|(_, side)| side.path == path);
-        sides.filter_map(|(at, _)| totals.get(&at)).sum()
+        sides.filter_map(|(at, _)| self.of_sides.get(&at)).sum()
     }
 
     /// The files that some differences are in.
@@ -118,6 +120,15 @@ impl<'e> Evidence<'e, '_, '_> {
         }
         self.causes.push(Cause { kind, occurrences: members.len(), summary, todo });
     }
+}
+
+fn occurrences_of_sides(source: &Records<'_, '_>) -> BTreeMap<usize, usize> {
+    let mut counts: BTreeMap<usize, usize> = source.unchanged.by_side.iter().copied().enumerate().collect();
+    // Those of one side stand together.
+    for of_side in source.list.chunk_by(|one, two| one.place().0 == two.place().0) {
+        *counts.entry(of_side[0].place().0).or_insert(0) += of_side.len();
+    }
+    counts
 }
 
 fn doubled(evidence: &mut Evidence<'_, '_, '_>) {

@@ -107,7 +107,7 @@ fn line_breaks_in(record: &csv::StringRecord) -> u64 {
 }
 
 /// A line that starts with `#` and has nothing else in it.
-fn is_comment(record: &csv::StringRecord) -> bool {
+pub(super) fn is_comment(record: &csv::StringRecord) -> bool {
     let mut cells = record.iter();
     cells.next().is_some_and(|first| first.trim_start().starts_with("# ") && !is_lost(first))
         && cells.all(|cell| cell.trim().is_empty())

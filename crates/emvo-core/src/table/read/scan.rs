@@ -5,16 +5,19 @@ use std::collections::BTreeMap;
 
 use hashbrown::{HashMap, HashSet};
 
-use super::records::{Records, Stretch, is_row};
+use super::records::{Records, Stretch, is_comment, is_row};
 use crate::table::cell::Answer;
 use crate::table::column::ColumnField;
-use crate::table::date::DateOrder;
+use crate::table::date::{DateOrder, read_date};
 use crate::table::habits::EndsSeen;
 use crate::table::layout::{Layout, MOST_COLUMNS};
+use crate::table::mixed::Mixed;
 use crate::table::order::OrderEvidence;
 use crate::table::row::RowReader;
+use crate::table::serial::{Epoch, read_serial};
 use crate::table::shape::{ORDERS, Serials, Shape};
 use crate::table::weekday::weekday_of;
+use crate::table::years::Years;
 use emvo_ical::zone::Zone;
 
 /// How many rows a stretch has.
@@ -29,15 +32,17 @@ const DATES: [ColumnField; 5] = [
 ];
 
 /// What a whole table says.
-pub(super) struct Scan<'t> {
+pub(in crate::table) struct Scan<'t> {
     /// The line of the header.
-    pub(super) header_row: u64,
+    pub(in crate::table) header_row: u64,
     /// The rows below it, in parts that can be read side by side.
     pub(super) stretches: Vec<Stretch<'t>>,
     /// How many rows there are.
-    pub(super) rows: usize,
+    pub(in crate::table) rows: usize,
     /// What stands in each column.
     pub(super) shapes: Vec<Shape>,
+    /// What is no row: lines above the header, and remarks among the rows.
+    pub(in crate::table) remarks: Vec<(u64, String)>,
     zone_cells: HashSet<String>,
     marks: Marks,
 }
@@ -55,6 +60,7 @@ impl<'t> Scan<'t> {
             header_row: 1,
             stretches: Vec::new(),
             rows: 0,
+            remarks: Vec::new(),
             shapes: vec![Shape::default(); layout.headers.len()],
             zone_cells: HashSet::new(),
             marks: Marks { at: layout.column(ColumnField::Busy), has_any: false, has_other: false },
@@ -64,12 +70,16 @@ impl<'t> Scan<'t> {
         for at in 1..=layout.to_header {
             match records.next() {
                 Some((row, _)) if at == layout.to_header => scan.header_row = row,
-                _ => {}
+                Some((row, record)) => scan.remark(row, record),
+                None => {}
             }
         }
         let (mut from, mut rows_above) = (records.place(), 0);
         while let Some((row, record)) = records.next() {
             if !is_row(record, layout) {
+                if is_comment(record) {
+                    scan.remark(row, record);
+                }
                 continue;
             }
             scan.rows += 1;
@@ -88,6 +98,13 @@ impl<'t> Scan<'t> {
         }
         scan.stretches.push(Stretch::between(text, from, records.place(), rows_above..scan.rows));
         scan
+    }
+
+    fn remark(&mut self, row: u64, record: &csv::StringRecord) {
+        let cells: Vec<&str> = record.iter().map(str::trim).filter(|cell| !cell.is_empty()).collect();
+        if !cells.is_empty() {
+            self.remarks.push((row, cells.join(" ")));
+        }
     }
 
     fn look_at(&mut self, row: u64, record: &csv::StringRecord) {
@@ -113,23 +130,21 @@ impl<'t> Scan<'t> {
         free.filter(|at| self.shapes.get(*at).is_some_and(is_weekday)).collect()
     }
 
-    /// What the ends of whole days look like, where some have a time. Needs a second look
+    /// What the ends of whole days look like, where a column says which they are. Needs a second look
     /// at the rows, which most tables are spared.
     pub(super) fn ends_of_whole_days(&self, rows: &RowReader<'_>) -> EndsSeen {
         let mut seen = EndsSeen::default();
         let layout = rows.layout;
-        let end = [ColumnField::EndTime, ColumnField::End].into_iter().find_map(|field| layout.column(field));
+        let ends = [ColumnField::EndTime, ColumnField::End, ColumnField::EndDate];
+        let end = ends.into_iter().find_map(|field| layout.column(field));
         if layout.column(ColumnField::AllDay).is_none() || end.is_none() || layout.is_own() {
             return seen;
         }
-        for stretch in &self.stretches {
-            let mut records = Records::of(*stretch, layout);
-            while let Some((_, record)) = records.next() {
-                if let Some((first, last)) = rows.midnight_end(record) {
-                    seen.add(first, last);
-                }
+        self.for_each_row(layout, |row, record| {
+            if let Some(end) = rows.whole_days_end(row, record) {
+                seen.add(end);
             }
-        }
+        });
         seen
     }
 
@@ -149,6 +164,61 @@ impl<'t> Scan<'t> {
             .filter(|(_, shape)| is_serial(shape))
             .map(|(at, shape)| (at, shape.serials.clone()))
             .collect()
+    }
+
+    /// The date columns that have spreadsheet numbers among other dates. Needs a second
+    /// look at the rows, which most tables are spared.
+    pub(super) fn mixed_columns(&self, layout: &Layout, order: DateOrder, epoch: Epoch) -> Vec<Mixed> {
+        let place = ORDERS.iter().position(|known| *known == order);
+        let is_mixed =
+            |shape: &Shape| shape.serials.count > 0 && place.is_some_and(|place| shape.is_read_in[place]);
+        let places = self.dates(layout).filter(|(_, shape)| is_mixed(shape)).map(|(at, _)| at);
+        let mut mixed: Vec<Mixed> = places.map(Mixed::of_column).collect();
+        if mixed.is_empty() {
+            return mixed;
+        }
+        self.for_each_row(layout, |_, record| {
+            for column in &mut mixed {
+                let cell = record.get(column.at).unwrap_or_default();
+                if let Some((date, _)) = read_serial(cell, epoch) {
+                    column.add_number(date);
+                } else if let Some(date) = read_date(cell, order).and_then(|stated| stated.date) {
+                    column.add_date(date);
+                }
+            }
+        });
+        mixed
+    }
+
+    /// How many dates of the start have no year, and in which column.
+    pub(super) fn without_year(&self, layout: &Layout) -> Option<(usize, usize)> {
+        let starts = [ColumnField::StartDate, ColumnField::Start];
+        let mut places = starts.into_iter().filter_map(|field| layout.column(field));
+        let at = places.find(|at| self.shapes.get(*at).is_some_and(|shape| shape.without_year > 0))?;
+        Some((at, self.shapes[at].without_year))
+    }
+
+    /// Lets years roll on over the cells of a column that have none.
+    pub(super) fn roll(&self, years: &mut Years, at: usize, layout: &Layout, order: DateOrder) {
+        let mut cells = Vec::new();
+        self.for_each_row(layout, |row, record| {
+            let cell = record.get(at).unwrap_or_default().trim();
+            if read_date(cell, order).is_none() {
+                cells.push((row, cell.to_owned()));
+            }
+        });
+        years.roll(cells.into_iter(), order);
+    }
+
+    fn for_each_row(&self, layout: &Layout, mut look: impl FnMut(u64, &csv::StringRecord)) {
+        for stretch in &self.stretches {
+            let mut records = Records::of(*stretch, layout);
+            while let Some((row, record)) = records.next() {
+                if is_row(record, layout) {
+                    look(row, record);
+                }
+            }
+        }
     }
 
     /// What the cells of the zone column mean, each looked up once.

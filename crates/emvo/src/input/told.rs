@@ -1,0 +1,50 @@
+//! What tables have that is no event, told once they are read: titles above the header,
+//! remarks, hidden rows and sheets.
+
+use std::collections::BTreeMap;
+
+use super::source::Source;
+use super::source_file::Book;
+use crate::terminal::{counted, grouped, sanitized, say_beside};
+
+/// More remarks than this are no remarks, and are counted.
+const MOST_QUOTED: usize = 20;
+
+/// Tells what is in tables and is no row of them.
+pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s Source<'t>>) {
+    let mut books: BTreeMap<&str, &Book> = BTreeMap::new();
+    for source in sources {
+        if let Some(line) = remarks_line(source) {
+            say_beside(&format!("{}\n", sanitized(&line)));
+        }
+        if let Some(book) = source.book {
+            books.insert(&book.path, book);
+        }
+    }
+    for line in books.into_values().flat_map(hidden_lines) {
+        say_beside(&format!("{}\n", sanitized(&line)));
+    }
+}
+
+/// `crew.csv: no events: row 1 "Crew plan 2026", row 14 "# from here on provisional"`.
+fn remarks_line(source: &Source<'_>) -> Option<String> {
+    let remarks = &source.table.sniffed.as_ref()?.remarks;
+    let quoted: Vec<String> =
+        remarks.iter().take(MOST_QUOTED).map(|(row, words)| format!("row {row} \"{words}\"")).collect();
+    let more = remarks.len().saturating_sub(MOST_QUOTED);
+    let more = if more > 0 { format!(", and {} more", grouped(more)) } else { String::new() };
+    (!quoted.is_empty()).then(|| format!("{}: no events: {}{more}", source.path, quoted.join(", ")))
+}
+
+fn hidden_lines(book: &Book) -> Vec<String> {
+    let rows = book.hidden_rows.iter().map(|(sheet, count)| {
+        format!(
+            "{sheet}: {} there, and read like the others",
+            counted(*count, "hidden row is", "hidden rows are")
+        )
+    });
+    let sheets = book.hidden_sheets.iter().map(|sheet| {
+        format!("{}: the sheet `{sheet}` is hidden and was not read; --sheet \"{sheet}\" reads it", book.path)
+    });
+    rows.chain(sheets).collect()
+}
