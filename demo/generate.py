@@ -7,6 +7,7 @@ README.md beside this script.
 """
 import datetime as dt
 import pathlib
+import zipfile
 
 OUT = pathlib.Path(__file__).parent / "exports"
 
@@ -370,6 +371,75 @@ def skarvik_quay():
     path.write_bytes(("\r\n".join(rows) + "\r\n").encode("windows-1252"))
 
 
+# What an office types into a spreadsheet, cell by cell: a text, a date (as a serial number)
+# or a time of day (as a part of a day).
+def office_cell(place, value, style=""):
+    if isinstance(value, str):
+        return f'<c r="{place}" t="inlineStr"{style}><is><t>{value}</t></is></c>'
+    return f'<c r="{place}"{style}><v>{value}</v></c>'
+
+
+def office_plan():
+    """A plan as people make it: a title with the year, days without one, a date for two rows,
+    ranges in a cell, lengths in hours, a hidden row, and notes on a sheet of their own."""
+    day, time = ' s="1"', ' s="2"'
+    rows = [["Varvsplan Skarvik Båtar 2026/27"], [],
+            ["Datum", "Dag", "Vad", "Tid", "Längd (tim)", "Var"],
+            ["14.12.", "mån", "Dockning M/S Ebba", "7–15.30", "", "Varvet"],
+            ["28.12.", "mån", "Nattvakt", "18.00–24.00", "", "Kaj 2"],
+            ["11.1.", "mån", "Brandövning", (9.5 / 24, time), (1.5, ""), "M/S Ebba"],
+            ["", "", "Genomgång", (13 / 24, time), (2, ""), "Kaj 2"],
+            ["# från och med här preliminärt"],
+            [(46437, day), "fre", "Besiktning", "8–12", "", "Varvet"],
+            ["22.2.", "tis", "Provtur", "kl. 10", (3, ""), "Skarvik"]]
+    lines = []
+    for number, row in enumerate(rows, 1):
+        cells = [(value, "") if isinstance(value, str) else value for value in row]
+        text = "".join(office_cell(f"{'ABCDEF'[at]}{number}", *cell) for at, cell in enumerate(cells) if cell[0] != "")
+        hidden = ' hidden="1"' if "Provtur" in row else ""
+        lines.append(f'<row r="{number}"{hidden}>{text}</row>')
+    main = "http://schemas.openxmlformats.org/spreadsheetml/2006/main"
+    office = "http://schemas.openxmlformats.org/officeDocument/2006/relationships"
+    package = "http://schemas.openxmlformats.org/package/2006"
+    head = '<?xml version="1.0" encoding="UTF-8" standalone="yes"?>\n'
+    sheet = (f'{head}<worksheet xmlns="{main}"><sheetData>{"".join(lines)}</sheetData>'
+             '<mergeCells count="2"><mergeCell ref="A1:F1"/><mergeCell ref="A6:A7"/></mergeCells></worksheet>')
+    notes = (f'{head}<worksheet xmlns="{main}"><sheetData><row r="1">'
+             f'{office_cell("A1", "Fråga Olof om slipen")}</row></sheetData></worksheet>')
+    styles = (f'{head}<styleSheet xmlns="{main}"><numFmts count="2"><numFmt numFmtId="164" formatCode="d\\.m\\."/>'
+              '<numFmt numFmtId="165" formatCode="hh:mm"/></numFmts><fonts count="1"><font/></fonts>'
+              '<fills count="1"><fill/></fills><borders count="1"><border/></borders>'
+              '<cellStyleXfs count="1"><xf/></cellStyleXfs><cellXfs count="3"><xf/>'
+              '<xf numFmtId="164" applyNumberFormat="1"/><xf numFmtId="165" applyNumberFormat="1"/></cellXfs></styleSheet>')
+    kinds = "application/vnd.openxmlformats-officedocument.spreadsheetml"
+    parts = {
+        "[Content_Types].xml": f'{head}<Types xmlns="{package}/content-types">'
+        '<Default Extension="rels" ContentType="application/vnd.openxmlformats-package.relationships+xml"/>'
+        '<Default Extension="xml" ContentType="application/xml"/>'
+        f'<Override PartName="/xl/workbook.xml" ContentType="{kinds}.sheet.main+xml"/>'
+        f'<Override PartName="/xl/worksheets/sheet1.xml" ContentType="{kinds}.worksheet+xml"/>'
+        f'<Override PartName="/xl/worksheets/sheet2.xml" ContentType="{kinds}.worksheet+xml"/>'
+        f'<Override PartName="/xl/styles.xml" ContentType="{kinds}.styles+xml"/></Types>',
+        "_rels/.rels": f'{head}<Relationships xmlns="{package}/relationships">'
+        f'<Relationship Id="r1" Type="{office}/officeDocument" Target="xl/workbook.xml"/></Relationships>',
+        "xl/workbook.xml": f'{head}<workbook xmlns="{main}" xmlns:r="{office}"><sheets>'
+        '<sheet name="Vinter" sheetId="1" r:id="r1"/><sheet name="Anteckningar" sheetId="2" r:id="r2"/></sheets></workbook>',
+        "xl/_rels/workbook.xml.rels": f'{head}<Relationships xmlns="{package}/relationships">'
+        f'<Relationship Id="r1" Type="{office}/worksheet" Target="worksheets/sheet1.xml"/>'
+        f'<Relationship Id="r2" Type="{office}/worksheet" Target="worksheets/sheet2.xml"/>'
+        f'<Relationship Id="r3" Type="{office}/styles" Target="styles.xml"/></Relationships>',
+        "xl/styles.xml": styles,
+        "xl/worksheets/sheet1.xml": sheet,
+        "xl/worksheets/sheet2.xml": notes,
+    }
+    folder = OUT.parent / "office"
+    folder.mkdir(exist_ok=True)
+    with zipfile.ZipFile(folder / "varvsplan.xlsx", "w") as book:
+        for name, text in parts.items():
+            # Stored, and of one date: the same bytes on every run and machine.
+            book.writestr(zipfile.ZipInfo(name), text)
+
+
 if __name__ == "__main__":
     norrsund_crew()
     norrsund_sailings()
@@ -381,3 +451,4 @@ if __name__ == "__main__":
     skarvik_drills()
     skarvik_service()
     skarvik_quay()
+    office_plan()

@@ -176,6 +176,9 @@ fn numbers_among_dates_are_dates_where_they_fit() {
     assert!(found.set_aside[0].reason.contains("`30000` is a number among dates"), "{:?}", found.set_aside);
     let told: Vec<Option<u64>> = found.notes.iter().map(|note| note.row).collect();
     assert_eq!(told, [Some(3), Some(5)]);
+    // Among dates without a year as well.
+    let plan = "Plan 2026/27\nTitle;Start\nA;14.12.\nB;11.1.\nC;46421\n";
+    assert_eq!(events(plan), ["A | 2026-12-14", "B | 2027-01-11", "C | 2027-02-03"]);
     // 46124 is 12 April, where 4 December was meant: no text has a day below 13.
     let turned = "Title;Start\nA;25.09.2026\nB;13.10.2026\nC;31.12.2026\nD;46124\nE;46301\nF;46089\n";
     let found = table(turned, &ReadOptions::default());

@@ -191,6 +191,30 @@ fn answers_come_back_from_a_workbook() {
     }
 }
 
+/// The file of a spreadsheet in the open form, with these rows.
+fn open_document(rows: &str) -> Vec<u8> {
+    let content = format!(
+        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><office:document-content \
+         xmlns:office=\"urn:oasis:names:tc:opendocument:xmlns:office:1.0\" \
+         xmlns:table=\"urn:oasis:names:tc:opendocument:xmlns:table:1.0\" \
+         xmlns:text=\"urn:oasis:names:tc:opendocument:xmlns:text:1.0\" office:version=\"1.2\"><office:body>\
+         <office:spreadsheet><table:table table:name=\"Plan\">{rows}</table:table></office:spreadsheet>\
+         </office:body></office:document-content>"
+    );
+    let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    let manifest = "<?xml version=\"1.0\"?><manifest:manifest \
+        xmlns:manifest=\"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0\"/>";
+    for (name, text) in [
+        ("mimetype", "application/vnd.oasis.opendocument.spreadsheet"),
+        ("META-INF/manifest.xml", manifest),
+        ("content.xml", &content),
+    ] {
+        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        zip.write_all(text.as_bytes()).unwrap();
+    }
+    zip.finish().unwrap().into_inner()
+}
+
 /// The open form, whose times of day are lengths.
 #[test]
 fn an_open_document_is_read_the_same() {
@@ -205,28 +229,11 @@ fn an_open_document_is_read_the_same() {
         + &cell("time", "office:time-value=\"PT18H30M00S\"", "18:30")
         + &cell("time", "office:time-value=\"PT20H30M00S\"", "20:30")
         + &texts(&["0042"]);
-    let content = format!(
-        "<?xml version=\"1.0\" encoding=\"UTF-8\"?><office:document-content \
-         xmlns:office=\"urn:oasis:names:tc:opendocument:xmlns:office:1.0\" \
-         xmlns:table=\"urn:oasis:names:tc:opendocument:xmlns:table:1.0\" \
-         xmlns:text=\"urn:oasis:names:tc:opendocument:xmlns:text:1.0\" office:version=\"1.2\"><office:body>\
-         <office:spreadsheet><table:table table:name=\"Plan\"><table:table-row>{}</table:table-row>\
-         <table:table-row>{row}</table:table-row></table:table></office:spreadsheet></office:body>\
-         </office:document-content>",
+    let rows = format!(
+        "<table:table-row>{}</table:table-row><table:table-row>{row}</table:table-row>",
         texts(&HEADERS)
     );
-    let mut zip = zip::ZipWriter::new(Cursor::new(Vec::new()));
-    let manifest = "<?xml version=\"1.0\"?><manifest:manifest \
-        xmlns:manifest=\"urn:oasis:names:tc:opendocument:xmlns:manifest:1.0\"/>";
-    for (name, text) in [
-        ("mimetype", "application/vnd.oasis.opendocument.spreadsheet"),
-        ("META-INF/manifest.xml", manifest),
-        ("content.xml", &content),
-    ] {
-        zip.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
-        zip.write_all(text.as_bytes()).unwrap();
-    }
-    let case = Case::new().file("plan.ods", zip.finish().unwrap().into_inner());
+    let case = Case::new().file("plan.ods", open_document(&rows));
     let run = case.ends(0, &["events", "plan.ods"]);
     assert!(run.stdout.contains("2026-09-09 18:30–20:30") && run.stdout.contains("Watch"), "{}", run.shown());
 }
@@ -307,4 +314,144 @@ fn a_layout_without_the_last_day_is_refused_where_events_have_one() {
     assert!(run.stderr.contains("no place for end_date, which 1 event has"), "{}", run.stderr);
     write("days.ics", "whole.toml", 0);
     write("night.ics", "layout.toml", 0);
+}
+
+#[test]
+fn merged_cells_stand_for_those_below_and_hidden_rows_count() {
+    let bytes = book(|book| {
+        let plain = Format::new();
+        let sheet = book.add_worksheet().set_name("Autumn").unwrap();
+        // A header of two rows, and a date for two rows.
+        sheet.merge_range(0, 0, 1, 0, "Datum", &plain).unwrap();
+        sheet.merge_range(0, 1, 1, 1, "Titel", &plain).unwrap();
+        sheet.merge_range(0, 2, 0, 3, "Zeit", &plain).unwrap();
+        sheet.write_string(1, 2, "Von").unwrap();
+        sheet.write_string(1, 3, "Bis").unwrap();
+        sheet.merge_range(2, 0, 3, 0, "9.9.2026", &plain).unwrap();
+        for (row, title, from, until) in [(2, "Drill", "08:00", "09:00"), (3, "Watch", "18:00", "20:00")] {
+            for (column, cell) in [(1, title), (2, from), (3, until)] {
+                sheet.write_string(row, column, cell).unwrap();
+            }
+        }
+        sheet.set_row_hidden(3).unwrap();
+        let hidden = book.add_worksheet().set_name("Spring").unwrap();
+        fill(hidden, "Old watch");
+        hidden.set_hidden(true);
+    });
+    let case = Case::new().file("plan.xlsx", bytes);
+    let run = case.ends(0, &["events", "plan.xlsx"]);
+    for span in ["2026-09-09 08:00–09:00", "2026-09-09 18:00–20:00"] {
+        assert!(run.stdout.contains(span), "{}", run.shown());
+    }
+    assert!(run.stderr.contains("plan.xlsx#Autumn: 1 hidden row is there, and read"), "{}", run.stderr);
+    assert!(run.stderr.contains("the sheet `Spring` is hidden and was not read"), "{}", run.stderr);
+    let run = case.ends(0, &["events", "plan.xlsx", "--sheet", "spring"]);
+    assert!(run.stdout.contains("Old watch") && !run.stdout.contains("Drill"), "{}", run.shown());
+    let run = case.ends(2, &["events", "plan.xlsx", "--sheet", "Winter"]);
+    assert!(run.stderr.contains("it has no sheet `Winter`"), "{}", run.stderr);
+    assert!(run.stderr.contains("there are Autumn, Spring"), "{}", run.stderr);
+}
+
+/// The open form has merged cells and hidden rows as well.
+#[test]
+fn merged_cells_of_an_open_document_stand_for_those_below() {
+    let cell = |more: &str, text: &str| {
+        format!(
+            "<table:table-cell office:value-type=\"string\" {more}><text:p>{text}</text:p></table:table-cell>"
+        )
+    };
+    let row = |more: &str, cells: &str| format!("<table:table-row {more}>{cells}</table:table-row>");
+    let header: String = ["Datum", "Titel"].map(|text| cell("", text)).concat();
+    let first = cell("table:number-rows-spanned=\"2\"", "9.9.2026") + &cell("", "Drill");
+    let second = "<table:covered-table-cell/>".to_owned() + &cell("", "Watch");
+    let rows = row("", &header) + &row("", &first) + &row("table:visibility=\"filter\"", &second);
+    let case = Case::new().file("plan.ods", open_document(&rows));
+    let run = case.ends(0, &["events", "plan.ods"]);
+    assert_eq!(run.stdout.matches("2026-09-09").count(), 2, "{}", run.shown());
+    assert!(run.stderr.contains("1 hidden row is there"), "{}", run.stderr);
+}
+
+#[test]
+fn an_answer_is_kept_as_a_columns_file() {
+    let table = "Plan 2026\nAnlass;Beginn;Dauer\nWache;9.9. 18:00;1\n";
+    let case = Case::new().file("plan.csv", table);
+    let run = case.ends(2, &["survey", "plan.csv", "--save-columns", "plan.toml"]);
+    assert!(run.stderr.contains("no column is sure to be the title"), "{}", run.stderr);
+    let answers = ["--column", "title=Anlass", "--length-unit", "hours"];
+    let run = case.ends(1, &[&["survey", "plan.csv", "--save-columns", "plan.toml"], &answers[..]].concat());
+    assert!(run.shown().contains("`--columns plan.toml` reads such tables"), "{}", run.shown());
+    let run =
+        case.ends(0, &["convert", "plan.csv", "--columns", "plan.toml", "-o", "out.ics", "--no-ledger"]);
+    assert!(run.stderr.contains("no events: row 1 \"Plan 2026\""), "{}", run.stderr);
+    assert!(case.read("out.ics").contains("DURATION:PT1H"), "{}", case.read("out.ics"));
+    let run = case.ends(2, &["survey", "plan.csv", "--save-columns", "plan.toml"]);
+    assert!(run.stderr.contains("exists"), "{}", run.stderr);
+    // Of two layouts neither is kept.
+    case.put("other.csv", "Title,Start\nA,2026-09-09\n");
+    let two = ["survey", "plan.csv", "other.csv", "--save-columns", "two.toml"];
+    let run = case.ends(2, &[&two[..], &answers[..]].concat());
+    assert!(run.stderr.contains("have other columns"), "{}", run.stderr);
+}
+
+#[test]
+fn a_check_shows_tables_as_they_were_understood() {
+    let table = "Title,Start,Private\nDrill,3/4/2026 18:00,\nWatch,25/4/2026 18:00,\nB,26/4/2026,\nC,27/4/2026,\n\
+        Muster,28/4/2026,maybe\n";
+    let case = Case::new().file("plan.csv", table);
+    let run = case.ends(1, &["check", "plan.csv", "--zone", "Europe/Helsinki"]);
+    for line in [
+        "row 2: Fri 3 Apr 2026, 18:00 Europe/Helsinki, \"Drill\"",
+        "row 4: Sun 26 Apr 2026, \"B\"",
+        "row 6: Tue 28 Apr 2026, \"Muster\"",
+    ] {
+        assert!(run.stdout.contains(line), "{line}\n{}", run.shown());
+    }
+    assert!(!run.stdout.contains("row 5:"), "{}", run.shown());
+    let answer = case.json(&["check", "plan.csv", "--json"]);
+    assert_eq!(answer["tables"][0]["understood"][3]["row"], 6, "{answer:#}");
+}
+
+#[test]
+fn lists_are_in_the_language_of_whoever_is_handed_them() {
+    let at = |uid: &str, title: &str| {
+        format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART;VALUE=DATE:20260909\nEND:VEVENT\n")
+    };
+    let case =
+        Case::new().file("in.ics", calendar(&(at("1", "Östersund") + &at("2", "Åland") + &at("3", "Ärla"))));
+    let order = |language: &str| {
+        let fields = "weekday,date_in_words,month,title";
+        case.ends(
+            0,
+            &["dates", "in.ics", "--fields", fields, "--language", language, "-o", "list.csv", "--overwrite"],
+        );
+        case.read("list.csv")
+    };
+    let swedish = order("sv");
+    assert!(
+        swedish.contains(
+            "onsdag,9 september 2026,september,Åland\r\nonsdag,9 september 2026,september,Ärla\r\n"
+        )
+    );
+    let german = order("de");
+    assert!(german.contains("Mittwoch,9. September 2026,September,Åland\r\n"), "{german}");
+    let run = case.ends(2, &["dates", "in.ics", "--language", "klingon"]);
+    assert!(run.stderr.contains("--language `klingon`: write the code of a language"), "{}", run.stderr);
+    case.ends(0, &["events", "in.ics", "--language", "fi", "--sort", "title"]);
+}
+
+#[test]
+fn ids_that_a_spreadsheet_took_for_numbers_are_found_by_the_other_source() {
+    let at = |uid: &str, title: &str| {
+        format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:20260909T080000\nEND:VEVENT\n")
+    };
+    let events = at("0042", "Drill") + &at("20260909123456789", "Watch") + &at("007", "Muster");
+    let table = "Title,Start,Uid\nDrill,2026-09-09 08:00,42\nWatch,2026-09-09 08:00,20260909123456700\n\
+        Other,2026-09-09 08:00,7\nDeck,2026-09-09 08:00,43\n";
+    let case = Case::new().file("in/crew.ics", calendar(&events)).file("in/plan.csv", table);
+    let run = case.ends(1, &["check", "in", "--only", "C12", "--zone", "Europe/Helsinki"]);
+    for line in ["the id `42` is `0042` in in/crew.ics", "the id `20260909123456700` is `20260909123456789`"]
+    {
+        assert!(run.stdout.contains(line), "{line}\n{}", run.shown());
+    }
+    assert!(run.stdout.contains("C12 id-damaged  2 findings"), "{}", run.shown());
 }

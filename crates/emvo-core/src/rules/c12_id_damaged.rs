@@ -8,7 +8,8 @@ use crate::table::NoteKind;
 declare_rule! {
     /// ## What it finds
     /// A cell in the column of ids such as `1,23E+18`: a spreadsheet took a long id for
-    /// a number and kept its first digits.
+    /// a number and kept its first digits. An id of digits that another input has whole,
+    /// such as `42` for its `0042`, of an event with the same title.
     ///
     /// ## Why it matters
     /// Different events have the same cell then, and would be taken for one.

@@ -107,8 +107,9 @@ impl Places {
             count("RANGE=THISANDFUTURE");
         }
         // A further date has the length of the others in a table.
-        let is_period =
-            |line: &Property<'_>| line.parameter("VALUE").is_some_and(|kind| kind.eq_ignore_ascii_case("PERIOD"));
+        let is_period = |line: &Property<'_>| {
+            line.parameter("VALUE").is_some_and(|kind| kind.eq_ignore_ascii_case("PERIOD"))
+        };
         if row.event.component().properties_named("RDATE").any(is_period) {
             count("periods of RDATE");
         }

@@ -137,8 +137,7 @@ impl WrittenRow<'_, '_> {
             Extent::End(end) if end.is_date() => String::new(),
             Extent::End(end) => {
                 let instants = self.zones.instant(self.event.start()).zip(self.zones.instant(end));
-                let clocks =
-                    [self.event.start(), end].map(|time| clock_seconds(time.clock()));
+                let clocks = [self.event.start(), end].map(|time| clock_seconds(time.clock()));
                 let seconds = instants.map_or(clocks[1] - clocks[0], |(start, end)| end - start);
                 Duration::from_seconds(seconds).to_string()
             }

@@ -217,7 +217,9 @@ impl EndsSeen {
             kind: NoteKind::AllDayEnds,
             row: None,
             title: String::new(),
-            words: format!("{rows} of whole days with an end {at} a later day: the last day is taken to be {reading}"),
+            words: format!(
+                "{rows} of whole days with an end {at} a later day: the last day is taken to be {reading}"
+            ),
         })
     }
 }

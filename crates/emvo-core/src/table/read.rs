@@ -226,9 +226,9 @@ pub fn read(text: &str, name: &str, options: &ReadOptions) -> Result<Table, Tabl
     rows.repeat_rule = options.repeat_rule.as_deref();
     rows.serials = serials.iter().map(|(at, _)| *at).collect();
     rows.blank_busy = scan.blank_busy();
-    rows.mixed = scan.mixed_columns(&layout, order, epoch);
     let (years, of_years) = years.unzip();
     rows.years = years;
+    rows.mixed = scan.mixed_columns(&rows);
     rows.weekdays = scan.weekday_columns(&layout);
     rows.habits = Habits::of(&layout, &scan.shapes, options)?;
     let ends = scan.ends_of_whole_days(&rows);

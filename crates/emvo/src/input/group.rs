@@ -6,9 +6,9 @@ use super::files::ReadFiles;
 use super::gather::gather;
 use super::reading::Reading;
 use super::source::{Beside, Source, decode, read};
-use super::told::tell_of_tables;
+use super::told::{tell_of_others, tell_of_tables};
 use crate::outcome::Outcome;
-use crate::terminal::{counted, say_beside, warn};
+use crate::terminal::warn;
 
 /// Files that are read together and alike.
 pub(crate) struct InputGroup<'g> {
@@ -36,7 +36,7 @@ pub(crate) fn with_sources<const N: usize>(
     for (group, of_group) in groups.iter().zip(&read_files) {
         texts.push(decode(of_group, group.reading)?);
     }
-    let (mut unread, mut others) = (0, 0);
+    let (mut unread, mut others) = (0, Vec::new());
     let mut sources: [Vec<Source<'_>>; N] = std::array::from_fn(|_| Vec::new());
     for ((group, texts), sources) in groups.iter().zip(&texts).zip(&mut sources) {
         // A group that was left out on purpose has no source, and needs none.
@@ -47,19 +47,14 @@ pub(crate) fn with_sources<const N: usize>(
                     warn(&file.to_string());
                 }
                 unread += not_read.len();
-                others += more.len();
+                others.extend(more.iter().cloned());
             }
         }
     }
     for sources in &sources {
         tell_of_tables(sources);
     }
-    if others > 0 {
-        say_beside(&format!(
-            "{} in the inputs not looked at: no export by name or content\n",
-            counted(others, "other file", "other files")
-        ));
-    }
+    tell_of_others(&others);
     let outcome = work(sources)?;
     Ok(if unread > 0 { Outcome::NeedsALook } else { outcome })
 }

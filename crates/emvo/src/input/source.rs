@@ -6,7 +6,7 @@ use std::path::Path;
 use anyhow::{Context, bail};
 use emvo_core::receipt::ReadLog;
 use emvo_core::rules::SourceFacts;
-use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError};
+use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError, WholeIds};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
 use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
@@ -249,6 +249,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     for source in &mut sources {
         source.read = source.counts();
     }
+    note_damaged_ids(&mut sources);
     if reading.tracking == EventTracking::On {
         track_events(sources.iter_mut());
     }
@@ -256,6 +257,27 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
         first.beside = beside;
     }
     Ok(sources)
+}
+
+/// Notes ids of tables that another source has whole.
+fn note_damaged_ids(sources: &mut [Source<'_>]) {
+    if sources.len() < 2 || !sources.iter().any(|source| source.format == Format::Csv) {
+        return;
+    }
+    let calendars =
+        sources.iter().flat_map(|source| source.calendars().map(|one| (source.path.as_str(), one)));
+    let whole = WholeIds::of(calendars);
+    let notes_of = |source: &Source<'_>| match source.format {
+        Format::Ics => Vec::new(),
+        Format::Csv => {
+            source.calendars().flat_map(|calendar| whole.damaged_in(&source.path, calendar)).collect()
+        }
+    };
+    let notes: Vec<Vec<Note>> = sources.iter().map(notes_of).collect();
+    drop(whole);
+    for (source, notes) in sources.iter_mut().zip(notes) {
+        source.table.notes.extend(notes);
+    }
 }
 
 /// The spreadsheets of which no sheet is a table of events.

@@ -5,6 +5,7 @@ use std::collections::BTreeMap;
 
 use super::source::Source;
 use super::source_file::Book;
+use super::spreadsheet;
 use crate::terminal::{counted, grouped, sanitized, say_beside};
 
 /// More remarks than this are no remarks, and are counted.
@@ -23,6 +24,24 @@ pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s S
     }
     for line in books.into_values().flat_map(hidden_lines) {
         say_beside(&format!("{}\n", sanitized(&line)));
+    }
+}
+
+/// Tells what was found beside calendars and tables and was not looked at: sheets by their
+/// names, other files by their number.
+pub(super) fn tell_of_others(paths: &[String]) {
+    let (sheets, files): (Vec<&String>, Vec<&String>) = paths
+        .iter()
+        .partition(|path| path.rsplit_once('#').is_some_and(|(book, _)| spreadsheet::is_name(book)));
+    for (book, sheet) in sheets.into_iter().filter_map(|path| path.rsplit_once('#')) {
+        say_beside(&format!(
+            "{}\n",
+            sanitized(&format!("{book}: the sheet `{sheet}` is no table of events"))
+        ));
+    }
+    if !files.is_empty() {
+        let files = counted(files.len(), "other file", "other files");
+        say_beside(&format!("{files} in the inputs not looked at: no export by name or content\n"));
     }
 }
 

@@ -14,10 +14,10 @@ use crate::table::layout::{Layout, MOST_COLUMNS};
 use crate::table::mixed::Mixed;
 use crate::table::order::OrderEvidence;
 use crate::table::row::RowReader;
-use crate::table::serial::{Epoch, read_serial};
+use crate::table::serial::read_serial;
 use crate::table::shape::{ORDERS, Serials, Shape};
 use crate::table::weekday::weekday_of;
-use crate::table::years::Years;
+use crate::table::years::{Years, with_year};
 use emvo_ical::zone::Zone;
 
 /// How many rows a stretch has.
@@ -168,7 +168,9 @@ impl<'t> Scan<'t> {
 
     /// The date columns that have spreadsheet numbers among other dates. Needs a second
     /// look at the rows, which most tables are spared.
-    pub(super) fn mixed_columns(&self, layout: &Layout, order: DateOrder, epoch: Epoch) -> Vec<Mixed> {
+    pub(super) fn mixed_columns(&self, rows: &RowReader<'_>) -> Vec<Mixed> {
+        let RowReader { layout, order, epoch, years, .. } = rows;
+        let (order, epoch) = (*order, *epoch);
         let place = ORDERS.iter().position(|known| *known == order);
         let is_mixed =
             |shape: &Shape| shape.serials.count > 0 && place.is_some_and(|place| shape.is_read_in[place]);
@@ -177,12 +179,15 @@ impl<'t> Scan<'t> {
         if mixed.is_empty() {
             return mixed;
         }
-        self.for_each_row(layout, |_, record| {
+        self.for_each_row(layout, |row, record| {
             for column in &mut mixed {
                 let cell = record.get(column.at).unwrap_or_default();
+                let without_year = || read_date(&with_year(cell, years.as_ref()?.of_row(row))?, order)?.date;
                 if let Some((date, _)) = read_serial(cell, epoch) {
                     column.add_number(date);
-                } else if let Some(date) = read_date(cell, order).and_then(|stated| stated.date) {
+                } else if let Some(date) =
+                    read_date(cell, order).and_then(|stated| stated.date).or_else(without_year)
+                {
                     column.add_date(date);
                 }
             }
