@@ -52,6 +52,7 @@ shot() {
 
 shot survey "emvo survey exports -v"
 shot check "emvo check exports"
+shot understood "emvo check office --zone Europe/Helsinki"
 shot rules "emvo rules Z06"
 shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/" 34
 shot retime "emvo retime exports/norrsund/crew.ics --express-in Europe/Helsinki -o helsinki.ics"

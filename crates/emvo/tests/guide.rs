@@ -19,7 +19,7 @@ fn root() -> PathBuf {
 /// The demo's folder without its results: exports, limits, plan.
 fn demo_folder() -> Case {
     let case = Case::with_demo_exports();
-    for name in ["limits", "after-import"] {
+    for name in ["office", "limits", "after-import"] {
         for entry in fs::read_dir(root().join("demo").join(name)).unwrap() {
             let path = entry.unwrap().path();
             let file = path.file_name().unwrap().to_str().unwrap().to_owned();

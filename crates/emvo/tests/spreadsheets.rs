@@ -387,7 +387,7 @@ fn an_answer_is_kept_as_a_columns_file() {
     let run = case.ends(2, &["survey", "plan.csv", "--save-columns", "plan.toml"]);
     assert!(run.stderr.contains("exists"), "{}", run.stderr);
     // Of two layouts neither is kept.
-    case.put("other.csv", "Title,Start\nA,2026-09-09\n");
+    case.put("other.csv", "Anlass,Start\nA,2026-09-09\n");
     let two = ["survey", "plan.csv", "other.csv", "--save-columns", "two.toml"];
     let run = case.ends(2, &[&two[..], &answers[..]].concat());
     assert!(run.stderr.contains("have other columns"), "{}", run.stderr);

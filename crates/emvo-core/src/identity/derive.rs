@@ -1,6 +1,6 @@
 //! Ids derived from content, the same on every run (rule U01).
 
-use ring::digest::{Context, SHA256};
+use ring::digest::{SHA256, digest};
 
 use super::text::normalised;
 use emvo_ical::calendar::fields::{Field, Weight};
@@ -40,15 +40,19 @@ pub fn uid_of_other(before: &str, series: &Series<'_>, salt: u32) -> Uid<'static
 
 /// An id from texts that identify an event.
 pub fn derived_uid_of_parts(parts: &[&str], salt: u32) -> Uid<'static> {
-    let mut hash = Context::new(&SHA256);
+    let length: usize = parts.iter().map(|part| part.len() + 1).sum();
+    let mut bytes = Vec::with_capacity(length + size_of::<u32>());
     for part in parts {
-        hash.update(part.as_bytes());
-        hash.update(&[0]);
+        bytes.extend_from_slice(part.as_bytes());
+        bytes.push(0);
     }
-    hash.update(&salt.to_be_bytes());
-    let mut text = String::with_capacity(40);
-    for byte in &hash.finish().as_ref()[..12] {
-        text.extend([byte >> 4, byte & 15].map(|digit| char::from(b"0123456789abcdef"[usize::from(digit)])));
+    bytes.extend_from_slice(&salt.to_be_bytes());
+    let hash = digest(&SHA256, &bytes);
+    let digit = |number: u8| char::from(b"0123456789abcdef"[usize::from(number)]);
+    let mut text = String::with_capacity(24 + MARK.len());
+    for byte in &hash.as_ref()[..12] {
+        text.push(digit(byte >> 4));
+        text.push(digit(byte & 15));
     }
     text.push_str(MARK);
     // The text is not empty, so it is an id.

@@ -42,6 +42,35 @@ fn text(
     findings: &BTreeMap<RuleId, RuleCount>,
     detail: Detail,
 ) -> String {
+    // A table that leaves a question open has no calendars yet.
+    let mut out = if rows.is_empty() { String::new() } else { counts(rows, totals) };
+    for line in warnings(sources, rows, twins) {
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
+    }
+    let faults: Vec<_> = findings.iter().filter(|(_, count)| count.level > Level::Note).collect();
+    if !faults.is_empty() {
+        let counts: Vec<String> =
+            faults.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
+        let _ = writeln!(
+            out,
+            "{} faults by rule: {}; `emvo check` says which and why",
+            styled(WARNING, "!"),
+            counts.join(" · ")
+        );
+    }
+    if detail == Detail::All {
+        if !rows.is_empty() {
+            out.push_str(&zone_lines(rows));
+            out.push_str(&repeat_lines(rows));
+        }
+        out.push_str(&table_lines(sources));
+    }
+    out
+}
+
+/// What each calendar holds, and all of them together.
+fn counts(rows: &[CalendarCounts<'_, '_>], totals: &Survey) -> String {
     let mut out = String::new();
     let mut grid = Grid::new(&[
         GridColumn::Text("Calendar"),
@@ -67,25 +96,6 @@ fn text(
     let calendars = counted(rows.len(), "calendar", "calendars");
     let _ = writeln!(out, "{}", styled(STRONG, format!("{dates} in {calendars}")));
     let _ = writeln!(out, "{}", details(totals));
-    for line in warnings(sources, rows, twins) {
-        let _ = writeln!(out, "{} {line}", styled(WARNING, "!"));
-    }
-    let faults: Vec<_> = findings.iter().filter(|(_, count)| count.level > Level::Note).collect();
-    if !faults.is_empty() {
-        let counts: Vec<String> =
-            faults.iter().map(|(rule, count)| format!("{rule} {}", grouped(count.events))).collect();
-        let _ = writeln!(
-            out,
-            "{} faults by rule: {}; `emvo check` says which and why",
-            styled(WARNING, "!"),
-            counts.join(" · ")
-        );
-    }
-    if detail == Detail::All {
-        out.push_str(&zone_lines(rows));
-        out.push_str(&repeat_lines(rows));
-        out.push_str(&table_lines(sources));
-    }
     out
 }
 

@@ -12,6 +12,7 @@ use crate::outcome::Outcome;
 use crate::terminal::{DIM, STRONG, say, styled};
 
 static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
+static OFFICE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/office");
 static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/limits");
 static AFTER_IMPORT: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/after-import");
 const PLAN: &str = include_str!("../../../../demo/plan.toml");
@@ -141,6 +142,7 @@ impl Command for DemoArgs {
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let exports = self.folder.join("exports");
         write_exports(&EXPORTS, &exports)?;
+        write_exports(&OFFICE, &self.folder.join("office"))?;
         write_exports(&LIMITS, &self.folder.join("limits"))?;
         write_exports(&AFTER_IMPORT, &self.folder.join("after-import"))?;
         write_file(&self.folder.join("plan.toml"), PLAN.as_bytes())?;

@@ -6,7 +6,7 @@ use std::collections::BTreeMap;
 use super::source::Source;
 use super::source_file::Book;
 use super::spreadsheet;
-use crate::terminal::{counted, grouped, sanitized, say_beside};
+use crate::terminal::{counted, grouped, tell};
 
 /// More remarks than this are no remarks, and are counted.
 const MOST_QUOTED: usize = 20;
@@ -16,14 +16,14 @@ pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s S
     let mut books: BTreeMap<&str, &Book> = BTreeMap::new();
     for source in sources {
         if let Some(line) = remarks_line(source) {
-            say_beside(&format!("{}\n", sanitized(&line)));
+            tell(&line);
         }
         if let Some(book) = source.book {
             books.insert(&book.path, book);
         }
     }
     for line in books.into_values().flat_map(hidden_lines) {
-        say_beside(&format!("{}\n", sanitized(&line)));
+        tell(&line);
     }
 }
 
@@ -34,14 +34,11 @@ pub(super) fn tell_of_others(paths: &[String]) {
         .iter()
         .partition(|path| path.rsplit_once('#').is_some_and(|(book, _)| spreadsheet::is_name(book)));
     for (book, sheet) in sheets.into_iter().filter_map(|path| path.rsplit_once('#')) {
-        say_beside(&format!(
-            "{}\n",
-            sanitized(&format!("{book}: the sheet `{sheet}` is no table of events"))
-        ));
+        tell(&format!("{book}: the sheet `{sheet}` is no table of events"));
     }
     if !files.is_empty() {
         let files = counted(files.len(), "other file", "other files");
-        say_beside(&format!("{files} in the inputs not looked at: no export by name or content\n"));
+        tell(&format!("{files} in the inputs not looked at: no export by name or content"));
     }
 }
 

@@ -20,6 +20,7 @@ use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Un
 use crate::output::{
     Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm,
 };
+use crate::terminal::be_quiet;
 use crate::terminal::progress::{self, ProgressArg};
 
 impl ReadingArgs {
@@ -177,6 +178,9 @@ impl WindowChoice {
 impl AnswerArgs {
     /// How answers are given. From here on it is shown how far the work is.
     pub(crate) fn resolve(self) -> Form {
+        if self.quiet {
+            be_quiet();
+        }
         progress::begin(if self.quiet { ProgressArg::None } else { self.progress });
         match self {
             Self { json: true, .. } => Form::Json,

@@ -15,6 +15,9 @@ const WIDTHS: std::ops::RangeInclusive<usize> = 8..=50;
 /// The years that a spreadsheet counts.
 const YEARS: std::ops::RangeInclusive<i16> = 1900..=9999;
 
+/// The columns that a person fills in.
+const ANSWERED: [&str; 2] = ["answer", "done"];
+
 /// What one cell is.
 #[derive(Clone, Copy, Debug, PartialEq)]
 enum Value<'c> {
@@ -139,10 +142,11 @@ fn time_of(cell: &str) -> Option<Value<'_>> {
     }
 }
 
-/// What a person can answer stands ready in the column for answers.
+/// What a person can answer stands ready in the column for it.
 fn add_answers(sheet: &mut Worksheet, rows: &[Vec<String>], last_row: u32) -> anyhow::Result<()> {
     let header = rows.first().map(Vec::as_slice).unwrap_or_default();
-    let Some(at) = header.iter().position(|name| name == "answer") else { return Ok(()) };
+    let is_for_answers = |name: &String| ANSWERED.contains(&name.as_str());
+    let Some(at) = header.iter().position(is_for_answers) else { return Ok(()) };
     let words = if header.iter().any(|name| name == "pair") { ["same", "different"] } else { ["yes", "no"] };
     let column = column_number(at)?;
     let list = DataValidation::new().allow_list_strings(&words)?;

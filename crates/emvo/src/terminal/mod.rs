@@ -10,5 +10,5 @@ mod say;
 mod words;
 
 pub(crate) use grid::{Grid, GridColumn};
-pub(crate) use say::{ensure_said, say, say_beside, say_error, warn};
+pub(crate) use say::{be_quiet, ensure_said, say, say_beside, say_error, tell, warn};
 pub(crate) use words::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};

@@ -32,6 +32,23 @@ pub(crate) fn say_beside(words: &str) {
     let _ = anstream::stderr().write_all(words.as_bytes());
 }
 
+/// Whether a person wants to read nothing but errors.
+static QUIET: OnceLock<()> = OnceLock::new();
+
+/// From now on nothing is told that is good to know and no more.
+pub(crate) fn be_quiet() {
+    // Said twice is said once.
+    let _ = QUIET.set(());
+}
+
+/// Prints a line to standard error that is good to know. What it quotes may come from
+/// strangers.
+pub(crate) fn tell(line: &str) {
+    if QUIET.get().is_none() {
+        say_beside(&format!("{}\n", sanitized(line)));
+    }
+}
+
 /// Prints a warning to standard error. What it quotes may come from strangers.
 pub(crate) fn warn(line: &str) {
     say_beside(&format!("{} {}\n", styled(WARNING, "!"), sanitized(line)));
