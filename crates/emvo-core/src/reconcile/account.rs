@@ -9,24 +9,28 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use super::cancelled::NotTakingPlace;
+use super::difference::{Found, Place};
 use super::explained::ReceiptTrail;
 use super::keys::United;
 use super::pairing::{Counterpart, Pairing};
 use super::record::Slot;
-use super::{Counts, DetailDifference, Difference, DifferenceKind, Found, Notes, Ownership};
+use super::{Counts, DetailDifference, Difference, DifferenceKind, Notes, Ownership};
 use crate::identity::{Detail, Moment};
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::day::{clock_at, clock_seconds};
 
-/// So many occurrences are accounted for in one go; where there are more, side by side.
+/// So many occurrences are accounted for in one go, on one thread.
 const AT_ONCE: usize = 4096;
+/// So many are, side by side, before what became of them is put together: lists of their
+/// own for all of a million would take as much memory again.
+const SIDE_BY_SIDE: usize = 32 * AT_ONCE;
 
 /// What became of all occurrences, or of some.
 #[derive(Default)]
 pub(super) struct Accounted {
     pub(super) counts: Counts,
-    pub(super) found: Vec<Found>,
+    pub(super) found: Found,
     pub(super) details: Vec<DetailDifference>,
     pub(super) notes: Notes,
     /// How many dates runs took out as asked, so that they stand nowhere.
@@ -37,7 +41,8 @@ impl Accounted {
     /// Takes in what became of the occurrences that follow.
     fn append(&mut self, other: Self) {
         self.counts += other.counts;
-        self.found.extend(other.found);
+        self.found.differences.extend(other.found.differences);
+        self.found.places.extend(other.found.places);
         self.details.extend(other.details);
         self.notes += other.notes;
         self.taken_out += other.taken_out;
@@ -80,20 +85,25 @@ impl<'r> Pairing<'r, '_, '_> {
         };
         let mut accounted = Accounted { counts, ..Accounted::default() };
         let united = OnceLock::new();
-        let some = |(number, counterparts): (usize, &[Counterpart])| {
-            let mut some = Accounted::default();
-            for (at, counterpart) in counterparts.iter().enumerate() {
-                self.account_for(number * AT_ONCE + at, *counterpart, &united, &mut some);
+        for (batch, of_batch) in self.counterparts.chunks(SIDE_BY_SIDE).enumerate() {
+            let some = |(number, counterparts): (usize, &[Counterpart])| {
+                let mut some = Accounted::default();
+                for (at, counterpart) in counterparts.iter().enumerate() {
+                    let at = batch * SIDE_BY_SIDE + number * AT_ONCE + at;
+                    self.account_for(at, *counterpart, &united, &mut some);
+                }
+                some
+            };
+            let parts: Vec<Accounted> = of_batch.par_chunks(AT_ONCE).enumerate().map(some).collect();
+            for part in parts {
+                accounted.append(part);
             }
-            some
-        };
-        let parts: Vec<Accounted> = self.counterparts.par_chunks(AT_ONCE).enumerate().map(some).collect();
-        for part in parts {
-            accounted.append(part);
         }
         let extras = self.extras();
         accounted.counts.extra = extras.len();
-        accounted.found.extend(extras);
+        for (at, extra) in extras {
+            accounted.found.push(extra, Place { source: None, result: Some(at) });
+        }
         accounted
     }
 
@@ -140,7 +150,7 @@ impl<'r> Pairing<'r, '_, '_> {
             Some(_) if result.is_some() && is_gone() => accounted.counts.explained += 1,
             Some(difference) => {
                 *accounted.counts.of(difference.kind) += 1;
-                accounted.found.push(Found { difference, source: Some(at), result });
+                accounted.found.push(difference, Place { source: Some(at), result });
             }
             None if matches!(counterpart, Counterpart::Shared(_)) => accounted.counts.explained += 1,
             None => accounted.counts.matched += 1,
@@ -322,7 +332,7 @@ impl<'r> Pairing<'r, '_, '_> {
 
     /// Result occurrences that stand for nothing. One of a series that stands
     /// for a source's is a date that came back.
-    fn extras(&self) -> Vec<Found> {
+    fn extras(&self) -> Vec<(usize, Difference)> {
         let is_extra = |at: &usize| self.stands_for[*at].is_none() && !self.copies.contains(at);
         let extras: Vec<usize> = (0..self.result.list.len()).filter(is_extra).collect();
         if extras.is_empty() {
@@ -359,7 +369,7 @@ impl<'r> Pairing<'r, '_, '_> {
                     ownership: if is_of_source { Ownership::OfSource } else { Ownership::OfDestination },
                     cause: None,
                 };
-                Found { difference, source: None, result: Some(at) }
+                (at, difference)
             })
             .collect()
     }

@@ -68,11 +68,25 @@ pub struct Difference {
     pub cause: Option<CauseKind>,
 }
 
-/// A difference, and the occurrences that differ.
-pub(crate) struct Found {
-    pub(super) difference: Difference,
+/// What differs, and for each difference the occurrences that do.
+#[derive(Default)]
+pub(super) struct Found {
+    pub(super) differences: Vec<Difference>,
+    pub(super) places: Vec<Place>,
+}
+
+/// The occurrences that differ.
+#[derive(Clone, Copy, Debug)]
+pub(super) struct Place {
     pub(super) source: Option<usize>,
     pub(super) result: Option<usize>,
+}
+
+impl Found {
+    pub(super) fn push(&mut self, difference: Difference, place: Place) {
+        self.differences.push(difference);
+        self.places.push(place);
+    }
 }
 
 /// Something that an event of the sources says besides its times and words, and

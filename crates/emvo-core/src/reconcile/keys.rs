@@ -26,11 +26,6 @@ pub(super) fn same_id_words_and_times<'r>(records: &'r Records<'_, '_>, at: usiz
     (!uid.is_empty()).then(|| (uid, title(records, at), Some(start), Some(end)))
 }
 
-pub(super) fn same_id_and_start<'r>(records: &'r Records<'_, '_>, at: usize) -> Option<Key<'r>> {
-    let uid = records.uid(at);
-    (!uid.is_empty()).then(|| (uid, Cow::default(), Some(&records.list[at].start), None))
-}
-
 pub(super) fn same_words_and_times<'r>(records: &'r Records<'_, '_>, at: usize) -> Key<'r> {
     let Record { start, end, .. } = &records.list[at];
     ("", title(records, at), Some(start), Some(end))

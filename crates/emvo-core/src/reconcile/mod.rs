@@ -14,6 +14,7 @@ mod event_fields;
 mod explained;
 mod habits;
 mod keys;
+mod nearest;
 mod pairing;
 mod record;
 mod records;
@@ -41,7 +42,6 @@ pub use explained::Explanations;
 pub use release::{Reason, ReasonKind, Release};
 
 use account::Accounted;
-pub(crate) use difference::Found;
 use pairing::Pairing;
 use record::Span;
 use records::{Records, Role};
@@ -262,7 +262,7 @@ fn account<'c>(
     let Accounted { counts, mut found, details, notes, taken_out } = pairing.account();
     let not_compared = source.not_compared.iter().chain(&result.not_compared).cloned().collect::<Vec<_>>();
     let mut causes = causes::of(&mut found, &source, &result);
-    let differences: Vec<Difference> = found.into_iter().map(|one| one.difference).collect();
+    let differences = found.differences;
     let is_back =
         |one: &&Difference| one.kind == DifferenceKind::Extra && one.ownership == Ownership::OfSource;
     let came_back = differences.iter().filter(is_back).count();
@@ -298,7 +298,7 @@ fn account<'c>(
         lines: &calendar_lines,
     };
     let release = findings.release(options.accepted);
-    Reconciliation {
+    let found = Reconciliation {
         window: span.window,
         counts,
         differences,
@@ -316,7 +316,11 @@ fn account<'c>(
         unread: options.unread,
         verdict,
         release,
-    }
+    };
+    drop(pairing);
+    // To let go of a million occurrences takes a while.
+    rayon::join(move || drop(source), move || drop(result));
+    found
 }
 
 /// What is compared of each source.

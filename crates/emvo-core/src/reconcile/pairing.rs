@@ -21,7 +21,7 @@
 //! id 9 for id 2: one hour late. In the other order 08:00 could have taken 20:00.
 
 use std::borrow::Cow;
-use std::collections::{BTreeMap, BTreeSet, VecDeque};
+use std::collections::{BTreeMap, VecDeque};
 
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
@@ -29,17 +29,14 @@ use rayon::prelude::*;
 use super::event_fields::EventFields;
 use super::habits::Habits;
 use super::keys::{
-    Key, TITLE_FORMS, United, first_letters, first_letters_and_times, same_id_and_start,
-    same_id_words_and_times, same_times, same_words_and_times,
+    Key, TITLE_FORMS, United, first_letters, first_letters_and_times, same_id_words_and_times, same_times,
+    same_words_and_times,
 };
+use super::nearest::{NEARBY, nearest};
 use super::record::Record;
 use super::records::Records;
 use crate::identity::{Moment, Numbered, Provenance, SameNumber, VersionKey, contradiction, number_of};
 use emvo_ical::day::clock_seconds;
-
-/// How far a displaced occurrence is looked for: farther than a day, so that a
-/// date that moved by one is found.
-const NEARBY: i64 = 36 * 3600;
 
 /// So many free occurrences at one time are looked at for a title that was cut.
 const MOST_AT_ONE_TIME: usize = 1000;
@@ -110,18 +107,17 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             pairing.explain_duplicates_of_sources();
             pairing.find_copies();
         }
-        pairing.pair_by(Likeness::Key, same_id_and_start);
-        pairing.pair_nearby(|records, at| Cow::Borrowed(records.uid(at)));
+        pairing.pair_nearby(Starts::SameFirst, |records, at| Cow::Borrowed(records.uid(at)));
         for form in TITLE_FORMS {
             pairing.pair_by(Likeness::Key, |records, at| form.with_times(records, at));
         }
-        pairing.pair_nearby(|records, at| Cow::Borrowed(&*records.fields(at).title));
+        pairing.pair_nearby(Starts::Near, |records, at| Cow::Borrowed(&*records.fields(at).title));
         pairing.pair_by(Likeness::TitleBeginning, first_letters_and_times);
         pairing.pair_by(Likeness::TitleBeginning, |records, at| Some(same_times(records, at)));
         for form in TITLE_FORMS {
-            pairing.pair_nearby(|records, at| form.of(records, at).unwrap_or_default());
+            pairing.pair_nearby(Starts::Near, |records, at| form.of(records, at).unwrap_or_default());
         }
-        pairing.pair_nearby(|records, at| first_letters(records, at).unwrap_or_default());
+        pairing.pair_nearby(Starts::Near, |records, at| first_letters(records, at).unwrap_or_default());
         // What moved or has other words by now moved for its duplicates as well.
         pairing.explain_duplicates_of_sources();
         pairing
@@ -333,7 +329,11 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
 
     /// Pairs what is left of the same name: in order where as many are left on
     /// both sides, else each with the nearest start.
-    fn pair_nearby(&mut self, name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str> + Sync) {
+    fn pair_nearby(
+        &mut self,
+        starts: Starts,
+        name: impl Fn(&'r Records<'c, 'a>, usize) -> Cow<'r, str> + Sync,
+    ) {
         if !self.counterparts.contains(&Counterpart::Unpaired) {
             return;
         }
@@ -341,8 +341,22 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
             let name = name(records, at);
             (!name.is_empty()).then(|| number_of(&name))
         });
-        let groups: Vec<_> = sources.meeting(&results).collect();
-        let pairs = groups.into_par_iter().flat_map_iter(|(sources, results)| {
+        let mut groups: Vec<_> = sources.meeting(&results).collect();
+        // As they stand in memory, which takes half of the time.
+        groups.par_sort_unstable_by_key(|(group, _)| group.places().next());
+        let is_single =
+            |(sources, results): &(SameNumber<'_>, SameNumber<'_>)| sources.len() == 1 && results.len() == 1;
+        let (single, several): (Vec<_>, Vec<_>) = groups.into_iter().partition(is_single);
+        let name = &name;
+        let mut pairs: Vec<(usize, usize)> = single
+            .into_par_iter()
+            .filter_map(|(sources, results)| {
+                let (source, result) = (sources.places().next()?, results.places().next()?);
+                let is_same = name(self.source, source) == name(self.result, result);
+                (is_same && self.start_nearby(source, result)).then_some((source, result))
+            })
+            .collect();
+        let of_groups = several.into_par_iter().flat_map_iter(|(sources, results)| {
             let of_name = |records: &'r Records<'c, 'a>, group: SameNumber<'_>| {
                 let mut by_name: BTreeMap<Cow<'r, str>, Vec<(i64, usize)>> = BTreeMap::new();
                 for at in group.places() {
@@ -352,67 +366,58 @@ impl<'r, 'c, 'a> Pairing<'r, 'c, 'a> {
                 by_name
             };
             let mut results = of_name(self.result, results);
-            let of_sources = of_name(self.source, sources).into_iter();
-            let same = of_sources.filter_map(move |(name, sources)| Some((sources, results.remove(&name)?)));
-            same.flat_map(|(sources, results)| nearest(sources, results))
+            let of_sources = of_name(self.source, sources);
+            let mut pairs = Vec::new();
+            for (name, mut sources) in of_sources {
+                let Some(mut results) = results.remove(&name) else { continue };
+                if starts == Starts::SameFirst {
+                    pairs.extend(self.with_same_start(&mut sources, &mut results));
+                }
+                pairs.extend(nearest(sources, results));
+            }
+            pairs
         });
-        let pairs: Vec<(usize, usize)> = pairs.collect();
+        pairs.extend(of_groups.collect::<Vec<_>>());
         for (source, result) in pairs {
             self.pair(source, result);
         }
     }
+
+    /// Whether an occurrence starts so near to another that it may be that one, displaced.
+    fn start_nearby(&self, source: usize, result: usize) -> bool {
+        let (one, two) = (&self.source.list[source], &self.result.list[result]);
+        one.start == two.start || (seconds_of(one) - seconds_of(two)).abs() <= NEARBY
+    }
+
+    /// Takes out what starts at the same moment: of several, the first with the first.
+    fn with_same_start(
+        &self,
+        sources: &mut Vec<(i64, usize)>,
+        results: &mut Vec<(i64, usize)>,
+    ) -> Vec<(usize, usize)> {
+        let start = |records: &'r Records<'c, 'a>, at: usize| &records.list[at].start;
+        let mut there: HashMap<&Moment, VecDeque<usize>> = HashMap::new();
+        for (_, at) in results.iter() {
+            there.entry(start(self.result, *at)).or_default().push_back(*at);
+        }
+        let mut pairs = Vec::new();
+        sources.retain(|(_, at)| {
+            let other = there.get_mut(start(self.source, *at)).and_then(VecDeque::pop_front);
+            pairs.extend(other.map(|other| (*at, other)));
+            other.is_none()
+        });
+        let taken: HashSet<usize> = pairs.iter().map(|(_, result)| *result).collect();
+        results.retain(|(_, at)| !taken.contains(at));
+        pairs
+    }
 }
 
-/// Pairs starts of one name, each given with its place.
-fn nearest(mut sources: Vec<(i64, usize)>, mut results: Vec<(i64, usize)>) -> Vec<(usize, usize)> {
-    sources.sort_unstable();
-    results.sort_unstable();
-    let in_order = || sources.iter().zip(&results);
-    if sources.len() == results.len() && in_order().all(|(one, two)| (one.0 - two.0).abs() <= NEARBY) {
-        return in_order().map(|(one, two)| (one.1, two.1)).collect();
-    }
-    let (mut sources, mut results): (BTreeSet<_>, BTreeSet<_>) =
-        (sources.into_iter().collect(), results.into_iter().collect());
-    let mut pairs = Vec::new();
-    // Those first that are nearest to each other: what is left when one of many
-    // is lost must not take its neighbour's.
-    for _ in 0..MOST_ROUNDS {
-        let nearest_of = |source: &(i64, usize)| Some((*source, closest(&results, source.0)?));
-        let is_mutual = |(source, result): &((i64, usize), (i64, usize))| {
-            closest(&sources, result.0).is_some_and(|back| back == *source)
-        };
-        let mutual: Vec<_> = sources.iter().filter_map(nearest_of).filter(is_mutual).collect();
-        if mutual.is_empty() {
-            break;
-        }
-        for (source, result) in mutual {
-            sources.remove(&source);
-            results.remove(&result);
-            pairs.push((source.1, result.1));
-        }
-    }
-    for source in sources {
-        if let Some(result) = closest(&results, source.0) {
-            results.remove(&result);
-            pairs.push((source.1, result.1));
-        }
-    }
-    pairs
-}
-
-/// Upper bound on rounds of mutual-nearest matching: a round leaves few, unless distances shrink from one start to the next all the way.
-const MOST_ROUNDS: usize = 32;
-
-/// The start that is nearest to another, the earlier of two; `None` if none is
-/// near.
-fn closest(starts: &BTreeSet<(i64, usize)>, to: i64) -> Option<(i64, usize)> {
-    // Of several at one time the first, on either side.
-    let before =
-        starts.range(..(to, 0)).next_back().and_then(|(start, _)| starts.range((*start, 0)..).next());
-    let behind = starts.range((to, 0)..).next();
-    let distance = |(start, _): &(i64, usize)| (start - to).abs();
-    let nearest = before.into_iter().chain(behind).min_by_key(|one| distance(one))?;
-    (distance(nearest) <= NEARBY).then_some(*nearest)
+/// How starts of one name are paired.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+enum Starts {
+    /// Those that are the same, and then those that are near.
+    SameFirst,
+    Near,
 }
 
 /// A start as a number to compare distances by; where nothing ties it to the
@@ -421,35 +426,5 @@ fn seconds_of(record: &Record) -> i64 {
     match &record.start {
         Moment::Instant(instant) => *instant,
         Moment::Unbound(time) => clock_seconds(time.clock()),
-    }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::nearest;
-
-    /// Source and result starts in hours, and which source goes with which
-    /// result.
-    type Row = (&'static str, &'static [i64], &'static [i64], &'static [(usize, usize)]);
-
-    #[test]
-    fn starts_are_paired_in_order_or_with_the_nearest() {
-        let rows: [Row; 6] = [
-            (
-                "all moved by more than half their distance",
-                &[0, 24, 48],
-                &[13, 37, 61],
-                &[(0, 0), (1, 1), (2, 2)],
-            ),
-            ("all moved back so", &[24, 48, 72], &[11, 35, 59], &[(0, 0), (1, 1), (2, 2)]),
-            ("one of them lost", &[0, 24, 48], &[1, 49], &[(0, 0), (2, 1)]),
-            ("one more there", &[24], &[0, 26], &[(0, 1)]),
-            ("too far away", &[0], &[40], &[]),
-            ("as many, but too far away in order", &[0, 100], &[99, 200], &[(1, 0)]),
-        ];
-        let starts = |hours: &[i64]| hours.iter().map(|hour| hour * 3600).zip(0..).collect::<Vec<_>>();
-        for (name, sources, results, pairs) in rows {
-            assert_eq!(nearest(starts(sources), starts(results)), pairs, "{name}");
-        }
     }
 }

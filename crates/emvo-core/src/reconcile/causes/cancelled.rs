@@ -20,7 +20,7 @@ pub(super) fn revived(evidence: &mut Evidence<'_, '_, '_>) {
     let cancelled = NotTakingPlace::cancelled(evidence.source, &titles);
     let left_out = NotTakingPlace::left_out(evidence.source, &titles);
     let is_in = |dates: &NotTakingPlace, at: &usize| {
-        let result = evidence.found[*at].result.map(|result| &evidence.result.list[result].start);
+        let result = evidence.places[*at].result.map(|result| &evidence.result.list[result].start);
         result.is_some_and(|start| dates.has(&evidence.difference(*at).title, start))
     };
     let (of_status, others): (Vec<usize>, Vec<usize>) =

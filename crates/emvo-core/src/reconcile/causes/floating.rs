@@ -23,14 +23,12 @@ use emvo_ical::day::clock_seconds;
 use emvo_ical::zone::Zone;
 
 pub(super) fn read_in_a_zone(evidence: &mut Evidence<'_, '_, '_>) {
-    let free = evidence.free(DifferenceKind::Retimed);
-    let is_of = |at: &usize, is_like: fn(&Moment, &Moment) -> bool| {
-        pair(evidence, *at).is_some_and(|(one, two)| is_like(&one.start, &two.start))
+    let those = |is_like: fn(&Moment, &Moment) -> bool| {
+        let is_such = |at| pair(evidence, at).is_some_and(|(one, two)| is_like(&one.start, &two.start));
+        evidence.free_that(DifferenceKind::Retimed, is_such)
     };
-    let gained: Vec<usize> =
-        free.iter().copied().filter(|at| is_of(at, |one, two| is_floating(one) && is_instant(two))).collect();
-    let lost: Vec<usize> =
-        free.iter().copied().filter(|at| is_of(at, |one, two| is_instant(one) && is_floating(two))).collect();
+    let gained = those(|one, two| is_floating(one) && is_instant(two));
+    let lost = those(|one, two| is_instant(one) && is_floating(two));
     for (path, members) in evidence.by_path(&gained) {
         name_gained(evidence, path, &members);
     }

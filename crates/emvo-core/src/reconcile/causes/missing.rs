@@ -42,7 +42,7 @@ pub(super) fn absent_calendars(evidence: &mut Evidence<'_, '_, '_>) {
 fn by_side(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> BTreeMap<usize, Vec<usize>> {
     let mut by_side: BTreeMap<usize, Vec<usize>> = BTreeMap::new();
     for at in members {
-        if let Some(source) = evidence.found[*at].source {
+        if let Some(source) = evidence.places[*at].source {
             by_side.entry(evidence.source.list[source].place().0).or_default().push(*at);
         }
     }
@@ -54,7 +54,7 @@ fn by_side(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> BTreeMap<usize
 pub(super) fn range_cut(evidence: &mut Evidence<'_, '_, '_>) {
     for (side, members) in by_side(evidence, &evidence.free(DifferenceKind::Missing)) {
         let missing: HashMap<usize, usize> =
-            members.iter().filter_map(|at| Some((evidence.found[*at].source?, *at))).collect();
+            members.iter().filter_map(|at| Some((evidence.places[*at].source?, *at))).collect();
         let mut all: Vec<usize> = (0..evidence.source.list.len())
             .filter(|at| evidence.source.list[*at].place().0 == side)
             .collect();
@@ -116,7 +116,7 @@ fn is_range(evidence: &Evidence<'_, '_, '_>, cut: &[usize]) -> bool {
 pub(super) fn series_cut(evidence: &mut Evidence<'_, '_, '_>) {
     let mut missing: BTreeMap<(usize, usize), HashMap<usize, usize>> = BTreeMap::new();
     for at in evidence.free(DifferenceKind::Missing) {
-        let Some(source) = evidence.found[at].source else { continue };
+        let Some(source) = evidence.places[at].source else { continue };
         let record = &evidence.source.list[source];
         missing.entry(record.place()).or_default().insert(source, at);
     }

@@ -14,8 +14,11 @@ use crate::advice::{Advice, Share};
 use crate::words::grouped;
 use std::collections::BTreeMap;
 
+use rayon::prelude::*;
+
+use super::difference::{Found, Place};
 use super::records::Records;
-use super::{Cause, CauseKind, Difference, DifferenceKind, Found, titles_in_words};
+use super::{Cause, CauseKind, Difference, DifferenceKind, titles_in_words};
 
 /// From how many alike on a sentence about all of them is worth more than a list.
 const ALIKE: usize = 2;
@@ -26,7 +29,7 @@ const ENOUGH: usize = 3;
 
 /// Names the causes, the one that explains most first; each difference gets the
 /// kind of its cause.
-pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records<'_, '_>) -> Vec<Cause> {
+pub(super) fn of(found: &mut Found, source: &Records<'_, '_>, result: &Records<'_, '_>) -> Vec<Cause> {
     let mut evidence = Evidence::of(found, source, result);
     missing::absent_calendars(&mut evidence);
     missing::range_cut(&mut evidence);
@@ -43,8 +46,8 @@ pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records
     cancelled::revived(&mut evidence);
     others(&mut evidence);
     let Evidence { taken, causes, .. } = evidence;
-    for (one, cause) in found.iter_mut().zip(taken) {
-        one.difference.cause = cause;
+    for (difference, cause) in found.differences.iter_mut().zip(taken) {
+        difference.cause = cause;
     }
     let mut causes = causes;
     causes.sort_by(|one, two| {
@@ -56,7 +59,8 @@ pub(super) fn of(found: &mut [Found], source: &Records<'_, '_>, result: &Records
 
 /// The differences, and which of them have a cause.
 struct Evidence<'e, 'c, 'a> {
-    found: &'e [Found],
+    found: &'e [Difference],
+    places: &'e [Place],
     source: &'e Records<'c, 'a>,
     result: &'e Records<'c, 'a>,
     /// The differences of each kind.
@@ -68,14 +72,15 @@ struct Evidence<'e, 'c, 'a> {
 }
 
 impl<'e, 'c, 'a> Evidence<'e, 'c, 'a> {
-    fn of(found: &'e [Found], source: &'e Records<'c, 'a>, result: &'e Records<'c, 'a>) -> Self {
+    fn of(found: &'e Found, source: &'e Records<'c, 'a>, result: &'e Records<'c, 'a>) -> Self {
         let mut of_kind: BTreeMap<DifferenceKind, Vec<usize>> = BTreeMap::new();
+        let Found { differences: found, places } = found;
         for (at, one) in found.iter().enumerate() {
-            of_kind.entry(one.difference.kind).or_default().push(at);
+            of_kind.entry(one.kind).or_default().push(at);
         }
         let taken = vec![None; found.len()];
         let of_sides = occurrences_of_sides(source);
-        Self { found, source, result, of_kind, taken, causes: Vec::new(), of_sides }
+        Self { found, places, source, result, of_kind, taken, causes: Vec::new(), of_sides }
     }
 
     /// The differences of a kind without a cause.
@@ -84,15 +89,22 @@ impl<'e, 'c, 'a> Evidence<'e, 'c, 'a> {
         of_kind.filter(|at| self.taken[**at].is_none()).copied().collect()
     }
 
+    /// Those of them that are such.
+    fn free_that(&self, kind: DifferenceKind, is_such: impl Fn(usize) -> bool + Sync) -> Vec<usize> {
+        self.free(kind).into_par_iter().filter(|at| is_such(*at)).collect()
+    }
+
     fn difference(&self, at: usize) -> &'e Difference {
-        &self.found[at].difference
+        &self.found[at]
     }
 
     /// Differences by the file that they are in.
     fn by_path(&self, members: &[usize]) -> BTreeMap<&'e str, Vec<usize>> {
         let mut by_path: BTreeMap<&str, Vec<usize>> = BTreeMap::new();
-        for at in members {
-            by_path.entry(&self.difference(*at).path).or_default().push(*at);
+        let path = |at: usize| self.difference(at).path.as_str();
+        // Those of one file stand together.
+        for of_path in members.chunk_by(|one, two| path(*one) == path(*two)) {
+            by_path.entry(path(of_path[0])).or_default().extend(of_path);
         }
         by_path
     }

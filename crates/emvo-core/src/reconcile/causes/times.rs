@@ -15,29 +15,28 @@ use emvo_ical::calendar::Duration;
 use emvo_ical::day::clock_seconds;
 
 pub(super) fn pair<'e>(evidence: &Evidence<'e, '_, '_>, at: usize) -> Option<(&'e Record, &'e Record)> {
-    let found = &evidence.found[at];
+    let found = &evidence.places[at];
     Some((&evidence.source.list[found.source?], &evidence.result.list[found.result?]))
 }
 
 /// Overrides whose date is there as the series would have it.
 pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
-    let mut candidates = evidence.free(DifferenceKind::Retimed);
-    candidates.extend(evidence.free(DifferenceKind::Altered));
-    let is_as_series = |at: &usize| {
-        let Some((source, result)) = pair(evidence, *at) else { return false };
+    let is_as_series = |at: usize| {
+        let Some((source, result)) = pair(evidence, at) else { return false };
         let Slot::Replaces(slot) = &source.slot else { return false };
         if **slot != result.start {
             return false;
         }
         // A changed date that kept its time shows in its words.
-        let series = evidence.source.series(evidence.found[*at].source.unwrap_or_default());
+        let series = evidence.source.series(evidence.places[at].source.unwrap_or_default());
         let title = series.lead().title().unwrap_or_default();
         source.start != result.start
             || source.end != result.end
-            || evidence.result.fields(evidence.found[*at].result.unwrap_or_default()).title
+            || evidence.result.fields(evidence.places[at].result.unwrap_or_default()).title
                 == crate::identity::normalised(&title)
     };
-    let members: Vec<usize> = candidates.into_iter().filter(is_as_series).collect();
+    let mut members = evidence.free_that(DifferenceKind::Retimed, is_as_series);
+    members.extend(evidence.free_that(DifferenceKind::Altered, is_as_series));
     if members.is_empty() {
         return;
     }
@@ -55,7 +54,8 @@ pub(super) fn overrides_lost(evidence: &mut Evidence<'_, '_, '_>) {
 pub(super) fn whole_days(evidence: &mut Evidence<'_, '_, '_>) {
     let mut starts: BTreeMap<(&str, i64), Vec<usize>> = BTreeMap::new();
     let mut ends: BTreeMap<(&str, i64), Vec<usize>> = BTreeMap::new();
-    for at in evidence.free(DifferenceKind::Retimed) {
+    let is_of_days = |at| pair(evidence, at).is_some_and(|(one, _)| date_of(&one.start).is_some());
+    for at in evidence.free_that(DifferenceKind::Retimed, is_of_days) {
         let Some((source, result)) = pair(evidence, at) else { continue };
         let (Some(first), Some(second)) = (date_of(&source.start), date_of(&result.start)) else { continue };
         let path = evidence.difference(at).path.as_str();
@@ -126,11 +126,10 @@ fn date_of(moment: &Moment) -> Option<i64> {
 /// destination gave its own length.
 pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
     let mut by_length: BTreeMap<(&str, i64), Vec<usize>> = BTreeMap::new();
-    for at in evidence.free(DifferenceKind::Retimed) {
-        let Some((source, result)) = pair(evidence, at) else { continue };
-        if let (Moment::Instant(start), Moment::Instant(end)) = (&result.start, &result.end)
-            && source.start == result.start
-        {
+    let starts_right = |at| pair(evidence, at).is_some_and(|(one, two)| one.start == two.start);
+    for at in evidence.free_that(DifferenceKind::Retimed, starts_right) {
+        let Some((_, result)) = pair(evidence, at) else { continue };
+        if let (Moment::Instant(start), Moment::Instant(end)) = (&result.start, &result.end) {
             by_length.entry((&evidence.difference(at).path, end - start)).or_default().push(at);
         }
     }
@@ -147,7 +146,7 @@ pub(super) fn default_length(evidence: &mut Evidence<'_, '_, '_>) {
             grouped(count)
         );
         let states_no_end = |at: &usize| {
-            let source = evidence.found[*at].source;
+            let source = evidence.places[*at].source;
             source.is_some_and(|source| evidence.source.fields(source).states_no_end())
         };
         let todo = if members.iter().all(states_no_end) {
@@ -181,10 +180,10 @@ fn is_own_length(evidence: &Evidence<'_, '_, '_>, members: &[usize], length: i64
 /// another zone than the start.
 pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
     let mut by_shift: BTreeMap<(&str, i64), Vec<usize>> = BTreeMap::new();
-    for at in evidence.free(DifferenceKind::Retimed) {
-        let is_end = pair(evidence, at).is_some_and(|(one, two)| one.start == two.start);
+    let starts_right = |at| pair(evidence, at).is_some_and(|(one, two)| one.start == two.start);
+    for at in evidence.free_that(DifferenceKind::Retimed, starts_right) {
         let one = evidence.difference(at);
-        if let Some(by) = one.by.filter(|_| is_end) {
+        if let Some(by) = one.by {
             by_shift.entry((&one.path, by)).or_default().push(at);
         }
     }
@@ -194,7 +193,7 @@ pub(super) fn ends_off(evidence: &mut Evidence<'_, '_, '_>) {
         }
         // A cause is a claim: the events themselves say so, or it is not made.
         let is_mixed = |at: &usize| {
-            let source = evidence.found[*at].source;
+            let source = evidence.places[*at].source;
             source.is_some_and(|source| evidence.source.fields(source).has_mixed_zones())
         };
         let are_mixed = members.iter().all(is_mixed);

@@ -63,7 +63,7 @@ pub(super) fn texts(evidence: &mut Evidence<'_, '_, '_>) {
     let mut damaged: BTreeMap<(&str, Damage), Vec<usize>> = BTreeMap::new();
     let mut cut: BTreeMap<(&str, usize), Vec<usize>> = BTreeMap::new();
     for at in evidence.free(DifferenceKind::Altered) {
-        let found = &evidence.found[at];
+        let found = &evidence.places[at];
         let (Some(source), Some(result)) = (found.source, found.result) else { continue };
         let (one, two) = (evidence.source.fields(source), evidence.result.fields(result));
         let path = evidence.difference(at).path.as_str();
@@ -126,7 +126,7 @@ pub(super) fn lost_fields(evidence: &mut Evidence<'_, '_, '_>) {
     }
     for (field, members) in by_field {
         let is_gone = |at: &usize| {
-            let result = evidence.found[*at].result.map(|result| evidence.result.fields(result));
+            let result = evidence.places[*at].result.map(|result| evidence.result.fields(result));
             result.is_some_and(|told| match field {
                 "title" => told.title.is_empty(),
                 "location" => told.location.is_empty(),

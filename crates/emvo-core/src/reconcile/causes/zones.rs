@@ -20,11 +20,8 @@ const MOST_OF_TEN: usize = 9;
 
 /// Times that moved: by one offset, or as another zone's clock has them.
 pub(super) fn zones_and_offsets(evidence: &mut Evidence<'_, '_, '_>) {
-    let moved: Vec<usize> = evidence
-        .free(DifferenceKind::Retimed)
-        .into_iter()
-        .filter(|at| pair(evidence, *at).is_some_and(|(one, two)| one.start != two.start))
-        .collect();
+    let starts_elsewhere = |at| pair(evidence, at).is_some_and(|(one, two)| one.start != two.start);
+    let moved = evidence.free_that(DifferenceKind::Retimed, starts_elsewhere);
     for (path, members) in evidence.by_path(&moved) {
         let mut by_ref: HashMap<Option<&ZoneRef>, Vec<usize>> = HashMap::new();
         for at in members {
@@ -104,7 +101,7 @@ impl Swap {
     fn of(evidence: &Evidence<'_, '_, '_>, members: &[usize]) -> Option<Self> {
         let own = members.first().and_then(|at| own_zone(evidence, *at))?;
         let all: Vec<(usize, i64, i64)> = members
-            .iter()
+            .par_iter()
             .filter_map(|at| instants(evidence, *at).map(|(one, two)| (*at, one, two)))
             .collect();
         let path = members.first().map(|at| evidence.difference(*at).path.as_str()).unwrap_or_default();
@@ -204,14 +201,17 @@ fn instant_of(record: &Record) -> Option<i64> {
 /// events differently.
 fn unmoved(evidence: &Evidence<'_, '_, '_>, moved: &[usize]) -> Vec<i64> {
     let records = evidence.source;
-    let moved: Vec<usize> = moved.iter().filter_map(|at| evidence.found[*at].source).collect();
+    let moved: Vec<usize> = moved.iter().filter_map(|at| evidence.places[*at].source).collect();
     let Some(sample) = moved.iter().min().map(|at| &records.list[*at]) else { return Vec::new() };
     let (side, zone) = (sample.place().0, sample.shown_start.zone());
-    let repeats: HashSet<bool> = moved.iter().map(|at| records.series(*at).repeats()).collect();
-    let is_gone = |kind| matches!(kind, DifferenceKind::Missing | DifferenceKind::Retimed);
+    let has_some = |repeats| moved.par_iter().any(|at| records.series(*at).repeats() == repeats);
+    let repeats: HashSet<bool> = [false, true].into_iter().filter(|repeats| has_some(*repeats)).collect();
     let mut gone = vec![false; records.list.len()];
-    for at in evidence.found.iter().filter(|one| is_gone(one.difference.kind)).filter_map(|one| one.source) {
-        gone[at] = true;
+    for kind in [DifferenceKind::Missing, DifferenceKind::Retimed] {
+        let of_kind = evidence.of_kind.get(&kind).into_iter().flatten();
+        for at in of_kind.filter_map(|at| evidence.places[*at].source) {
+            gone[at] = true;
+        }
     }
     let listed = (0..records.list.len()).into_par_iter().filter(|at| {
         let record = &records.list[*at];
@@ -315,10 +315,10 @@ fn shown_offset(seconds: i32) -> String {
 /// What moved by one amount, without a zone that explains it.
 fn name_shifts(evidence: &mut Evidence<'_, '_, '_>) {
     let mut by_shift: BTreeMap<(i64, &str), Vec<usize>> = BTreeMap::new();
-    for at in evidence.free(DifferenceKind::Retimed) {
-        let is_start = pair(evidence, at).is_some_and(|(one, two)| one.start != two.start);
+    let starts_elsewhere = |at| pair(evidence, at).is_some_and(|(one, two)| one.start != two.start);
+    for at in evidence.free_that(DifferenceKind::Retimed, starts_elsewhere) {
         let one = evidence.difference(at);
-        if let Some(by) = one.by.filter(|_| is_start) {
+        if let Some(by) = one.by {
             by_shift.entry((by, one.path.as_str())).or_default().push(at);
         }
     }
