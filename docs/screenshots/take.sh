@@ -16,7 +16,9 @@ done
 cargo build --release --quiet --manifest-path "$root/Cargo.toml"
 work=$(mktemp -d)
 export EMVO_LEDGER="$work/ledger.sqlite"
-"$root/target/release/emvo" demo "$work/demo" > /dev/null
+"$root/target/release/emvo" demo "$work" > /dev/null
+# In the folder of the walk, where what it made is at hand.
+mv "$work/walk" "$work/demo"
 export PATH="$root/target/release:$PATH"
 
 export DISPLAY=:87

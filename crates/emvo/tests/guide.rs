@@ -9,6 +9,7 @@ use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
+use std::sync::LazyLock;
 
 use harness::Case;
 
@@ -16,17 +17,31 @@ fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
 }
 
-/// The demo's folder without its results: exports, limits, plan.
-fn demo_folder() -> Case {
-    let case = Case::with_demo_exports();
-    for name in ["office", "limits", "after-import"] {
-        for entry in fs::read_dir(root().join("demo").join(name)).unwrap() {
+/// What `emvo demo` leaves behind, by path.
+static AFTER_DEMO: LazyLock<Vec<(String, Vec<u8>)>> = LazyLock::new(|| {
+    let case = Case::new();
+    case.ends(0, &["demo", "demo"]);
+    let (mut files, mut folders) = (Vec::new(), vec![case.path("demo")]);
+    while let Some(folder) = folders.pop() {
+        for entry in fs::read_dir(folder).unwrap() {
             let path = entry.unwrap().path();
-            let file = path.file_name().unwrap().to_str().unwrap().to_owned();
-            case.put(&format!("{name}/{file}"), fs::read(&path).unwrap());
+            if path.is_dir() {
+                folders.push(path);
+            } else {
+                let name = path.strip_prefix(case.path("demo")).unwrap().to_str().unwrap().to_owned();
+                files.push((name, fs::read(&path).unwrap()));
+            }
         }
     }
-    case.put("plan.toml", fs::read(root().join("demo/plan.toml")).unwrap());
+    files
+});
+
+/// The demo's folder, as somebody finds it who has just run the demo.
+fn demo_folder() -> Case {
+    let case = Case::new();
+    for (name, bytes) in AFTER_DEMO.iter() {
+        case.put(name, bytes);
+    }
     case
 }
 

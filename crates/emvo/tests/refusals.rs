@@ -45,6 +45,20 @@ fn words(line: &str) -> Vec<String> {
 /// A command line, and a part of what it is answered.
 const REFUSED: &[(&str, &str)] = &[
     ("survey nowhere.ics", "could not read `nowhere.ics`: No such file"),
+    ("survey folder/d.ics", "No such file or directory (os error 2); did you mean `folder/c.ics`?"),
+    ("survey '*.vcf'", "no file matches `*.vcf`"),
+    ("check Z06", "Z06 is a rule, which `emvo rules Z06` explains"),
+    (
+        "survey a.ics --zone EEST",
+        "`EEST` is no time zone but the time of some; write a place, such as Europe/Helsinki",
+    ),
+    ("survey a.ics --zone pst", "write a place, such as America/Los_Angeles"),
+    ("dates a.ics --from 3/4/2026", "it reads two ways: write 2026-04-03 or 2026-03-04"),
+    ("dates a.ics --from soon", "write a day that exists, such as 2026-10-05"),
+    ("merge a.ics b.ics -o all.pdf", "ends in neither .ics, .csv, .xlsx nor .jsonl; --to says what to write"),
+    ("convert a.ics -o all.pdf", "ends in neither .ics, .csv, .xlsx nor .jsonl; --to says what to write"),
+    ("dates a.ics -o list.pdf", "`list.pdf`: a list is a table; its name ends in .csv or .xlsx"),
+    ("check a.ics -o faults.pdf", "faults.pdf"),
     ("survey a.ics --zone Helsinky", "--zone: `Helsinky` is not a time zone; did you mean Europe/Helsinki?"),
     (
         "survey a.ics --zone Nowhere",
@@ -171,4 +185,24 @@ fn what_is_not_said_is_asked_for_by_its_name() {
         assert_eq!(status, 2, "{line}: {stderr}");
         assert!(stderr.contains(expected), "{line}: {stderr}");
     }
+}
+
+#[test]
+fn what_people_write_for_days_zones_and_files_is_understood() {
+    let case = case();
+    for day in ["7.9.2026", "7 Sep 2026", "Sept 7, 2026", "2026-09-07", "20260907", "7. syyskuuta 2026"] {
+        let run = case.ends(0, &["dates", "a.ics", "--from", day, "--until", day]);
+        assert!(run.stdout.contains("Handover"), "{day}: {}", run.shown());
+    }
+    // An offset without summer time is what it says, and is told.
+    let run = case.ends(0, &["dates", "a.ics", "--express-in", "EST"]);
+    assert!(run.stderr.contains("--express-in EST is UTC-05:00 all year"), "{}", run.stderr);
+    assert_eq!(case.ends(0, &["dates", "a.ics", "--express-in", "Pacific/Honolulu"]).stderr, "");
+    // A pattern in quotes is one of Emvo's, and a workbook is written by its name.
+    let run = case.ends(0, &["survey", "[ab].ics"]);
+    assert!(run.stdout.contains("in 2 calendars"), "{}", run.shown());
+    case.emvo(&["merge", "a.ics", "b.ics", "-o", "all.xlsx", "--no-ledger"]);
+    assert!(std::fs::read(case.path("all.xlsx")).unwrap().starts_with(b"PK"));
+    case.ends(1, &["check", "a.ics", "t.csv", "-o", "faults.html"]);
+    assert!(case.read("faults.html").contains("<html"));
 }

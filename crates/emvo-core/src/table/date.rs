@@ -62,6 +62,15 @@ pub(super) fn read_date(cell: &str, order: DateOrder) -> Option<Stated> {
     Some(Stated { date: Some(date), time: Some(read_time(time)?), offset })
 }
 
+/// The days that a text may mean, as people write days: none, one, or two where day and
+/// month read both ways.
+pub fn days_meant(text: &str) -> Vec<Date> {
+    let day = |order| read_date(text, order).filter(|stated| stated.time.is_none())?.date;
+    let mut days: Vec<Date> = [DateOrder::Day, DateOrder::Month].into_iter().filter_map(day).collect();
+    days.dedup();
+    days
+}
+
 /// The form of ISO 8601 that most tables have: `2026-09-01`, or with
 /// `T09:30:00` or ` 09:30` behind it. Nothing but this; a fast way.
 fn read_plain(cell: &str) -> Option<Stated> {

@@ -40,7 +40,7 @@ pub use cannot_carry::CannotCarry;
 pub use cell::{guarded, is_yes, length as read_length, unguarded};
 pub use column::ColumnField;
 pub use columns_file::{Column, Columns, ColumnsError, Content, Guard, LineEnd, RepeatAs};
-pub use date::DateOrder;
+pub use date::{DateOrder, days_meant};
 pub use foreign_ids::WholeIds;
 pub use format::{Pattern, PatternError};
 pub use habits::{AllDayEnds, ClockDot, LengthUnit};

@@ -132,6 +132,16 @@ pub(super) fn places() -> impl Iterator<Item = &'static str> {
         .filter(|row| !row.contains('\t') && row.contains('/') && !row.starts_with("Etc/"))
 }
 
+/// The places that people mean who write an abbreviation such as `CET` for their zone;
+/// empty if it is none that is known.
+pub fn places_of_abbreviation(name: &str) -> Vec<&'static str> {
+    let wanted = clean(name);
+    let found = rows(include_str!("data/abbreviations.tsv"))
+        .filter_map(|row| row.split_once('\t'))
+        .find(|(abbreviation, _)| abbreviation.eq_ignore_ascii_case(&wanted));
+    found.map(|(_, places)| places.split('|').collect()).unwrap_or_default()
+}
+
 /// Names that people may have meant: the IANA names and Windows ids that are
 /// closest to a name by spelling, best first.
 pub fn closest(name: &str, count: usize) -> Vec<&'static str> {

@@ -1,6 +1,7 @@
 //! The answer of a check: findings, by rule and by message.
 
-use std::collections::BTreeMap;
+use std::cmp::Reverse;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
 use emvo_core::rules::{self, Finding, Level, RuleId, Safety};
@@ -19,6 +20,8 @@ use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanit
 
 /// How many events a usual answer names for one message.
 const NAMED: usize = 3;
+/// How many it names for one rule.
+const SHOWN_OF_RULE: usize = 5;
 /// How many tables a usual answer shows as they were understood.
 const TABLES_SHOWN: usize = 4;
 
@@ -38,6 +41,8 @@ pub(crate) struct Findings<'s> {
     pub(crate) report: Option<String>,
     /// How many files claim to be exports and were not read.
     pub(crate) not_read: usize,
+    /// The inputs as they were typed, with what else the next command needs.
+    pub(crate) typed: String,
     /// The tables, as they were understood.
     pub(crate) tables: Vec<(&'s str, &'s Sniffed)>,
 }
@@ -47,9 +52,10 @@ impl Answer for Findings<'_> {
 
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
-        text(&self.found, detail)
+        headline(&self.found)
+            + &text(&self.found, detail)
             + &tables_text(&self.tables, detail)
-            + &closing(&self.found, self.not_read)
+            + &closing(&self.found, self.not_read, &self.typed)
             + &report.unwrap_or_default()
     }
 
@@ -111,16 +117,15 @@ fn tables_text(tables: &[(&str, &Sniffed)], detail: Detail) -> String {
     out
 }
 
+/// The findings by rule: those first that are worst.
 fn text(found: &[Found<'_>], detail: Detail) -> String {
-    let mut out = String::new();
     let mut by_rule: BTreeMap<RuleId, Vec<&Found<'_>>> = BTreeMap::new();
     for one in found {
         by_rule.entry(one.finding.rule).or_default().push(one);
     }
-    for (rule, found) in &by_rule {
-        out.push_str(&rule_text(*rule, found, detail));
-    }
-    out
+    let mut rules: Vec<_> = by_rule.into_iter().collect();
+    rules.sort_by_key(|(_, found)| Reverse(found.iter().map(|one| one.finding.level).max()));
+    rules.iter().map(|(rule, found)| rule_text(*rule, found, detail)).collect()
 }
 
 fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
@@ -128,18 +133,20 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
     let described = rules::RULES.iter().find(|known| known.id() == rule);
     let (slug, headline) = described.map_or(("", ""), |known| (known.slug(), known.headline()));
     let times = counted(found.len(), "finding", "findings");
+    // Writing into a string cannot fail, here and below.
     let _ = writeln!(out, "{}  {times}: {headline}", styled(STRONG, format!("{rule} {slug}")));
-    let mut places: HashMap<(&str, &str), usize> = HashMap::new();
-    let mut by_message: Vec<(&str, &str, Vec<&Found<'_>>)> = Vec::new();
-    for one in found {
-        let message = one.finding.message.as_str();
-        let place = *places.entry((one.path, message)).or_insert(by_message.len());
-        match by_message.get_mut(place) {
-            Some((_, _, list)) => list.push(one),
-            None => by_message.push((one.path, message, vec![one])),
+    let (mut left, named) = match detail {
+        Detail::All => (usize::MAX, usize::MAX),
+        Detail::Usual => (SHOWN_OF_RULE, NAMED),
+    };
+    let mut hidden = 0;
+    for (message, list) in by_message(found) {
+        let shown = list.len().min(named).min(left);
+        hidden += list.len() - shown;
+        left -= shown;
+        if shown == 0 {
+            continue;
         }
-    }
-    for (path, message, list) in by_message {
         let mark = match list[0].finding.level {
             Level::Error => styled(ERROR, "✗"),
             Level::Warning => styled(WARNING, "!"),
@@ -147,26 +154,40 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
         };
         let count = if list.len() > 1 { format!(" ({})", grouped(list.len())) } else { String::new() };
         let _ = writeln!(out, "  {mark} {}{count}", sanitized(message));
-        let shown = if detail == Detail::All { usize::MAX } else { NAMED };
         for one in list.iter().take(shown) {
-            let place = place_of(one);
-            let Finding { start, title, repeats, .. } = &one.finding;
-            let repeats = if repeats.is_empty() { String::new() } else { format!(" · {repeats}") };
-            let line = sanitized(format!("{start}  {title}{repeats}").trim());
-            let gap = if line.is_empty() { "" } else { "  " };
-            let _ = writeln!(out, "      {line}{gap}{}", styled(DIM, sanitized(&place)));
+            let _ = writeln!(out, "      {}", event_line(one));
         }
-        if list.len() > shown {
-            let more = grouped(list.len() - shown);
-            let _ = writeln!(
-                out,
-                "      {}",
-                styled(DIM, format!("and {more} more in {}; -v lists them", sanitized(path)))
-            );
-        }
+    }
+    if hidden > 0 {
+        let _ =
+            writeln!(out, "      {}", styled(DIM, format!("and {} more; -v lists them", grouped(hidden))));
     }
     let _ = writeln!(out, "  {}\n", styled(DIM, repair_words(found)));
     out
+}
+
+/// Findings of one file with the same message, in order of the first of each.
+fn by_message<'f, 's>(found: &[&'f Found<'s>]) -> Vec<(&'f str, Vec<&'f Found<'s>>)> {
+    let mut places: HashMap<(&str, &str), usize> = HashMap::new();
+    let mut by_message: Vec<(&str, Vec<&Found<'_>>)> = Vec::new();
+    for one in found {
+        let message = one.finding.message.as_str();
+        let place = *places.entry((one.path, message)).or_insert(by_message.len());
+        match by_message.get_mut(place) {
+            Some((_, list)) => list.push(one),
+            None => by_message.push((message, vec![one])),
+        }
+    }
+    by_message
+}
+
+/// `2026-10-05 08:00  Drill · every week  crew.ics:12`.
+fn event_line(found: &Found<'_>) -> String {
+    let Finding { start, title, repeats, .. } = &found.finding;
+    let repeats = if repeats.is_empty() { String::new() } else { format!(" · {repeats}") };
+    let line = sanitized(format!("{start}  {title}{repeats}").trim());
+    let gap = if line.is_empty() { "" } else { "  " };
+    format!("{line}{gap}{}", styled(DIM, sanitized(&place_of(found))))
 }
 
 fn place_of(found: &Found<'_>) -> String {
@@ -197,28 +218,41 @@ fn repair_words(found: &[&Found<'_>]) -> String {
     }
 }
 
-fn closing(found: &[Found<'_>], not_read: usize) -> String {
+/// How much was found, and how bad it is.
+fn headline(found: &[Found<'_>]) -> String {
+    if found.is_empty() {
+        return String::new();
+    }
+    let count = |level: Level| found.iter().filter(|found| found.finding.level == level).count();
+    let counts = format!(
+        "{}: {}, {}, {}",
+        counted(found.len(), "finding", "findings"),
+        counted(count(Level::Error), "error", "errors"),
+        counted(count(Level::Warning), "warning", "warnings"),
+        counted(count(Level::Note), "note", "notes"),
+    );
+    format!("{}\n\n", styled(STRONG, counts))
+}
+
+/// What can be repaired, and the next command to type.
+fn closing(found: &[Found<'_>], not_read: usize, typed: &str) -> String {
     if found.is_empty() && not_read > 0 {
         return format!("{}\n", styled(WARNING, "Nothing found in what was read."));
     }
     if found.is_empty() {
         return format!("{}\n", styled(GOOD, "Nothing found."));
     }
-    let count = |level: Level| found.iter().filter(|found| found.finding.level == level).count();
-    let safe = found.iter().filter(|found| found.finding.safety == Safety::Safe).count();
-    let consent = found.iter().filter(|found| found.finding.safety == Safety::Consent).count();
-    let mut out = styled(
-        STRONG,
-        format!(
-            "{}: {}, {}, {}",
-            counted(found.len(), "finding", "findings"),
-            counted(count(Level::Error), "error", "errors"),
-            counted(count(Level::Warning), "warning", "warnings"),
-            counted(count(Level::Note), "note", "notes"),
-        ),
-    );
-    let _ = writeln!(out, "; {} to repair safely, {} with consent", grouped(safe), grouped(consent));
-    out
+    let of_safety = |safety: Safety| found.iter().filter(move |found| found.finding.safety == safety);
+    let (safe, consent) = (of_safety(Safety::Safe).count(), of_safety(Safety::Consent).count());
+    let asking: BTreeSet<RuleId> = of_safety(Safety::Consent).map(|found| found.finding.rule).collect();
+    let asking: Vec<&str> = asking.into_iter().map(RuleId::as_str).collect();
+    let next = match (safe, asking.as_slice()) {
+        (0, []) => format!("emvo check {typed} --report faults.html"),
+        (0, rules) => format!("emvo repair {typed} --consent {} -o repaired/ --dry-run", rules.join(",")),
+        _ => format!("emvo repair {typed} -o repaired/"),
+    };
+    let repairs = format!("{} to repair safely, {} with consent", grouped(safe), grouped(consent));
+    format!("{repairs}\nnext: {}\n", styled(STRONG, sanitized(&next)))
 }
 
 #[derive(Serialize)]

@@ -15,7 +15,7 @@ use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, RuleArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs, series_with};
 use crate::outcome::Outcome;
-use crate::output::{Existing, Guard, limits_file};
+use crate::output::{Existing, Guard, limits_file, shell_word};
 use crate::terminal::progress;
 
 /// What is wrong, why it matters, and what would repair it
@@ -32,14 +32,39 @@ pub(crate) struct CheckArgs {
     /// What a destination accepts, as a TOML file: finds what it would refuse or change
     #[arg(long, value_name = "FILE", help_heading = "Rules")]
     limits: Option<PathBuf>,
-    /// Write the findings to a file: a sheet with an empty answer column (.csv), or JSON (.json)
-    #[arg(long, value_name = "PATH", help_heading = "Output")]
+    /// The least that is shown: errors alone, or warnings too
+    #[arg(long, value_enum, value_name = "LEVEL", default_value_t, help_heading = "Rules")]
+    level: LevelArg,
+    /// Write the findings as a page (.html), a sheet with an empty answer column (.csv) or JSON
+    #[arg(long, short = 'o', value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// Replace an existing report
     #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
     answer: AnswerArgs,
+}
+
+/// How bad a finding is
+#[derive(Clone, Copy, Debug, Default, clap::ValueEnum)]
+enum LevelArg {
+    /// Whatever is found
+    #[default]
+    Note,
+    /// What may go wrong
+    Warning,
+    /// What is wrong
+    Error,
+}
+
+impl LevelArg {
+    fn meaning(self) -> Level {
+        match self {
+            Self::Note => Level::Note,
+            Self::Warning => Level::Warning,
+            Self::Error => Level::Error,
+        }
+    }
 }
 
 impl Command for CheckArgs {
@@ -54,6 +79,8 @@ impl Command for CheckArgs {
         let files = ReadFiles::default();
         let (choice, chosen, window) =
             (self.rules.resolve()?, self.select.resolve(&files)?, self.window.resolve()?);
+        let typed = typed_inputs(&self.input);
+        let level = self.level.meaning();
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let limits = self.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
         let report =
@@ -65,7 +92,8 @@ impl Command for CheckArgs {
             |[sources]| {
                 progress::doing("looking for faults");
                 let scope = Scope::over(&sources, chosen, &window, &reading);
-                let found = findings(&sources, &scope, &choice, limits);
+                let mut found = findings(&sources, &scope, &choice, limits);
+                found.retain(|found| found.finding.level >= level);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
                 let not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
                 let given = given(&sources);
@@ -73,7 +101,8 @@ impl Command for CheckArgs {
                     .iter()
                     .filter_map(|source| Some((source.path.as_str(), source.table.sniffed.as_ref()?)))
                     .collect();
-                let findings = Findings { found, inputs, given, report: report.shown(), not_read, tables };
+                let findings =
+                    Findings { found, inputs, given, report: report.shown(), not_read, typed, tables };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)
@@ -82,6 +111,13 @@ impl Command for CheckArgs {
             },
         )
     }
+}
+
+/// The inputs as a shell takes them, with the house zone.
+fn typed_inputs(input: &InputArgs) -> String {
+    let paths = input.inputs.iter().map(|path| path.display().to_string());
+    let zone = input.reading.zone.iter().flat_map(|zone| ["--zone".to_owned(), zone.clone()]);
+    paths.chain(zone).map(|word| shell_word(&word)).collect::<Vec<_>>().join(" ")
 }
 
 /// What the rules find in all inputs, in order. Events chosen by `--finding`

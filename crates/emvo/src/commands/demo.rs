@@ -140,20 +140,31 @@ impl Command for DemoArgs {
     const EXAMPLES: &'static [&'static str] = &["emvo demo"];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
-        let exports = self.folder.join("exports");
-        write_exports(&EXPORTS, &exports)?;
-        write_exports(&OFFICE, &self.folder.join("office"))?;
-        write_exports(&LIMITS, &self.folder.join("limits"))?;
-        write_exports(&AFTER_IMPORT, &self.folder.join("after-import"))?;
-        write_file(&self.folder.join("plan.toml"), PLAN.as_bytes())?;
-        say(&format!("The demo exports are in {}\n\n", styled(STRONG, exports.display())));
+        // The walk has a copy of its own: whoever goes through the guide afterwards finds
+        // the exports and nothing that the walk has made of them.
+        let walked = self.folder.join("walk");
+        write_all(&self.folder)?;
+        write_all(&walked)?;
+        let (folder, walked_shown) =
+            (styled(STRONG, self.folder.display()), styled(STRONG, walked.display()));
+        say(&format!("The demo exports are in {folder}; what follows is done in {walked_shown}\n\n"));
         for step in &WALK {
-            walk(step, &self.folder)?;
+            walk(step, &walked)?;
         }
-        let folder = styled(STRONG, self.folder.display());
-        say(&format!("All of it is in {folder}; try the commands there yourself.\n"));
+        say(&format!(
+            "All of it is in {walked_shown}. Try it yourself in {folder}: docs/first-move.md goes through it.\n"
+        ));
         Ok(Outcome::Clean)
     }
+}
+
+/// The exports, and what goes with them.
+fn write_all(folder: &Path) -> anyhow::Result<()> {
+    write_exports(&EXPORTS, &folder.join("exports"))?;
+    write_exports(&OFFICE, &folder.join("office"))?;
+    write_exports(&LIMITS, &folder.join("limits"))?;
+    write_exports(&AFTER_IMPORT, &folder.join("after-import"))?;
+    write_file(&folder.join("plan.toml"), PLAN.as_bytes())
 }
 
 fn write_exports(from: &Dir<'_>, into: &Path) -> anyhow::Result<()> {

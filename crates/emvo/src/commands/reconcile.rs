@@ -34,7 +34,7 @@ pub(crate) struct ReconcileArgs {
     #[arg(long, value_name = "FIELD,…", value_delimiter = ',', help_heading = "What is compared")]
     accept: Vec<String>,
     /// Write the answer as a page (.html), a sheet of all differences (.csv) or JSON
-    #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
+    #[arg(long, short = 'o', value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
     report: Option<PathBuf>,
     /// Replace an existing report
     #[arg(long, requires = "report", help_heading = "Output")]

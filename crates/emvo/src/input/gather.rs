@@ -3,7 +3,8 @@
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use anyhow::{Context, bail};
+use anyhow::{Context, anyhow, bail};
+use emvo_core::rules::{self, Described};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 
@@ -56,11 +57,46 @@ fn found_at(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<Fou
             walk(input, output, &mut found)?;
         } else if let Some((zip, within)) = zip_around(input) {
             found.push(Found { path: zip, named_by: NamedBy::Person, within: Some(within) });
+        } else if let Some(pattern) = pattern_of(input) {
+            for path in matching(&pattern)? {
+                found.extend(found_at(&[path], output)?);
+            }
         } else {
             found.push(Found { path: input.clone(), named_by: NamedBy::Person, within: None });
         }
     }
     Ok(found)
+}
+
+/// The pattern that a path is, if it leads nowhere as it stands. A shell hands on a pattern
+/// that nothing matches, or that stands in quotes.
+fn pattern_of(path: &Path) -> Option<String> {
+    let text = path.to_str().filter(|text| text.contains(['*', '?', '[']))?;
+    (!path.exists()).then(|| text.to_owned())
+}
+
+/// The files that a pattern means, by name.
+fn matching(pattern: &str) -> anyhow::Result<Vec<PathBuf>> {
+    let paths = glob::glob(pattern).with_context(|| format!("`{pattern}` is no pattern for files"))?;
+    let paths: Vec<PathBuf> = paths.flatten().collect();
+    if paths.is_empty() {
+        bail!("no file matches `{pattern}`");
+    }
+    Ok(paths)
+}
+
+/// What may help somebody whose file is not there.
+fn hint_for(path: &Path) -> String {
+    let name = path.file_name().unwrap_or_default().to_string_lossy();
+    if let Some(rule) = rules::rule(&path.to_string_lossy()) {
+        return format!("; {} is a rule, which `emvo rules {}` explains", rule.id(), rule.id());
+    }
+    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
+    let names = WalkDir::new(folder).min_depth(1).max_depth(1).sort_by_file_name().into_iter().flatten();
+    let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
+    let distance = |other: &String| strsim::levenshtein(&name.to_lowercase(), &other.to_lowercase());
+    let near = names.min_by_key(distance).filter(|other| distance(other) <= 1 + name.chars().count() / 4);
+    near.map_or_else(String::new, |near| format!("; did you mean `{}`?", path.with_file_name(near).display()))
 }
 
 /// Whether a path leads to a file, or to something in a zip.
@@ -119,7 +155,8 @@ impl Found {
         match files.read(&self.path, ReadAs::Input) {
             Ok(bytes) => Ok(SourceFile { path, bytes, named_by, cannot: None, book: None }),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                Err(error).with_context(|| format!("could not read `{path}`"))
+                let hint = hint_for(&self.path);
+                Err(anyhow!("{error}{hint}")).with_context(|| format!("could not read `{path}`"))
             }
             Err(error) => {
                 let cannot = Some(error.to_string());

@@ -2,6 +2,7 @@
 
 use std::path::PathBuf;
 
+use emvo_core::table::days_meant;
 use jiff::civil::Date;
 
 use crate::terminal::progress::ProgressArg;
@@ -253,7 +254,14 @@ pub(crate) struct ListArgs {
     pub(crate) overwrite: bool,
 }
 
-/// Reads a day as it is typed.
-pub(crate) fn day(text: &str) -> Result<Date, &'static str> {
-    text.parse().map_err(|_| "write a day that exists, such as 2026-10-05")
+/// Reads a day as it is typed: `2026-10-05`, and whatever else people write for it.
+pub(crate) fn day(text: &str) -> Result<Date, String> {
+    if let Ok(day) = text.parse() {
+        return Ok(day);
+    }
+    match days_meant(text).as_slice() {
+        [day] => Ok(*day),
+        [one, two] => Err(format!("it reads two ways: write {one} or {two}")),
+        _ => Err("write a day that exists, such as 2026-10-05".to_owned()),
+    }
 }

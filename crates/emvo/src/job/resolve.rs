@@ -8,7 +8,7 @@ use emvo_core::survey::default_window;
 use emvo_core::table::{AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions};
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
-use emvo_ical::zone::{Zone, ZoneChoices, closest};
+use emvo_ical::zone::{Zone, ZoneChoices, closest, places_of_abbreviation};
 use jiff::civil::Date;
 
 use super::args::{
@@ -18,10 +18,10 @@ use super::args::{
 use crate::answer::{Detail, Form};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided};
 use crate::output::{
-    Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm,
+    Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm, is_sheet,
 };
-use crate::terminal::be_quiet;
 use crate::terminal::progress::{self, ProgressArg};
+use crate::terminal::{be_quiet, warn};
 
 impl ReadingArgs {
     pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Reading> {
@@ -104,10 +104,33 @@ fn header_of(text: &str) -> String {
     text.trim().trim_matches('"').to_owned()
 }
 
+/// A year by which zones are told that have summer time: 2026, in seconds.
+const YEAR: std::ops::Range<i64> = 1_767_225_600..1_798_761_600;
+
 /// The zone that a person names; if it is none, the names that are close.
+///
+/// An abbreviation is no place: `CEST` is half of a year, and `EST` an offset without
+/// summer time.
 pub(crate) fn zone_named(name: &str, option: &str) -> anyhow::Result<Zone> {
+    let places = places_of_abbreviation(name);
     if let Some(zone) = Zone::named(name) {
+        let has_summer_time = |zone: &Zone| zone.transitions().has_transition_in(YEAR.start, YEAR.end);
+        let place = places.first().copied().filter(|_| !has_summer_time(&zone));
+        if let Some(place) =
+            place.filter(|place| Zone::named(place).is_some_and(|zone| has_summer_time(&zone)))
+        {
+            let minutes = zone.transitions().offset_at(YEAR.start) / 60;
+            warn(&format!(
+                "{option} {name} is UTC{:+03}:{:02} all year, without summer time; {place} has it",
+                minutes / 60,
+                minutes.abs() % 60
+            ));
+        }
         return Ok(zone);
+    }
+    if !places.is_empty() {
+        let places = places.join(", ");
+        bail!("{option}: `{name}` is no time zone but the time of some; write a place, such as {places}");
     }
     let near = closest(name, 3);
     if near.is_empty() {
@@ -203,16 +226,16 @@ impl From<FormatArg> for Kind {
 }
 
 impl OutputArgs {
-    /// Claims the files that are named, before the long work. `usual` is what is
-    /// written where nothing says.
+    /// Claims the files that are named, before the long work. `usual` is what goes to
+    /// standard output where nothing says.
     pub(crate) fn resolve(
         self,
         files: &ReadFiles,
         form: TableForm,
         usual: Option<Kind>,
     ) -> anyhow::Result<Output> {
-        let of_name = Kind::of_path(&self.output);
-        let kind = self.to.map(Kind::from).or(of_name.or(usual).filter(|_| usual.is_some()));
+        let usual = usual.filter(|_| self.output.as_os_str() == "-");
+        let kind = self.to.map(Kind::from).or(usual);
         let wish = OutputWish {
             path: self.output,
             kind,
@@ -285,6 +308,9 @@ impl ListArgs {
     /// Claims the file of a list, if one was named.
     pub(crate) fn resolve(&self, files: &ReadFiles) -> anyhow::Result<NamedFile> {
         let existing = Existing::of_flag(self.overwrite);
+        if let Some(path) = self.output.as_deref().filter(|path| !is_sheet(path)) {
+            bail!("`{}`: a list is a table; its name ends in .csv or .xlsx", path.display());
+        }
         NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(files))
     }
 }
