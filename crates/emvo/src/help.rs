@@ -1,6 +1,7 @@
 //! What the program says of itself: first steps, commands by what people want,
 //! and examples on the demo's data.
 
+use std::ffi::OsString;
 use std::fmt::Write as _;
 
 use clap::CommandFactory;
@@ -30,6 +31,16 @@ All commands: emvo --help; one of them: emvo merge --help
 /// The first steps, for whoever starts the program without a command.
 pub fn first_steps() -> &'static str {
     FIRST_STEPS
+}
+
+/// `help merge` is `merge --help`, and `help` alone the help of the program.
+pub fn with_help_in_front(words: impl Iterator<Item = OsString>) -> Vec<OsString> {
+    let mut words: Vec<OsString> = words.collect();
+    if words.get(1).is_some_and(|word| word == "help") {
+        words.remove(1);
+        words.push("--help".into());
+    }
+    words
 }
 
 /// The program's commands with their help.

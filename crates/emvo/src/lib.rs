@@ -18,7 +18,7 @@ use std::io;
 use std::process::ExitCode;
 
 pub use cli::Args;
-pub use help::{command, first_steps};
+pub use help::{command, first_steps, with_help_in_front};
 pub use outcome::Outcome;
 
 /// Runs one command.

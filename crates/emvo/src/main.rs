@@ -16,7 +16,9 @@ fn main() -> ExitCode {
         return ExitCode::SUCCESS;
     }
     let mut command = emvo::command();
-    let args = emvo::Args::from_arg_matches_mut(&mut command.get_matches_mut())
+    let words = emvo::with_help_in_front(std::env::args_os());
+    let mut matches = command.try_get_matches_from_mut(words).unwrap_or_else(|error| error.exit());
+    let args = emvo::Args::from_arg_matches_mut(&mut matches)
         .unwrap_or_else(|error| error.format(&mut command).exit());
     match emvo::run(args) {
         Ok(outcome) => outcome.into(),

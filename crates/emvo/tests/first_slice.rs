@@ -14,7 +14,7 @@ fn the_demo_walks_to_its_end() {
     let case = Case::new();
     let run = case.emvo(&["demo", "there"]);
     assert_eq!(run.status, 0, "{}", run.shown());
-    assert!(case.path("there/norrsund-line.csv").exists());
+    assert!(case.path("there/walk/norrsund-line.csv").exists());
     let again = case.emvo(&["demo", "there"]);
     assert_eq!(again.status, 0, "{}", again.shown());
     case.put("there/exports/norrsund/crew.ics", "mine");

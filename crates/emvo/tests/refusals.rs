@@ -203,6 +203,16 @@ fn what_people_write_for_days_zones_and_files_is_understood() {
     assert!(run.stdout.contains("in 2 calendars"), "{}", run.shown());
     case.emvo(&["merge", "a.ics", "b.ics", "-o", "all.xlsx", "--no-ledger"]);
     assert!(std::fs::read(case.path("all.xlsx")).unwrap().starts_with(b"PK"));
-    case.ends(1, &["check", "a.ics", "t.csv", "-o", "faults.html"]);
+    case.ends(0, &["check", "a.ics", "t.csv", "-o", "faults.html"]);
     assert!(case.read("faults.html").contains("<html"));
+}
+
+#[test]
+fn help_is_found_in_front_and_behind() {
+    let case = Case::new();
+    let behind = case.ends(0, &["merge", "--help"]).stdout;
+    assert_eq!(case.ends(0, &["help", "merge"]).stdout, behind);
+    assert_eq!(case.ends(0, &["help"]).stdout, case.ends(0, &["--help"]).stdout);
+    let run = case.ends(2, &["help", "merj"]);
+    assert!(run.stderr.contains("merge"), "{}", run.stderr);
 }

@@ -48,3 +48,33 @@ fn results_are_as_readable_as_the_umask_says() {
         assert_eq!(permissions.mode() & 0o777, mode, "umask {mask}");
     }
 }
+
+/// A result that takes standard output has it for itself: what is told goes beside it.
+#[test]
+fn results_and_answers_are_never_mixed() {
+    let event = |title: &str, hour: u32| {
+        format!("BEGIN:VEVENT\nUID:{title}\nSUMMARY:{title}\nDTSTART:20260907T{hour:02}0000Z\nEND:VEVENT\n")
+    };
+    let case = Case::new()
+        .file("a.ics", calendar(&event("Drill", 8)))
+        .file("b.ics", calendar(&(event("Drill", 9) + &event("Watch", 8))));
+    let ledger = ["--ledger", "ledger.sqlite"];
+    case.ends(0, &[&["convert", "a.ics", "-o", "a.csv"], &ledger[..]].concat());
+    for (typed, starts, told) in [
+        (&["dates", "a.ics", "-o", "-"][..], "\u{feff}start,end", "1 date"),
+        (&["events", "a.ics", "-o", "-"], "\u{feff}when,repeat", "1 event"),
+        (&["changes", "a.ics", "b.ics", "-o", "-"], "BEGIN:VCALENDAR", "1 added"),
+        (&["convert", "a.ics", "-o", "-", "--to", "ics", "--no-ledger"], "BEGIN:VCALENDAR", "1 event in"),
+        (&["history", "show", "1", "--ledger", "ledger.sqlite", "-o", "-"], "\u{feff}", "emvo convert"),
+    ] {
+        let run = case.emvo(typed);
+        assert!(run.stdout.starts_with(starts), "{typed:?}: {}", run.shown());
+        assert!(run.stderr.contains(told) && !run.stdout.contains(told), "{typed:?}: {}", run.shown());
+        let run = case.emvo(&[typed, &["--json"]].concat());
+        assert!(run.stdout.starts_with(starts), "{typed:?}: {}", run.shown());
+        assert!(serde_json::from_str::<serde_json::Value>(&run.stderr).is_ok(), "{typed:?}: {}", run.shown());
+    }
+    assert!(!case.path("-").exists());
+    let run = case.ends(2, &["bundle", "a.ics", "-o", "-"]);
+    assert!(run.stderr.contains("a backup is read again"), "{}", run.stderr);
+}

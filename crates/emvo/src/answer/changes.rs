@@ -7,7 +7,7 @@ use serde::Serialize;
 
 use super::by_hand::{ByHand, changes_in_words, kind_of};
 use super::list::unread_line;
-use super::{Answer, Detail};
+use super::{Answer, Detail, Stream};
 use crate::input::{Given, Source, given};
 use crate::terminal::{DIM, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -79,7 +79,7 @@ impl Answer for Compared<'_, '_> {
 
     fn text(&self, detail: Detail) -> String {
         let mut out = text(&self.found, detail);
-        for output in &self.outputs {
+        for output in self.outputs.iter().filter(|output| *output != "-") {
             // Writing into a string cannot fail, here and below.
             let _ = writeln!(out, "wrote {}", sanitized(output));
         }
@@ -95,6 +95,10 @@ impl Answer for Compared<'_, '_> {
 
     fn inputs(&self) -> Vec<Given> {
         given(self.snapshots.into_iter().flatten())
+    }
+
+    fn stream(&self) -> Stream {
+        Stream::beside(self.outputs.iter().map(String::as_str))
     }
 
     fn warnings(&self) -> Vec<String> {

@@ -90,7 +90,7 @@ impl SourceCompared<'_> {
 /// The table for a terminal.
 pub(super) fn compared_lines(all: &[SourceCompared<'_>]) -> String {
     let mut grid = Grid::new(&[
-        GridColumn::Text("Source"),
+        GridColumn::Path("Source"),
         GridColumn::Number("Events"),
         GridColumn::Number("Dates"),
         GridColumn::Number("Tasks…"),

@@ -9,8 +9,8 @@ use serde::Serialize;
 
 use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
 use super::language::Language;
-use super::list::{Line, SortArg, unread_line};
-use super::{Answer, Detail};
+use super::list::{Line, SortArg, unread_line, wrote_line};
+use super::{Answer, Detail, Stream};
 use crate::input::{Given, Source, given};
 use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -38,11 +38,11 @@ impl Answer for Dates<'_, '_> {
         match &self.output {
             None => text(self),
             Some(path) => format!(
-                "{}, from {} through {}\nwrote {}\n",
+                "{}, from {} through {}\n{}",
                 styled(STRONG, counted(self.list.lines.len(), "date", "dates")),
                 self.window.from,
                 self.window.until,
-                sanitized(path)
+                wrote_line(path)
             ),
         }
     }
@@ -53,6 +53,10 @@ impl Answer for Dates<'_, '_> {
 
     fn inputs(&self) -> Vec<Given> {
         given(self.sources)
+    }
+
+    fn stream(&self) -> Stream {
+        Stream::beside(self.output.as_deref().into_iter())
     }
 
     fn warnings(&self) -> Vec<String> {
@@ -109,7 +113,8 @@ fn hand_out(lines: &[&DateLine], language: &Language) -> Grid {
         GridColumn::Text("Place"),
         GridColumn::Text("Category"),
         GridColumn::Text("Zone"),
-    ]);
+    ])
+    .giving_way(&["Category", "Place"]);
     let mut last = String::new();
     for row in lines {
         let (day, time) = day_and_time(row, language);

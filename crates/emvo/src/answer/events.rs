@@ -11,8 +11,8 @@ use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};
 use serde::Serialize;
 
 use super::language::Language;
-use super::list::{Line, unread_line};
-use super::{Answer, Detail};
+use super::list::{Line, unread_line, wrote_line};
+use super::{Answer, Detail, Stream};
 use crate::input::{Given, Loaded, Source, given};
 use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, sanitized, styled};
 
@@ -118,6 +118,10 @@ impl Answer for Events<'_, '_> {
         given(self.sources)
     }
 
+    fn stream(&self) -> Stream {
+        Stream::beside(self.output.as_deref().into_iter())
+    }
+
     fn warnings(&self) -> Vec<String> {
         unread_line(self.sources).into_iter().collect()
     }
@@ -211,7 +215,7 @@ fn repeat_in_words(picked: &Picked<'_, '_>) -> String {
 fn text(rows: &[EventLine], fields: &[FieldArg], output: Option<&str>) -> String {
     let count = styled(STRONG, counted(rows.len(), "event", "events"));
     if let Some(path) = output {
-        return format!("{count}\nwrote {}\n", sanitized(path));
+        return format!("{count}\n{}", wrote_line(path));
     }
     let columns: Vec<GridColumn> = fields.iter().map(|field| GridColumn::Text(heading(*field))).collect();
     let mut grid = Grid::new(&columns);

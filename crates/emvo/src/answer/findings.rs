@@ -135,15 +135,13 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
     let times = counted(found.len(), "finding", "findings");
     // Writing into a string cannot fail, here and below.
     let _ = writeln!(out, "{}  {times}: {headline}", styled(STRONG, format!("{rule} {slug}")));
-    let (mut left, named) = match detail {
-        Detail::All => (usize::MAX, usize::MAX),
-        Detail::Usual => (SHOWN_OF_RULE, NAMED),
+    let messages = by_message(found);
+    let shares = match detail {
+        Detail::All => messages.iter().map(|(_, list)| list.len()).collect(),
+        Detail::Usual => shares(&messages.iter().map(|(_, list)| list.len()).collect::<Vec<_>>()),
     };
-    let mut hidden = 0;
-    for (message, list) in by_message(found) {
-        let shown = list.len().min(named).min(left);
-        hidden += list.len() - shown;
-        left -= shown;
+    let hidden = found.len() - shares.iter().sum::<usize>();
+    for ((message, list), shown) in messages.into_iter().zip(shares) {
         if shown == 0 {
             continue;
         }
@@ -164,6 +162,22 @@ fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
     }
     let _ = writeln!(out, "  {}\n", styled(DIM, repair_words(found)));
     out
+}
+
+/// How many events are named for each message of a rule: one for each, and what is left
+/// of those that a rule may have.
+fn shares(counts: &[usize]) -> Vec<usize> {
+    let mut shares = vec![0; counts.len()];
+    let mut left = SHOWN_OF_RULE;
+    for round in 1..=NAMED {
+        for (share, count) in shares.iter_mut().zip(counts) {
+            if left > 0 && *count >= round {
+                *share += 1;
+                left -= 1;
+            }
+        }
+    }
+    shares
 }
 
 /// Findings of one file with the same message, in order of the first of each.
@@ -386,4 +400,22 @@ fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
         ]
     });
     sheet(HEADER, rows)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_message_has_an_event_before_any_has_several() {
+        for (counts, expected) in [
+            (&[1][..], &[1][..]),
+            (&[60], &[3]),
+            (&[60, 2], &[3, 2]),
+            (&[9, 9, 1], &[2, 2, 1]),
+            (&[9, 9, 9, 9, 9, 9], &[1, 1, 1, 1, 1, 0]),
+        ] {
+            assert_eq!(shares(counts), expected, "{counts:?}");
+        }
+    }
 }

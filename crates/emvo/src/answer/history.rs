@@ -7,7 +7,7 @@ use emvo_ledger::Run;
 use serde::Serialize;
 
 use super::sheet::sheet;
-use super::{Answer, Detail};
+use super::{Answer, Detail, Stream};
 use crate::output::shell_word;
 use crate::terminal::{DIM, STRONG, counted, grouped, sanitized, styled};
 
@@ -31,6 +31,8 @@ impl Answer for Runs {
 
 /// One run, as far as it was asked for.
 pub(crate) struct OneRun {
+    /// The file that the list went to.
+    pub(crate) output: Option<String>,
     /// Its receipt, with the events that were asked for.
     pub(crate) receipt: Receipt,
 }
@@ -45,6 +47,10 @@ impl Answer for OneRun {
 
     fn json(&self) -> impl Serialize {
         &self.receipt
+    }
+
+    fn stream(&self) -> Stream {
+        Stream::beside(self.output.as_deref().into_iter())
     }
 }
 

@@ -6,6 +6,7 @@ use std::io::{self, Write};
 use emvo_core::edit::{Account, Balance, Change};
 use serde::Serialize;
 
+use super::Stream;
 use crate::input::Given;
 
 /// What every document starts with.
@@ -33,9 +34,17 @@ pub(super) fn document<T: Serialize>(
 }
 
 /// Prints one document.
-pub(super) fn print<T: Serialize>(command: &'static str, inputs: Vec<Given>, body: &T) -> io::Result<()> {
+pub(super) fn print<T: Serialize>(
+    command: &'static str,
+    inputs: Vec<Given>,
+    body: &T,
+    stream: Stream,
+) -> io::Result<()> {
     let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, inputs, body };
-    let mut out = io::stdout().lock();
+    let mut out: Box<dyn Write> = match stream {
+        Stream::Stdout => Box::new(io::stdout().lock()),
+        Stream::Stderr => Box::new(io::stderr().lock()),
+    };
     serde_json::to_writer_pretty(&mut out, &document)?;
     writeln!(out)
 }

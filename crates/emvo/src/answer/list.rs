@@ -8,7 +8,7 @@ use rayon::prelude::*;
 
 use super::language::Language;
 use crate::input::Source;
-use crate::terminal::counted;
+use crate::terminal::{counted, sanitized};
 
 /// In which order a list is.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq, clap::ValueEnum)]
@@ -98,6 +98,11 @@ fn table(fill: impl FnOnce(&mut csv::Writer<Vec<u8>>) -> csv::Result<()>) -> any
     let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
     fill(&mut writer)?;
     writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+}
+
+/// Where a list went, if that needs saying.
+pub(crate) fn wrote_line(path: &str) -> String {
+    if path == "-" { String::new() } else { format!("wrote {}\n", sanitized(path)) }
 }
 
 /// What of the inputs is in no list, since it cannot be read.

@@ -47,7 +47,7 @@ pub(crate) use json::{AccountJson, ChangeJson};
 
 use crate::input::Given;
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
-use crate::terminal::{say, say_beside, warn};
+use crate::terminal::{fitted, say, say_beside, warn};
 
 /// The form of an answer, and how much it says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -70,6 +70,13 @@ pub(crate) enum Stream {
     Stdout,
     /// A result has taken standard output.
     Stderr,
+}
+
+impl Stream {
+    /// Where the text about a result goes, by where the result went.
+    pub(crate) fn beside<'o>(mut outputs: impl Iterator<Item = &'o str>) -> Self {
+        if outputs.any(|output| output == "-") { Self::Stderr } else { Self::Stdout }
+    }
 }
 
 /// What a command found or did.
@@ -111,13 +118,14 @@ pub(crate) trait Reported: Answer {
 /// Gives an answer in the form that was asked for.
 pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
     match form {
-        Form::Json => json::print(A::COMMAND, answer.inputs(), &answer.json()).context("could not print")?,
+        Form::Json => json::print(A::COMMAND, answer.inputs(), &answer.json(), answer.stream())
+            .context("could not print")?,
         Form::Silent => {}
         Form::Text(detail) => {
             let text = answer.text(detail);
             match answer.stream() {
-                Stream::Stdout => say(&text),
-                Stream::Stderr => say_beside(&text),
+                Stream::Stdout => say(&fitted(&text)),
+                Stream::Stderr => say_beside(&fitted(&text)),
             }
             answer.warnings().iter().for_each(|line| warn(line));
         }

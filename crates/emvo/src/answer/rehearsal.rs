@@ -9,7 +9,7 @@ use serde::Serialize;
 
 use super::proof::{Proof, text_of};
 use super::written::marked_lines;
-use super::{Answer, Detail};
+use super::{Answer, Detail, Stream};
 use crate::input::Given;
 use crate::terminal::{STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -36,7 +36,7 @@ impl Answer for Rehearsal<'_, '_> {
             &because.iter().filter(is_told).map(|one| one.summary.clone()).collect::<Vec<_>>(),
         ));
         out.push_str(&refused_lines(self.refused, detail));
-        if let Some(path) = &self.output {
+        if let Some(path) = self.output.as_ref().filter(|path| *path != "-") {
             out.extend(["wrote ", &sanitized(path), "\n"]);
         }
         out
@@ -44,6 +44,10 @@ impl Answer for Rehearsal<'_, '_> {
 
     fn inputs(&self) -> Vec<Given> {
         self.proof.given()
+    }
+
+    fn stream(&self) -> Stream {
+        Stream::beside(self.output.as_deref().into_iter())
     }
 
     fn json(&self) -> impl Serialize {

@@ -74,7 +74,7 @@ fn counts(rows: &[CalendarCounts<'_, '_>], totals: &Survey) -> String {
     let mut out = String::new();
     let mut grid = Grid::new(&[
         GridColumn::Text("Calendar"),
-        GridColumn::Text("File"),
+        GridColumn::Path("File"),
         GridColumn::Text("Zone"),
         GridColumn::Number("Events"),
         GridColumn::Number("Series"),
@@ -82,7 +82,8 @@ fn counts(rows: &[CalendarCounts<'_, '_>], totals: &Survey) -> String {
         GridColumn::Number("Dates"),
         GridColumn::Text("First"),
         GridColumn::Text("Last"),
-    ]);
+    ])
+    .giving_way(&["All-day", "Series", "Zone", "Calendar", "Dates"]);
     for row in rows {
         grid.row(cells(row));
     }
@@ -102,7 +103,7 @@ fn counts(rows: &[CalendarCounts<'_, '_>], totals: &Survey) -> String {
 fn cells(row: &CalendarCounts<'_, '_>) -> [String; 9] {
     let counts = &row.counts;
     let date = |date: Option<jiff::civil::Date>| date.map(|date| date.to_string()).unwrap_or_default();
-    let last = if counts.endless > 0 { format!("{} →", date(counts.last)) } else { date(counts.last) };
+    let last = if counts.endless > 0 { format!("{}\u{a0}→", date(counts.last)) } else { date(counts.last) };
     [
         row.loaded.calendar.name(),
         row.source.path.clone(),

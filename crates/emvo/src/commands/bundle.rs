@@ -82,6 +82,7 @@ impl Command for BundleArgs {
             return restore.run(&files, reading.secret.as_ref(), form);
         }
         let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+        output.path().context(NO_FILE)?;
         let secret = match (&reading.secret, self.encrypt) {
             (Some(secret), _) => Some(secret.clone()),
             (None, true) => Some(asked()?),
@@ -107,6 +108,8 @@ impl Command for BundleArgs {
     }
 }
 
+const NO_FILE: &str = "a backup is read again once it is written: -o names a file for it";
+
 fn asked() -> anyhow::Result<Secret> {
     Secret::of_person("Passphrase for the backup: ")?
         .context("there is nobody to ask for a passphrase; --passphrase-file F names a file with it")
@@ -114,7 +117,7 @@ fn asked() -> anyhow::Result<Secret> {
 
 /// Reads what was written again, before anybody relies on it.
 fn read_again(output: &NamedFile, files: &ReadFiles, secret: Option<&Secret>) -> anyhow::Result<Backup> {
-    let path = output.path().context("-o says where the backup goes")?;
+    let path = output.path().context(NO_FILE)?;
     let found = checked(&files.read(path, ReadAs::Backup)?, secret)?;
     let path = path.display().to_string();
     Ok(Backup { path, manifest: found.manifest, faults: found.faults })

@@ -85,7 +85,7 @@ impl Command for ChangesArgs {
             let outputs = batch.paths();
             batch.place()?;
             let told = Told {
-                written: output.path().map(|_| content),
+                written: output.is_named().then_some(content),
                 removed: cancelled.path().is_some(),
                 by_hand: by_hand.path().is_some(),
             };

@@ -125,5 +125,5 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
     };
     receipt.events.retain(is_meant);
     output.write(|_| table(&receipt.events))?;
-    give(&OneRun { receipt }, form)
+    give(&OneRun { output: output.shown(), receipt }, form)
 }

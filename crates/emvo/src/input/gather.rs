@@ -4,7 +4,7 @@ use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, anyhow, bail};
-use emvo_core::rules::{self, Described};
+use emvo_core::rules;
 use rayon::prelude::*;
 use walkdir::WalkDir;
 

@@ -308,9 +308,10 @@ impl ListArgs {
     /// Claims the file of a list, if one was named.
     pub(crate) fn resolve(&self, files: &ReadFiles) -> anyhow::Result<NamedFile> {
         let existing = Existing::of_flag(self.overwrite);
-        if let Some(path) = self.output.as_deref().filter(|path| !is_sheet(path)) {
+        let file = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(files))?;
+        if let Some(path) = file.path().filter(|path| !is_sheet(path)) {
             bail!("`{}`: a list is a table; its name ends in .csv or .xlsx", path.display());
         }
-        NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(files))
+        Ok(file)
     }
 }

@@ -4,37 +4,49 @@
 use std::path::Path;
 
 use super::batch::Batch;
-use super::guard::{Claim, Existing, Folder, Guard, Role};
+use super::guard::{Existing, Folder, Guard, Role};
 use super::staged::Readers;
 use super::target::{Kind, Mode, Target};
 use super::workbook::workbook;
 
 /// A file that a command writes besides its answer, if one was named.
 pub(crate) struct NamedFile {
-    claim: Option<Claim>,
+    target: Option<Target>,
     guard: Guard,
 }
 
 impl NamedFile {
-    /// Claims the path, if there is one.
+    /// Claims the path, if there is one; a result may go to standard output (`-`).
     pub(crate) fn at(
         path: Option<&Path>,
         role: Role,
         existing: Existing,
         guard: &Guard,
     ) -> anyhow::Result<Self> {
-        let claim = path.map(|path| guard.claim(path, role, existing, Folder::Refuse)).transpose()?;
-        Ok(Self { claim, guard: guard.clone() })
+        let target = match path {
+            None => None,
+            Some(path) if role == Role::Output && path.as_os_str() == "-" => Some(Target::Stdout),
+            Some(path) => Some(Target::File(guard.claim(path, role, existing, Folder::Refuse)?)),
+        };
+        Ok(Self { target, guard: guard.clone() })
     }
 
-    /// Its path.
+    /// Its path; none for standard output.
     pub(crate) fn path(&self) -> Option<&Path> {
-        self.claim.as_ref().map(Claim::path)
+        match self.target.as_ref()? {
+            Target::File(claim) => Some(claim.path()),
+            Target::Stdout => None,
+        }
     }
 
-    /// The same, as people know it.
+    /// Whether something is written at all.
+    pub(crate) fn is_named(&self) -> bool {
+        self.target.is_some()
+    }
+
+    /// What people know it by; `-` for standard output.
     pub(crate) fn shown(&self) -> Option<String> {
-        self.claim.as_ref().map(|claim| claim.shown().to_owned())
+        self.target.as_ref().map(|target| target.shown().to_owned())
     }
 
     /// The file, to be written as part of a result.
@@ -42,11 +54,11 @@ impl NamedFile {
         &self,
         bytes: impl FnOnce() -> anyhow::Result<Vec<u8>>,
     ) -> anyhow::Result<Option<(Target, Vec<u8>)>> {
-        let made = |claim: Claim| {
-            let bytes = in_form_of(claim.path(), bytes()?)?;
-            Ok((Target::File(claim), bytes))
+        let made = |target: Target| {
+            let bytes = in_form_of(path_of(&target), bytes()?)?;
+            Ok((target, bytes))
         };
-        self.claim.clone().map(made).transpose()
+        self.target.clone().map(made).transpose()
     }
 
     /// Adds the file to others that are written with it.
@@ -55,8 +67,9 @@ impl NamedFile {
         batch: &mut Batch,
         bytes: impl FnOnce(&Path) -> anyhow::Result<Vec<u8>>,
     ) -> anyhow::Result<()> {
-        if let Some(claim) = &self.claim {
-            batch.add(Target::File(claim.clone()), in_form_of(claim.path(), bytes(claim.path())?)?);
+        if let Some(target) = &self.target {
+            let path = path_of(target);
+            batch.add(target.clone(), in_form_of(path, bytes(path)?)?);
         }
         Ok(())
     }
@@ -76,6 +89,15 @@ impl NamedFile {
         let mut batch = Batch::new(Mode::Write, &self.guard, readers);
         self.add_to(&mut batch, bytes)?;
         batch.place()
+    }
+}
+
+/// The path of a target, by whose name its form is known; what goes to standard output has
+/// the usual form.
+fn path_of(target: &Target) -> &Path {
+    match target {
+        Target::File(claim) => claim.path(),
+        Target::Stdout => Path::new("-"),
     }
 }
 

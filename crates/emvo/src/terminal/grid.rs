@@ -1,55 +1,270 @@
-//! Rows under headers.
+//! Rows under headers, as wide as the terminal.
+//!
+//! Where there is no room, columns give way in an order of their own; then paths lose
+//! their first folders and texts go on in the next line, at blanks alone: a date, a zone
+//! or a name is never broken.
+//!
+//! ```text
+//! Calendar             File                       Events  First         120 columns
+//! Calendar   File               Events  First                            60 columns
+//! Norrsund   …/norrsund/crew.ics     14  2026-08-31
+//! besättning
+//! ```
 
 use comfy_table::presets;
-use comfy_table::{Cell, CellAlignment, ContentArrangement, Table};
+use comfy_table::{Cell, CellAlignment, ColumnConstraint, ContentArrangement, Table, Width};
+use hashbrown::HashSet;
+use textwrap::core::display_width;
 
 use super::words::{DIM, sanitized, styled, terminal_width};
 
-/// The width of tables that go to a file or to another program, in columns.
-const WIDTH_OF_FILES: u16 = 160;
+/// What stands between two columns.
+const GAP: usize = 2;
 
-/// A column of a table: its header, and which way its cells lean.
+/// A column of a table: its header, and what its cells are.
 #[derive(Clone, Copy)]
 pub(crate) enum GridColumn {
+    /// Words, which go on in the next line where there is no room.
     Text(&'static str),
     Number(&'static str),
+    /// A path, which loses its first folders where there is no room.
+    Path(&'static str),
+}
+
+impl GridColumn {
+    fn header(self) -> &'static str {
+        match self {
+            Self::Text(header) | Self::Number(header) | Self::Path(header) => header,
+        }
+    }
 }
 
 /// Rows under headers, without lines around them.
 pub(crate) struct Grid {
-    table: Table,
+    columns: Vec<GridColumn>,
+    rows: Vec<Vec<String>>,
+    giving_way: &'static [&'static str],
 }
 
 impl Grid {
     pub(crate) fn new(columns: &[GridColumn]) -> Self {
-        let mut table = Table::new();
-        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
-        table
-            .set_width(terminal_width().map_or(WIDTH_OF_FILES, |width| width.try_into().unwrap_or(u16::MAX)));
-        table.set_header(columns.iter().map(|column| match column {
-            GridColumn::Text(header) => Cell::new(header),
-            GridColumn::Number(header) => Cell::new(header).set_alignment(CellAlignment::Right),
-        }));
-        for (at, column) in columns.iter().enumerate() {
-            let Some(cells) = table.column_mut(at) else { continue };
-            cells.set_padding((0, 2));
-            if let GridColumn::Number(_) = column {
-                cells.set_cell_alignment(CellAlignment::Right);
-            }
-        }
-        Self { table }
+        Self { columns: columns.to_vec(), rows: Vec::new(), giving_way: &[] }
+    }
+
+    /// Says which columns are left out where there is no room, by their headers; the first
+    /// goes first.
+    pub(crate) fn giving_way(self, headers: &'static [&'static str]) -> Self {
+        Self { giving_way: headers, ..self }
     }
 
     pub(crate) fn row(&mut self, cells: impl IntoIterator<Item = String>) {
-        self.table.add_row(cells.into_iter().map(|cell| sanitized(&cell)));
+        self.rows.push(cells.into_iter().map(|cell| sanitized(&cell)).collect());
     }
 
     /// The rows, the header dimmed.
     pub(crate) fn show(&self) -> String {
-        let text = self.table.trim_fmt();
-        match text.split_once('\n') {
+        self.shown(terminal_width())
+    }
+
+    fn shown(&self, width: Option<usize>) -> String {
+        let layout = Layout::of(self, width);
+        let text = layout.table(self).trim_fmt();
+        let mut out = match text.split_once('\n') {
             Some((header, rows)) => format!("{}\n{rows}", styled(DIM, header)),
             None => styled(DIM, text),
+        };
+        if !layout.left_out.is_empty() {
+            let line = format!("(no room here for: {})", layout.left_out.join(", "));
+            out.push('\n');
+            out.push_str(&styled(DIM, line));
         }
+        out
+    }
+}
+
+/// How wide each column is shown; none if it is left out.
+struct Layout {
+    widths: Vec<Option<usize>>,
+    left_out: Vec<&'static str>,
+}
+
+/// The least and the most room that a column can make use of.
+#[derive(Clone, Copy)]
+struct Needs {
+    least: usize,
+    most: usize,
+}
+
+impl Layout {
+    fn of(grid: &Grid, width: Option<usize>) -> Self {
+        let needs: Vec<Needs> = (0..grid.columns.len()).map(|at| needs_of(grid, at)).collect();
+        let most = needs.iter().map(|needs| Some(needs.most)).collect();
+        let all = Self { widths: most, left_out: Vec::new() };
+        let Some(width) = width.filter(|width| all.total() > *width) else { return all };
+        let least = needs.iter().map(|needs| Some(needs.least)).collect();
+        let mut layout = Self { widths: least, left_out: Vec::new() };
+        for header in grid.giving_way {
+            if layout.total() <= width {
+                break;
+            }
+            let column = grid.columns.iter().position(|column| column.header() == *header);
+            if let Some(at) = column {
+                layout.widths[at] = None;
+                layout.left_out.push(header);
+            }
+        }
+        layout.widen(&needs, width);
+        layout
+    }
+
+    fn total(&self) -> usize {
+        let shown = self.widths.iter().flatten();
+        shown.clone().sum::<usize>() + GAP * shown.count().saturating_sub(1)
+    }
+
+    /// Gives the room that is left to those that can make use of it, by how much they can.
+    fn widen(&mut self, needs: &[Needs], width: usize) {
+        let room = width.saturating_sub(self.total());
+        let shown = |at: &usize| self.widths[*at].is_some();
+        let wanted: usize = (0..needs.len()).filter(shown).map(|at| needs[at].most - needs[at].least).sum();
+        for (width, needs) in self.widths.iter_mut().zip(needs) {
+            if let Some(width) = width
+                && wanted > 0
+            {
+                *width += (room * (needs.most - needs.least) / wanted).min(needs.most - needs.least);
+            }
+        }
+    }
+
+    fn table(&self, grid: &Grid) -> Table {
+        let mut table = Table::new();
+        table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
+        table.set_width(u16::MAX);
+        let shown = |at: &usize| self.widths[*at].is_some();
+        let places: Vec<usize> = (0..grid.columns.len()).filter(shown).collect();
+        table.set_header(places.iter().map(|at| Cell::new(grid.columns[*at].header())));
+        for row in &grid.rows {
+            table.add_row(places.iter().map(|at| {
+                let cell = row.get(*at).map_or("", String::as_str);
+                match grid.columns[*at] {
+                    GridColumn::Path(_) => shortened(cell, self.widths[*at].unwrap_or(usize::MAX)),
+                    GridColumn::Text(_) | GridColumn::Number(_) => cell.to_owned(),
+                }
+            }));
+        }
+        for (number, at) in places.iter().enumerate() {
+            let (Some(column), Some(width)) = (table.column_mut(number), self.widths[*at]) else { continue };
+            let is_last = number + 1 == places.len();
+            let gap = if is_last { 0 } else { GAP };
+            column.set_padding((0, u16::try_from(gap).unwrap_or(0)));
+            let width = u16::try_from(width + gap).unwrap_or(u16::MAX);
+            column.set_constraint(ColumnConstraint::Absolute(Width::Fixed(width)));
+            if let GridColumn::Number(_) = grid.columns[*at] {
+                column.set_cell_alignment(CellAlignment::Right);
+            }
+        }
+        table
+    }
+}
+
+fn needs_of(grid: &Grid, at: usize) -> Needs {
+    let column = grid.columns[at];
+    let cells = || grid.rows.iter().filter_map(move |row| row.get(at)).map(String::as_str);
+    let header = display_width(column.header());
+    let most = cells().map(display_width).max().unwrap_or(0).max(header);
+    let longest_word = |text: &str| text.split(' ').map(display_width).max().unwrap_or(0);
+    let least = match column {
+        GridColumn::Number(_) => most,
+        GridColumn::Text(header) => cells().chain([header]).map(longest_word).max().unwrap_or(0),
+        GridColumn::Path(_) => least_of_paths(&cells().collect::<Vec<_>>()).max(header),
+    };
+    Needs { least, most }
+}
+
+/// The least room in which all of some paths are still told apart.
+fn least_of_paths(paths: &[&str]) -> usize {
+    let deepest = paths.iter().map(|path| path.split('/').count()).max().unwrap_or(1);
+    let ends = |folders: usize| paths.iter().map(move |path| end_of(path, folders)).collect::<Vec<_>>();
+    let whole: HashSet<&str> = paths.iter().copied().collect();
+    let are_told_apart =
+        |folders: &usize| ends(*folders).into_iter().collect::<HashSet<_>>().len() == whole.len();
+    let folders = (0..deepest).find(are_told_apart).unwrap_or(deepest);
+    ends(folders).iter().map(|end| display_width(end)).max().unwrap_or(0)
+}
+
+/// The last part of a path, with so many of the folders in front of it.
+fn end_of(path: &str, folders: usize) -> String {
+    let parts: Vec<&str> = path.split('/').collect();
+    let from = parts.len().saturating_sub(folders + 1);
+    if from == 0 { path.to_owned() } else { format!("…/{}", parts[from..].join("/")) }
+}
+
+/// A path that fits, with as many of its folders as there is room for.
+fn shortened(path: &str, width: usize) -> String {
+    let folders = path.split('/').count();
+    let ends = (0..folders).rev().map(|folders| end_of(path, folders));
+    ends.into_iter().find(|end| display_width(end) <= width).unwrap_or_else(|| end_of(path, 0))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn grid() -> Grid {
+        let columns = [
+            GridColumn::Text("Calendar"),
+            GridColumn::Path("File"),
+            GridColumn::Number("Events"),
+            GridColumn::Number("All-day"),
+            GridColumn::Text("First"),
+        ];
+        let mut grid = Grid::new(&columns).giving_way(&["All-day", "First"]);
+        for (name, path) in [
+            ("Norrsund besättning", "exports/norrsund/crew.ics"),
+            ("Skarvik", "exports/skarvik/crew.ics"),
+            ("Varv", "exports/norrsund/varv.csv"),
+        ] {
+            let cells = [name, path, "14", "0", "2026-08-31"];
+            grid.row(cells.map(str::to_owned));
+        }
+        grid
+    }
+
+    fn lines(width: Option<usize>) -> Vec<String> {
+        let shown = anstream::adapter::strip_str(&grid().shown(width)).to_string();
+        shown.lines().map(str::to_owned).collect()
+    }
+
+    #[test]
+    fn a_grid_is_no_wider_than_the_terminal_and_breaks_nothing() {
+        assert_eq!(
+            lines(None)[1],
+            "Norrsund besättning  exports/norrsund/crew.ics      14        0  2026-08-31"
+        );
+        for width in [40, 44, 60, 70, 80, 200] {
+            let shown = lines(Some(width));
+            assert!(shown.iter().all(|line| display_width(line) <= width.max(44)), "{width}: {shown:#?}");
+            for whole in ["crew.ics", "varv.csv", "besättning"] {
+                assert!(shown.iter().any(|line| line.contains(whole)), "{whole} at {width}: {shown:#?}");
+            }
+        }
+        // Two files of one name are told apart.
+        assert!(
+            lines(Some(60)).iter().any(|line| line.contains("…/skarvik/crew.ics")),
+            "{:#?}",
+            lines(Some(60))
+        );
+        assert_eq!(lines(Some(50)).last().unwrap(), "(no room here for: All-day, First)");
+    }
+
+    #[test]
+    fn wide_letters_are_counted_as_wide() {
+        let mut grid = Grid::new(&[GridColumn::Text("Title"), GridColumn::Text("Place")]);
+        grid.row(["点検 点検".to_owned(), "Kaj".to_owned()]);
+        grid.row(["Watch".to_owned(), "Kaj".to_owned()]);
+        let shown = anstream::adapter::strip_str(&grid.shown(None)).to_string();
+        let places: Vec<usize> =
+            shown.lines().skip(1).map(|line| display_width(line.split("Kaj").next().unwrap())).collect();
+        assert_eq!(places, [11, 11]);
     }
 }

@@ -11,4 +11,6 @@ mod words;
 
 pub(crate) use grid::{Grid, GridColumn};
 pub(crate) use say::{be_quiet, ensure_said, say, say_beside, say_error, tell, warn};
-pub(crate) use words::{DIM, ERROR, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled, wrapped};
+pub(crate) use words::{
+    DIM, ERROR, GOOD, STRONG, WARNING, counted, fitted, grouped, sanitized, styled, wrapped,
+};

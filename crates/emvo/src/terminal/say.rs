@@ -8,7 +8,7 @@ use std::sync::OnceLock;
 use anyhow::Context;
 
 use super::progress;
-use super::words::{ERROR, WARNING, sanitized, styled};
+use super::words::{ERROR, WARNING, fitted, sanitized, styled};
 
 /// Why something could not be printed.
 static UNSAID: OnceLock<io::Error> = OnceLock::new();
@@ -45,18 +45,18 @@ pub(crate) fn be_quiet() {
 /// strangers.
 pub(crate) fn tell(line: &str) {
     if QUIET.get().is_none() {
-        say_beside(&format!("{}\n", sanitized(line)));
+        say_beside(&fitted(&format!("{}\n", sanitized(line))));
     }
 }
 
 /// Prints a warning to standard error. What it quotes may come from strangers.
 pub(crate) fn warn(line: &str) {
-    say_beside(&format!("{} {}\n", styled(WARNING, "!"), sanitized(line)));
+    say_beside(&fitted(&format!("{} {}\n", styled(WARNING, "!"), sanitized(line))));
 }
 
 /// Prints why nothing was done.
 pub(crate) fn say_error(message: fmt::Arguments<'_>) {
-    say_beside(&format!("{} {message}\n", styled(ERROR, "emvo:")));
+    say_beside(&fitted(&format!("{} {message}\n", styled(ERROR, "emvo:"))));
 }
 
 /// Whether all answers could be printed.

@@ -2,6 +2,7 @@
 
 pub(crate) use emvo_core::words::grouped;
 
+use std::borrow::Cow;
 use std::fmt::Display;
 use std::io::{self, IsTerminal};
 
@@ -39,18 +40,57 @@ pub(crate) fn terminal_width() -> Option<usize> {
     size.map(|(width, _)| usize::from(width.0))
 }
 
+/// Fewer columns than this are no terminal that anybody reads in.
+const NARROWEST: usize = 40;
+
 /// A line behind `first`, continued behind `next` where the terminal is too narrow
 /// for it. Nothing is broken where nobody looks at a terminal.
 pub(crate) fn wrapped(first: &str, next: &str, line: &str) -> String {
-    let Some(width) = terminal_width().filter(|width| *width >= 40) else {
+    let Some(width) = terminal_width().filter(|width| *width >= NARROWEST) else {
         return format!("{first}{line}");
     };
-    let options = textwrap::Options::new(width - 1)
-        .initial_indent(first)
-        .subsequent_indent(next)
+    textwrap::fill(line, options(width).initial_indent(first).subsequent_indent(next))
+}
+
+/// Broken at blanks alone: a date, a zone or a path is one word.
+fn options<'w>(width: usize) -> textwrap::Options<'w> {
+    textwrap::Options::new(width - 1)
         .break_words(false)
-        .word_splitter(textwrap::WordSplitter::NoHyphenation);
-    textwrap::fill(line, options)
+        .word_separator(textwrap::WordSeparator::AsciiSpace)
+        .word_splitter(textwrap::WordSplitter::NoHyphenation)
+}
+
+/// A text as the terminal has room for it: what is too long goes on in the next line,
+/// under the first word behind its mark.
+pub(crate) fn fitted(text: &str) -> Cow<'_, str> {
+    match terminal_width().filter(|width| *width >= NARROWEST) {
+        Some(width) => Cow::Owned(fitted_to(text, width)),
+        None => Cow::Borrowed(text),
+    }
+}
+
+fn fitted_to(text: &str, width: usize) -> String {
+    let mut out = String::with_capacity(text.len());
+    for line in text.split_inclusive('\n') {
+        let (line, end) = line.strip_suffix('\n').map_or((line, ""), |line| (line, "\n"));
+        if textwrap::core::display_width(line) <= width {
+            out.push_str(line);
+        } else {
+            let indent = " ".repeat(hang_of(&anstream::adapter::strip_str(line).to_string()));
+            out.push_str(&textwrap::fill(line, options(width).subsequent_indent(&indent)));
+        }
+        out.push_str(end);
+    }
+    out
+}
+
+/// Where a line's words begin: behind the blanks in front of it, and its mark.
+fn hang_of(line: &str) -> usize {
+    let blanks = line.chars().take_while(|char| *char == ' ').count();
+    let (mark, _) = line[blanks..].split_once(' ').unwrap_or_default();
+    let is_mark = matches!(mark, "!" | "✗" | "·" | "→" | "-" | "$")
+        || mark.strip_suffix('.').is_some_and(|number| number.parse::<u8>().is_ok());
+    blanks + if is_mark { mark.chars().count() + 1 } else { 2 }
 }
 
 /// `1 event`, `1,204 events`.
@@ -70,5 +110,19 @@ mod tests {
         );
         assert_eq!(counted(1, "event", "events"), "1 event");
         assert_eq!(sanitized("a\u{1b}[31mb\nc"), "a\\u{1b}[31mb\\nc");
+    }
+
+    #[test]
+    fn long_lines_go_on_under_their_first_word() {
+        let line =
+            styled(WARNING, "!") + " exports/skarvik/calendar.ics is the same file as 2026-10-05\nshort\n";
+        let shown = anstream::adapter::strip_str(&fitted_to(&line, 45)).to_string();
+        assert_eq!(shown, "! exports/skarvik/calendar.ics is the same\n  file as 2026-10-05\nshort\n");
+        let shown = fitted_to("     12  the same event under another id, and more\n", 40);
+        assert_eq!(shown, "     12  the same event under another\n       id, and more\n");
+        for width in [40, 60, 80, 120] {
+            let text = "a ".repeat(200) + "Europe/Helsinki\n";
+            assert!(fitted_to(&text, width).lines().all(|line| line.len() < width), "{width}");
+        }
     }
 }
