@@ -455,3 +455,22 @@ fn ids_that_a_spreadsheet_took_for_numbers_are_found_by_the_other_source() {
     }
     assert!(run.stdout.contains("C12 id-damaged  2 findings"), "{}", run.shown());
 }
+
+#[test]
+fn each_calendar_has_a_sheet_of_its_own() {
+    let at = |uid: &str| {
+        format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{uid}\nDTSTART;VALUE=DATE:20260909\nEND:VEVENT\n")
+    };
+    let named = |name: &str, uid: &str| calendar(&format!("X-WR-CALNAME:{name}\n{}", at(uid)));
+    let case = Case::new()
+        .file("in/a.ics", named("Crew", "Drill"))
+        .file("in/b.ics", named("Deck: 2026/27", "Watch"))
+        .file("in/c.ics", named("Crew", "Muster"));
+    let run = case.ends(0, &["convert", "in", "-o", "all.xlsx", "--no-ledger"]);
+    assert!(run.stdout.contains("3 events in; 3 written. Nothing is lost."), "{}", run.shown());
+    for (sheet, title) in [("Crew", "Drill"), ("Deck  2026 27", "Watch"), ("Crew (2)", "Muster")] {
+        assert_eq!(titles(&case, &format!("all.xlsx#{sheet}")), [title]);
+    }
+    let answer = case.json(&["reconcile", "in", "--result", "all.xlsx", "--json"]);
+    assert_eq!(answer["verdict"], "complete", "{answer:#}");
+}

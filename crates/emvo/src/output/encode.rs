@@ -7,9 +7,10 @@ use emvo_core::table::{self, CannotCarry, ColumnField, Guard, WriteOptions, Writ
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Calendar, ComponentCounts, TextCounts, count_components, write_with_head};
 use emvo_ical::content::{Property, encode};
+use emvo_ical::zone::ZoneResolver;
 
 use super::target::Kind;
-use super::workbook::workbook;
+use super::workbook::workbook_of;
 use crate::input::{Reading, cells_in};
 
 /// How tables are written.
@@ -99,19 +100,12 @@ pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> 
             Ok(Encoded { bytes, written, ..Encoded::default() })
         }
         Kind::Csv => {
-            let mut table = table::write(&all, &form.options).context(
-                "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
-            )?;
+            let mut table = table::write(&all, &form.options).context(NOTHING_WRITTEN)?;
             let bytes = encoded(std::mem::take(&mut table.text))?;
             Ok(Encoded::of_table(bytes, table, &form.options.leave_out)?)
         }
         Kind::Xlsx => {
-            let mut table = table::write(&all, &TableForm::of_workbook(form).options).context(
-                "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it",
-            )?;
-            let bytes = workbook(&std::mem::take(&mut table.text))?;
-            // What a reader finds in the file itself, not in what it was made of.
-            table.cells_found = cells_in(&bytes)?;
+            let (bytes, table) = workbook_with(&all, &TableForm::of_workbook(form).options)?;
             Ok(Encoded::of_table(bytes, table, &form.options.leave_out)?)
         }
         Kind::JsonLines => {
@@ -120,6 +114,42 @@ pub(crate) fn bytes_of(edited: &[&Edited<'_>], kind: Kind, form: &TableForm) -> 
             Ok(Encoded::of_table(bytes, lines, &[])?)
         }
     }
+}
+
+const NOTHING_WRITTEN: &str =
+    "nothing was written; --unroll, --express-in ZONE or --leave-out FIELD settles it";
+
+/// More calendars than this are no sheets that anybody goes through.
+const MOST_SHEETS: usize = 50;
+
+/// Calendars as a workbook, each on a sheet of its own; and what its tables could not hold.
+fn workbook_with(
+    all: &[(&Calendar<'_>, &ZoneResolver)],
+    options: &WriteOptions,
+) -> anyhow::Result<(Vec<u8>, WrittenTable)> {
+    let at_once = if all.len() > MOST_SHEETS { all.len() } else { 1 };
+    let mut whole = WrittenTable::default();
+    let mut sheets = Vec::new();
+    // Without a calendar there is a sheet all the same.
+    let none = [all];
+    let parts: Vec<_> = if all.is_empty() { none.to_vec() } else { all.chunks(at_once).collect() };
+    for part in parts {
+        let table = table::write(part, options).context(NOTHING_WRITTEN)?;
+        let name =
+            part.first().filter(|_| all.len() > 1 && at_once == 1).map(|(calendar, _)| calendar.name());
+        whole.events += table.events;
+        whole.cells += table.cells;
+        whole.left_behind += table.left_behind;
+        for (field, count) in table.cannot_carry {
+            *whole.cannot_carry.entry(field).or_insert(0) += count;
+        }
+        sheets.push((name, table.text));
+    }
+    let sheets: Vec<_> = sheets.iter().map(|(name, text)| (name.as_deref(), text.as_slice())).collect();
+    let bytes = workbook_of(&sheets)?;
+    // What a reader finds in the file itself, not in what it was made of.
+    whole.cells_found = cells_in(&bytes)?;
+    Ok((bytes, whole))
 }
 
 /// What a calendar from a table lacks at its head; every other keeps its own.

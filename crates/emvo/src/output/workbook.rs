@@ -3,6 +3,8 @@
 //!
 //! The bytes are the same in every run: no clock goes into them.
 
+use std::collections::BTreeSet;
+
 use anyhow::Context;
 use emvo_core::table::unguarded;
 use jiff::civil::{Date, DateTime, Time};
@@ -10,6 +12,8 @@ use rust_xlsxwriter::{
     DataValidation, DocProperties, ExcelDateTime, Format, FormatAlign, Workbook, Worksheet,
 };
 
+/// The longest name that a sheet may have.
+const LONGEST_NAME: usize = 31;
 /// How wide a column is at least and at most, in letters.
 const WIDTHS: std::ops::RangeInclusive<usize> = 8..=50;
 /// The years that a spreadsheet counts.
@@ -29,11 +33,50 @@ enum Value<'c> {
 
 /// A sheet that stands there as CSV, with a header, as a workbook.
 pub(crate) fn workbook(csv: &[u8]) -> anyhow::Result<Vec<u8>> {
-    let rows = rows_of(csv)?;
+    workbook_of(&[(None, csv)])
+}
+
+/// Several sheets as one workbook, each with the name that it is wanted under.
+pub(crate) fn workbook_of(sheets: &[(Option<&str>, &[u8])]) -> anyhow::Result<Vec<u8>> {
     let mut book = Workbook::new();
     let made = ExcelDateTime::from_ymd(2000, 1, 1).context("the workbook has no date")?;
     book.set_properties(&DocProperties::new().set_creation_datetime(&made));
-    let sheet = book.add_worksheet();
+    let mut taken = BTreeSet::new();
+    for (name, csv) in sheets {
+        let sheet = book.add_worksheet();
+        if let Some(name) = name {
+            sheet.set_name(sheet_name(name, &mut taken))?;
+        }
+        fill(sheet, csv)?;
+    }
+    Ok(book.save_to_buffer()?)
+}
+
+/// A name as a spreadsheet takes it: short, without the signs of paths, and no other
+/// sheet's.
+fn sheet_name(name: &str, taken: &mut BTreeSet<String>) -> String {
+    let plain: String =
+        name.chars().map(|char| if "[]:*?/\\'".contains(char) { ' ' } else { char }).collect();
+    let plain = plain.trim();
+    let cut = |end: &str| {
+        let room = LONGEST_NAME - end.chars().count();
+        format!("{}{end}", plain.chars().take(room).collect::<String>().trim_end())
+    };
+    let numbered = |number: usize| match (number, plain) {
+        (number, "") => format!("Calendar {number}"),
+        (1, _) => cut(""),
+        (number, _) => cut(&format!(" ({number})")),
+    };
+    // Spreadsheets take names that differ in case alone for one.
+    let is_free = |name: &String| !taken.contains(&name.to_lowercase());
+    // One more name than there are taken ones is free.
+    let name = (1..=taken.len() + 1).map(numbered).find(is_free).unwrap_or_default();
+    taken.insert(name.to_lowercase());
+    name
+}
+
+fn fill(sheet: &mut Worksheet, csv: &[u8]) -> anyhow::Result<()> {
+    let rows = rows_of(csv)?;
     let width = rows.iter().map(Vec::len).max().unwrap_or(0);
     for at in 0..width {
         write_column(sheet, &rows, at)?;
@@ -44,7 +87,7 @@ pub(crate) fn workbook(csv: &[u8]) -> anyhow::Result<Vec<u8>> {
         add_answers(sheet, &rows, last_row)?;
     }
     sheet.set_freeze_panes(1, 0)?;
-    Ok(book.save_to_buffer()?)
+    Ok(())
 }
 
 fn rows_of(csv: &[u8]) -> anyhow::Result<Vec<Vec<String>>> {
@@ -172,6 +215,17 @@ mod tests {
         ] {
             assert_eq!(time_of(cell), expected, "{cell}");
         }
+    }
+
+    #[test]
+    fn sheets_have_names_that_a_spreadsheet_takes() {
+        let mut taken = BTreeSet::new();
+        let names = ["Crew", "crew", "Deck/2026", "", "A long name of a calendar that goes on", "[?]"];
+        let names = names.map(|name| sheet_name(name, &mut taken));
+        assert_eq!(
+            names,
+            ["Crew", "crew (2)", "Deck 2026", "Calendar 1", "A long name of a calendar that", "Calendar 2"]
+        );
     }
 
     #[test]

@@ -19,6 +19,14 @@ pub(crate) fn styled(style: Style, text: impl Display) -> String {
     format!("{style}{text}{style:#}")
 }
 
+/// Whether a character turns the direction of a text round, or has no width: whoever
+/// reads the text would see another one than there is. Joiners stay, which make one
+/// letter or one picture of several.
+fn is_hidden(char: char) -> bool {
+    matches!(char, '\u{200b}' | '\u{200e}' | '\u{200f}' | '\u{061c}' | '\u{feff}'
+        | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}')
+}
+
 /// Texts come from strangers: control characters are shown, not obeyed.
 pub(crate) fn sanitized(text: &str) -> String {
     let mut out = String::with_capacity(text.len());
@@ -26,7 +34,7 @@ pub(crate) fn sanitized(text: &str) -> String {
         match char {
             '\n' => out.push_str("\\n"),
             '\t' => out.push(' '),
-            control if control.is_control() => out.extend(control.escape_unicode()),
+            char if char.is_control() || is_hidden(char) => out.extend(char.escape_unicode()),
             other => out.push(other),
         }
     }
@@ -110,6 +118,8 @@ mod tests {
         );
         assert_eq!(counted(1, "event", "events"), "1 event");
         assert_eq!(sanitized("a\u{1b}[31mb\nc"), "a\\u{1b}[31mb\\nc");
+        assert_eq!(sanitized("Watch\u{202e}sci.exe\u{200b}"), "Watch\\u{202e}sci.exe\\u{200b}");
+        assert_eq!(sanitized("👩\u{200d}✈\u{fe0f}"), "👩\u{200d}✈\u{fe0f}");
     }
 
     #[test]
