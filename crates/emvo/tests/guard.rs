@@ -373,9 +373,13 @@ fn run(case: &Case, words: &[String]) -> harness::Run {
     case.emvo(&words)
 }
 
+/// Commands whose output is a table alone.
+const LISTS: [&str; 2] = ["dates", "events"];
+
 /// A link to a file whose name has the ending that an option wants.
-fn linked(case: &Case, file: &str, name: &str) -> String {
+fn linked(case: &Case, file: &str, row: &Row, name: &str) -> String {
     let ending = match name {
+        "output" if LISTS.contains(&row.command) => "csv",
         "report" => "html",
         "cancellations" | "review" => "csv",
         "receipt" => "json",
@@ -399,7 +403,7 @@ fn no_option_writes_over_a_file_that_is_read() {
                 if row.command == "run" && name == "output" && !file.starts_with("in/") {
                     continue;
                 }
-                let path = linked(&case, file, name);
+                let path = linked(&case, file, row, name);
                 let before = all_files(&case);
                 let words = words_with(row, &[(name, &path)]);
                 let run = run(&case, &words);

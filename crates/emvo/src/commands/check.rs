@@ -22,8 +22,6 @@ use crate::terminal::progress;
 #[derive(Debug, clap::Args)]
 pub(crate) struct CheckArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     select: SelectArgs,
     #[command(flatten)]
     window: WindowArgs,
@@ -41,6 +39,8 @@ pub(crate) struct CheckArgs {
     /// Replace an existing report
     #[arg(long, help_heading = "Output")]
     overwrite: bool,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

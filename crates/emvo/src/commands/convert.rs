@@ -35,8 +35,6 @@ const LEAST_ROLLED: usize = 3;
 #[derive(Debug, clap::Args)]
 pub(crate) struct ConvertArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     output: OutputArgs,
     /// Series become single events, one for each date in the window
     #[arg(long, help_heading = "Repeating events")]
@@ -60,6 +58,8 @@ pub(crate) struct ConvertArgs {
     window: WindowArgs,
     #[command(flatten)]
     fit: FitArgs,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

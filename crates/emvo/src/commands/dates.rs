@@ -20,8 +20,6 @@ use crate::terminal::progress;
 #[derive(Debug, clap::Args)]
 pub(crate) struct DatesArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     select: SelectArgs,
     #[command(flatten)]
     window: WindowArgs,
@@ -41,6 +39,8 @@ pub(crate) struct DatesArgs {
     language: LanguageArgs,
     #[command(flatten)]
     file: ListArgs,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

@@ -15,8 +15,6 @@ use crate::terminal::progress;
 #[derive(Debug, clap::Args)]
 pub(crate) struct EventsArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     select: SelectArgs,
     #[command(flatten)]
     window: WindowArgs,
@@ -30,6 +28,8 @@ pub(crate) struct EventsArgs {
     language: LanguageArgs,
     #[command(flatten)]
     file: ListArgs,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

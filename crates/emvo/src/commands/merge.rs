@@ -28,8 +28,6 @@ use crate::terminal::progress;
 #[derive(Debug, clap::Args)]
 pub(crate) struct MergeArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     output: OutputArgs,
     /// Write what was done as a page (.html), a sheet (.csv) or JSON
     #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
@@ -61,6 +59,8 @@ pub(crate) struct MergeArgs {
     incoming: IncomingArgs,
     #[command(flatten)]
     fit: FitArgs,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

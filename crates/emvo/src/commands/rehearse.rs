@@ -25,8 +25,6 @@ use crate::terminal::progress;
 /// Play an import into a destination that a limits file describes, and see what would be lost
 #[derive(Debug, clap::Args)]
 pub(crate) struct RehearseArgs {
-    #[command(flatten)]
-    input: InputArgs,
     /// The limits file: what the destination accepts, and how it behaves
     #[arg(long, value_name = "FILE", help_heading = "Destination")]
     limits: PathBuf,
@@ -41,6 +39,8 @@ pub(crate) struct RehearseArgs {
     overwrite: bool,
     #[command(flatten)]
     window: WindowArgs,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

@@ -22,8 +22,6 @@ use crate::terminal::{progress, say_beside};
 #[derive(Debug, clap::Args)]
 pub(crate) struct SurveyArgs {
     #[command(flatten)]
-    input: InputArgs,
-    #[command(flatten)]
     select: SelectArgs,
     #[command(flatten)]
     window: WindowArgs,
@@ -36,6 +34,8 @@ pub(crate) struct SurveyArgs {
     /// Keep how a table was understood as a columns file, for --columns
     #[arg(long, value_name = "FILE.toml", help_heading = "Output")]
     save_columns: Option<PathBuf>,
+    #[command(flatten)]
+    input: InputArgs,
     #[command(flatten)]
     answer: AnswerArgs,
 }

@@ -25,7 +25,7 @@ pub(crate) struct ReadingArgs {
     #[arg(long, value_name = "ZONE")]
     pub(crate) zone: Option<String>,
     /// What an unknown zone name means; may be given several times
-    #[arg(long, value_name = "NAME=ZONE")]
+    #[arg(long, value_name = "NAME=ZONE", hide_short_help = true)]
     pub(crate) zone_map: Vec<String>,
     /// Only the calendars of this name; may be given several times
     #[arg(long, value_name = "NAME")]
@@ -34,16 +34,16 @@ pub(crate) struct ReadingArgs {
     #[arg(long, value_name = "ORDER", value_enum, default_value_t)]
     pub(crate) date_order: OrderArg,
     /// The year of dates in tables that have none
-    #[arg(long, value_name = "YEAR", value_parser = clap::value_parser!(i16).range(1..=9999))]
+    #[arg(long, value_name = "YEAR", value_parser = clap::value_parser!(i16).range(1..=9999), hide_short_help = true)]
     pub(crate) year: Option<i16>,
     /// What bare numbers in a column of lengths count
-    #[arg(long, value_name = "UNIT", value_enum)]
+    #[arg(long, value_name = "UNIT", value_enum, hide_short_help = true)]
     pub(crate) length_unit: Option<LengthUnitArg>,
     /// What stands behind the point in times such as 9.3
-    #[arg(long, value_name = "WHAT", value_enum)]
+    #[arg(long, value_name = "WHAT", value_enum, hide_short_help = true)]
     pub(crate) clock_dot: Option<ClockDotArg>,
     /// Which day the end of whole days names in tables
-    #[arg(long, value_name = "DAY", value_enum)]
+    #[arg(long, value_name = "DAY", value_enum, hide_short_help = true)]
     pub(crate) all_day_end: Option<AllDayEndArg>,
     /// Which column holds a field, where its header does not say (`carried` for none); may be given several times
     #[arg(long, value_name = "FIELD=HEADER")]
@@ -52,13 +52,13 @@ pub(crate) struct ReadingArgs {
     #[arg(long, value_name = "FILE")]
     pub(crate) columns: Option<PathBuf>,
     /// The sheet of spreadsheets to read, hidden or not; may be given several times
-    #[arg(long, value_name = "NAME")]
+    #[arg(long, value_name = "NAME", hide_short_help = true)]
     pub(crate) sheet: Vec<String>,
     /// The charset of the inputs, where it is not found by looking
-    #[arg(long, value_name = "CHARSET")]
+    #[arg(long, value_name = "CHARSET", hide_short_help = true)]
     pub(crate) input_encoding: Option<String>,
     /// A file whose first line is the passphrase of encrypted zips
-    #[arg(long, value_name = "FILE")]
+    #[arg(long, value_name = "FILE", hide_short_help = true)]
     pub(crate) passphrase_file: Option<PathBuf>,
 }
 
@@ -116,7 +116,7 @@ pub(crate) struct WindowArgs {
     #[arg(long, value_name = "DATE", value_parser = day)]
     pub(crate) until: Option<Date>,
     /// How many occurrences of one series are looked at
-    #[arg(long, value_name = "N", default_value_t = 100_000)]
+    #[arg(long, value_name = "N", default_value_t = 100_000, hide_short_help = true)]
     pub(crate) ceiling: usize,
 }
 
@@ -134,7 +134,7 @@ pub(crate) struct AnswerArgs {
     #[arg(long, short, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
     /// How progress is shown, on standard error
-    #[arg(long, value_enum, value_name = "HOW", default_value_t)]
+    #[arg(long, value_enum, value_name = "HOW", default_value_t, hide_short_help = true)]
     pub(crate) progress: ProgressArg,
 }
 
@@ -152,7 +152,7 @@ pub(crate) struct OutputArgs {
     #[arg(long)]
     pub(crate) dry_run: bool,
     /// Where to keep what cannot be read, if not beside the output
-    #[arg(long, value_name = "PATH")]
+    #[arg(long, value_name = "PATH", hide_short_help = true)]
     pub(crate) set_aside: Option<PathBuf>,
     /// What to write, where the output's extension does not say
     #[arg(long, value_enum, value_name = "FORMAT")]
@@ -192,7 +192,7 @@ pub(crate) struct FitArgs {
 #[command(next_help_heading = "Record")]
 pub(crate) struct RecordArgs {
     /// Write the receipt of this run as a file, besides the ledger
-    #[arg(long, value_name = "PATH.json")]
+    #[arg(long, value_name = "PATH.json", hide_short_help = true)]
     pub(crate) receipt: Option<PathBuf>,
     #[command(flatten)]
     pub(crate) ledger: LedgerArgs,
@@ -203,10 +203,10 @@ pub(crate) struct RecordArgs {
 #[command(next_help_heading = "Record")]
 pub(crate) struct LedgerArgs {
     /// The ledger, if not `emvo/ledger.sqlite` in the user's state folder or what `EMVO_LEDGER` says
-    #[arg(long, value_name = "PATH", conflicts_with = "no_ledger")]
+    #[arg(long, value_name = "PATH", conflicts_with = "no_ledger", hide_short_help = true)]
     pub(crate) ledger: Option<PathBuf>,
     /// Keep no record of this run
-    #[arg(long)]
+    #[arg(long, hide_short_help = true)]
     pub(crate) no_ledger: bool,
 }
 

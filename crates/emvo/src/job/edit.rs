@@ -31,13 +31,13 @@ use crate::terminal::progress;
 #[derive(Debug, clap::Args)]
 pub(crate) struct EditArgs {
     #[command(flatten)]
-    pub(crate) input: InputArgs,
-    #[command(flatten)]
     pub(crate) output: OutputArgs,
     #[command(flatten)]
     pub(crate) select: SelectArgs,
     #[command(flatten)]
     pub(crate) window: WindowArgs,
+    #[command(flatten)]
+    pub(crate) input: InputArgs,
     #[command(flatten)]
     pub(crate) answer: AnswerArgs,
 }
