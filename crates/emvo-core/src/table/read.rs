@@ -1,13 +1,14 @@
 //! Text → calendars: the rows of a table, and those that could not be read.
 
+mod error;
 mod records;
 mod scan;
+mod told;
 
 use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use hashbrown::HashMap;
-use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 
 use super::column::ColumnField;
@@ -16,22 +17,21 @@ use super::date::DateOrder;
 use super::habits::{AllDayEnds, ClockDot, Habits, LengthUnit};
 use super::header::settled_layout;
 use super::layout::Layout;
-use super::notes::{Note, NoteKind, SetAsideRow};
+use super::notes::{Note, SetAsideRow};
 use super::roles::{Candidate, ensure_no_rivals, ensure_settled, settle};
-use super::row::{ReadRow, Repeats, RowReader, Title, UNTITLED};
-use super::serial::{Epoch, read_serial};
-use super::shape::Serials;
+use super::row::{ReadRow, RowReader};
+use super::serial::Epoch;
 use super::sniffed::{MOST_SHOWN, Sniffed};
 use super::years::Years;
-use crate::advice::Advice;
 use crate::identity::{Numbered, derived_uid_of_parts, normalised, number_of};
-use emvo_ical::calendar::{Calendar, Event, Extent, ReadEvent, ZoneRef, of_events, read_stated};
+use emvo_ical::calendar::{Calendar, ReadEvent, of_events, read_stated};
 use emvo_ical::content::{Component, Property};
-use emvo_ical::recurrence::{Rule, phrase};
 use emvo_ical::zone::Zone;
 
+pub use error::TableError;
 use records::{Records, Stretch, is_row};
 pub(super) use scan::Scan;
+use told::{in_words, note_columns, note_numbers, note_row};
 
 /// How a table is read.
 #[derive(Clone, Debug, Default)]
@@ -85,115 +85,6 @@ pub struct Table {
     pub notes: Vec<Note>,
     /// How the table is laid out.
     pub sniffed: Sniffed,
-}
-
-/// Why a table cannot be read at all.
-#[derive(Clone, Debug, PartialEq, Eq, thiserror::Error)]
-pub enum TableError {
-    /// No row that looks like a header.
-    #[error("no header row with a start (such as `start` or `start date`) and a title was found")]
-    NoHeader,
-    /// A header that an option names and no column has.
-    #[error("no column has the header `{header}`; there are {found}")]
-    NoColumn {
-        /// The header asked for.
-        header: String,
-        /// The headers of the table.
-        found: String,
-    },
-    /// Two columns claim the same field with equal right.
-    #[error("the columns `{one}` (#{one_at}) and `{two}` (#{two_at}) both mean {field}")]
-    Rivals {
-        /// The field.
-        field: &'static str,
-        /// The first column's header.
-        one: String,
-        /// Its number, from 1.
-        one_at: usize,
-        /// The second column's header.
-        two: String,
-        /// Its number, from 1.
-        two_at: usize,
-    },
-    /// No column is sure to be the title (rule C09).
-    #[error("no column is sure to be the title; it may be {}", in_words(candidates))]
-    NoTitle {
-        /// Those that may be.
-        candidates: Vec<Candidate>,
-    },
-    /// A column of dates or times that is for nothing (rule C09).
-    #[error("the column {} holds dates or times, and nothing says what for", column.words())]
-    NoRole {
-        /// The column.
-        column: Candidate,
-        /// The field that it may be.
-        field: &'static str,
-    },
-    /// A column of lengths whose bare numbers may be hours, minutes or days (rule C09).
-    #[error("the lengths in the column {} have no unit", column.words())]
-    LengthUnit {
-        /// The column.
-        column: Candidate,
-    },
-    /// A column of times such as `9.3` (rule C09).
-    #[error("the times in the column {} may be minutes without their nought or tenths of an hour", column.words())]
-    ClockDot {
-        /// The column.
-        column: Candidate,
-    },
-    /// A column of dates without a year (rule C09).
-    #[error("the dates in the column {} have no year", column.words())]
-    NoYear {
-        /// The column.
-        column: Candidate,
-    },
-    /// Day and month could be either way round (rule C02).
-    #[error("C02: day and month cannot be told apart: {evidence}")]
-    Order {
-        /// The rows in question.
-        evidence: String,
-    },
-}
-
-impl TableError {
-    /// What would help.
-    pub fn advice(&self) -> Option<Advice> {
-        match self {
-            Self::NoHeader => Some(Advice::NameStartColumn),
-            Self::NoColumn { .. } => None,
-            Self::Rivals { field, one, two_at, .. } => {
-                Some(Advice::ChooseColumn { field, header: one.clone(), number: *two_at })
-            }
-            Self::NoTitle { candidates } => {
-                let first = candidates.first()?;
-                Some(Advice::NameColumn { field: "title", header: first.header.clone() })
-            }
-            Self::NoRole { column, field } => {
-                Some(Advice::NameOrCarry { field, header: column.header.clone() })
-            }
-            Self::LengthUnit { .. } => Some(Advice::SayLengthUnit),
-            Self::ClockDot { .. } => Some(Advice::SayClockDot),
-            Self::NoYear { .. } => Some(Advice::SayYear),
-            Self::Order { .. } => Some(Advice::SayDateOrder),
-        }
-    }
-
-    /// Whether the table itself leaves something open, rather than an option being wrong.
-    pub fn is_about_the_table(&self) -> bool {
-        !matches!(self, Self::NoHeader | Self::NoColumn { .. })
-    }
-
-    /// Whether a person has to decide before the table can be read, and no other file
-    /// can make up for it.
-    pub fn is_question(&self) -> bool {
-        !matches!(self, Self::NoHeader)
-    }
-}
-
-fn in_words(candidates: &[Candidate]) -> String {
-    const SHOWN: usize = 3;
-    let shown: Vec<String> = candidates.iter().take(SHOWN).map(Candidate::words).collect();
-    shown.join(" or ")
 }
 
 /// Reads a table. `name` is what its calendar is called if no column says so.
@@ -353,7 +244,7 @@ impl Understood {
                     let rank = stretch.rows_above + all.rows.len() + all.set_aside.len() + 1;
                     let row = EventRow::of(row, name, rank);
                     if rank <= ROWS_SHOWN || (is_odd && all.in_words.len() < MOST_SHOWN) {
-                        all.in_words.extend(row.in_words().map(|words| (number, words)));
+                        all.in_words.extend(in_words(&row.event).map(|words| (number, words)));
                     }
                     all.rows.push(row);
                 }
@@ -384,119 +275,6 @@ impl EventRow {
         component.put_first(uid);
         let rank = u32::try_from(rank).unwrap_or(u32::MAX);
         Self { event: read_stated(component, rank, start, extent), calendar, id }
-    }
-}
-
-impl EventRow {
-    /// `Wed 9 Sep 2026, 18:00–20:30 Europe/Helsinki, "Drill", Kaj 2, every week`: a month
-    /// by its name, since whoever compares it has to see which number is the day.
-    fn in_words(&self) -> Option<String> {
-        let lead = self.event.as_ref().ok()?.lead();
-        let place = lead.location().map(Cow::into_owned).filter(|place| !place.is_empty());
-        let rules = lead.rules().filter_map(|rule| phrase(&Rule::parse(&rule).ok()?));
-        let title = format!("\"{}\"", lead.title().unwrap_or_default());
-        let parts = [span_in_words(lead), title].into_iter().chain(place).chain(rules);
-        Some(parts.collect::<Vec<_>>().join(", "))
-    }
-}
-
-/// `Wed 9 Sep 2026, 18:00–20:30`, `Wed 9 Sep 2026 – Fri 11 Sep 2026`.
-fn span_in_words(event: &Event<'_>) -> String {
-    let day = |date: Date| date.strftime("%a %-d %b %Y").to_string();
-    let (start, end) = (event.start().clock(), event.end().clock());
-    if event.is_all_day() {
-        let last = end.date().yesterday().unwrap_or(start.date());
-        return if last > start.date() {
-            format!("{} – {}", day(start.date()), day(last))
-        } else {
-            day(start.date())
-        };
-    }
-    let time = |clock: DateTime| {
-        let seconds = if clock.second() == 0 { "" } else { ":%S" };
-        clock.strftime(&format!("%H:%M{seconds}")).to_string()
-    };
-    let until = match event.extent() {
-        Extent::Unstated => String::new(),
-        _ if end.date() == start.date() => format!("–{}", time(end)),
-        _ => format!(" – {}, {}", day(end.date()), time(end)),
-    };
-    let zone = match event.start().zone() {
-        ZoneRef::Floating => String::new(),
-        ZoneRef::Utc => " UTC".to_owned(),
-        ZoneRef::Named(name) => format!(" {name}"),
-    };
-    format!("{}, {}{until}{zone}", day(start.date()), time(start))
-}
-
-fn note_columns(rows: &RowReader<'_>, serials: &[(usize, Serials)], notes: &mut Vec<Note>) {
-    for (at, serials) in serials {
-        let Some((date, _)) = read_serial(&serials.first, rows.epoch) else { continue };
-        let header = rows.layout.name_of(*at);
-        notes.push(Note {
-            kind: NoteKind::SerialDates,
-            row: None,
-            title: header.to_string(),
-            words: format!(
-                "{} spreadsheet numbers in the column `{header}` are read as dates: {} is {date}; if that is four \
-                 years off, `serial_epoch = 1904` in a columns file says so",
-                serials.count, serials.first
-            ),
-        });
-    }
-    for (header, _) in rows.layout.unclaimed() {
-        notes.push(Note {
-            kind: NoteKind::ColumnUnclaimed,
-            row: None,
-            title: header.to_string(),
-            words: format!("the column `{header}` is no field of an event; it is carried along as it is"),
-        });
-    }
-}
-
-/// Spreadsheet numbers that stand among other dates.
-fn note_numbers(number: u64, record: &csv::StringRecord, rows: &RowReader<'_>, notes: &mut Vec<Note>) {
-    for mixed in &rows.mixed {
-        let cell = record.get(mixed.at).unwrap_or_default();
-        if let Some((date, _)) = read_serial(cell, rows.epoch) {
-            notes.push(Note {
-                kind: NoteKind::SerialDates,
-                row: Some(number),
-                title: rows.layout.name_of(mixed.at).into_owned(),
-                words: format!("`{}` is a spreadsheet number among dates: it is read as {date}", cell.trim()),
-            });
-        }
-    }
-}
-
-fn note_row(number: u64, row: &ReadRow, notes: &mut Vec<Note>) {
-    let mut note = |kind, words: &str| {
-        let title = row.component.text("SUMMARY").unwrap_or_default().into_owned();
-        notes.push(Note { kind, row: Some(number), title, words: words.to_owned() });
-    };
-    if row.repeats == Repeats::NobodySaysHow {
-        note(
-            NoteKind::RepeatFlagOnly,
-            "is flagged as repeating, but nothing says how: only its first date is there",
-        );
-    }
-    for (field, cell) in &row.unused {
-        let taken = if *field == ColumnField::Private { ", so it is taken for private" } else { "" };
-        let words =
-            format!("`{cell}` says nothing that is known of {}{taken}; it is carried along", field.name());
-        note(NoteKind::CellUnused, &words);
-    }
-    if let Some((word, date)) = &row.weekday {
-        let day = date.strftime("%A");
-        note(NoteKind::WeekdayContradicts, &format!("`{word}` stands beside {date}, which is a {day}"));
-    }
-    if let Some(id) = &row.damaged_id {
-        let words =
-            format!("`{id}` is an id that a spreadsheet has turned into a number; it is carried along");
-        note(NoteKind::IdDamaged, &words);
-    }
-    if row.title == Title::Missing {
-        note(NoteKind::TitleMissing, &format!("has no title; it is called `{UNTITLED}`"));
     }
 }
 
