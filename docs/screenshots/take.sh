@@ -37,7 +37,7 @@ shot() {
     export SHOT="$command"
     exec xterm -geometry 156x47+0+0 -fa "DejaVu Sans Mono" -fs 10 -bg '#10151c' -fg '#d9dee5' +sb -e bash -c "
       printf '\033[1m\$ %s\033[0m\n' \"\$SHOT\"
-      script -qec \"stty cols 156; \$SHOT\" /dev/null < /dev/null | head -n $lines
+      script -qec \"stty cols 156 rows 47; \$SHOT\" /dev/null < /dev/null | head -n $lines
       touch '$work/$name.done'; sleep 30"
   ) > /dev/null 2>&1 &
   local window=$!

@@ -382,7 +382,7 @@ fn an_answer_is_kept_as_a_columns_file() {
     assert!(run.shown().contains("`--columns plan.toml` reads such tables"), "{}", run.shown());
     let run =
         case.ends(0, &["convert", "plan.csv", "--columns", "plan.toml", "-o", "out.ics", "--no-ledger"]);
-    assert!(run.stderr.contains("no events: row 1 \"Plan 2026\""), "{}", run.stderr);
+    assert!(run.stderr.contains("passed over as no event: row 1 \"Plan 2026\""), "{}", run.stderr);
     assert!(case.read("out.ics").contains("DURATION:PT1H"), "{}", case.read("out.ics"));
     let run = case.ends(2, &["survey", "plan.csv", "--save-columns", "plan.toml"]);
     assert!(run.stderr.contains("exists"), "{}", run.stderr);

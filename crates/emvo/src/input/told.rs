@@ -42,14 +42,14 @@ pub(super) fn tell_of_others(paths: &[String]) {
     }
 }
 
-/// `crew.csv: no events: row 1 "Crew plan 2026", row 14 "# from here on provisional"`.
+/// `crew.csv: passed over as no event: row 1 "Crew plan 2026", row 14 "# from here on provisional"`.
 fn remarks_line(source: &Source<'_>) -> Option<String> {
     let remarks = &source.table.sniffed.as_ref()?.remarks;
     let quoted: Vec<String> =
         remarks.iter().take(MOST_QUOTED).map(|(row, words)| format!("row {row} \"{words}\"")).collect();
     let more = remarks.len().saturating_sub(MOST_QUOTED);
     let more = if more > 0 { format!(", and {} more", grouped(more)) } else { String::new() };
-    (!quoted.is_empty()).then(|| format!("{}: no events: {}{more}", source.path, quoted.join(", ")))
+    (!quoted.is_empty()).then(|| format!("{}: passed over as no event: {}{more}", source.path, quoted.join(", ")))
 }
 
 fn hidden_lines(book: &Book) -> Vec<String> {
