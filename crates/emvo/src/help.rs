@@ -5,6 +5,8 @@ use std::ffi::OsString;
 use std::fmt::Write as _;
 
 use clap::CommandFactory;
+use emvo_core::amend::amendable_names;
+use emvo_core::table::ColumnField;
 
 use crate::cli::{Args, GROUPS};
 
@@ -52,12 +54,30 @@ pub fn command() -> clap::Command {
             // Writing into a string cannot fail.
             let _ = writeln!(text, "  {example}");
         }
-        command = command.mut_subcommand(name, |one| one.after_help(text));
+        command = command.mut_subcommand(name, |one| {
+            let fields = fields_in_words(&one);
+            one.after_long_help(format!("{fields}{text}")).after_help(text)
+        });
     }
     let listed = listed(&command);
     command.long_version(long_version()).help_template(format!(
         "{{about}}\n\n{{usage-heading}} {{usage}}\n\n{listed}Options:\n{{options}}{{after-help}}"
     ))
+}
+
+/// The fields that the options of a command take; nothing for those that take none.
+fn fields_in_words(command: &clap::Command) -> String {
+    let lists: [(&str, Vec<&str>); 3] = [
+        ("column", ColumnField::names().chain(["carried"]).collect()),
+        ("leave_out", ColumnField::names().collect()),
+        ("set", amendable_names().collect()),
+    ];
+    let has = |option: &str| command.get_arguments().any(|argument| argument.get_id() == option);
+    let taken = lists.into_iter().filter(|(option, _)| has(option));
+    let lines = taken.map(|(option, fields)| {
+        format!("Fields of --{}: {}\n\n", option.replace('_', "-"), fields.join(", "))
+    });
+    lines.collect()
 }
 
 /// The version, for what it was built, and the zone data in it: two programs

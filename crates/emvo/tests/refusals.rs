@@ -213,6 +213,22 @@ fn help_is_found_in_front_and_behind() {
     let behind = case.ends(0, &["merge", "--help"]).stdout;
     assert_eq!(case.ends(0, &["help", "merge"]).stdout, behind);
     assert_eq!(case.ends(0, &["help"]).stdout, case.ends(0, &["--help"]).stdout);
+    for (command, fields) in [
+        ("convert", "Fields of --column: title, start, start_date"),
+        ("convert", "Fields of --leave-out: title,"),
+        ("amend", "Fields of --set: title, location"),
+    ] {
+        let help = case.ends(0, &[command, "--help"]).stdout;
+        assert!(help.contains(fields), "{help}");
+        // One screen is enough for who knows what to look for.
+        assert!(!case.ends(0, &[command, "-h"]).stdout.contains("Fields of"), "{command}");
+    }
+    // Inputs come first, and how they are read last.
+    for command in ["survey", "check", "merge", "convert", "dates", "repair"] {
+        let help = case.ends(0, &[command, "-h"]).stdout;
+        let place = |words: &str| help.find(words).unwrap_or_else(|| panic!("{command}: {words}\n{help}"));
+        assert!(place("Arguments:") < place("Window:") && place("Window:") < place("Reading:"), "{help}");
+    }
     let run = case.ends(2, &["help", "merj"]);
     assert!(run.stderr.contains("merge"), "{}", run.stderr);
 }

@@ -49,7 +49,8 @@ fn remarks_line(source: &Source<'_>) -> Option<String> {
         remarks.iter().take(MOST_QUOTED).map(|(row, words)| format!("row {row} \"{words}\"")).collect();
     let more = remarks.len().saturating_sub(MOST_QUOTED);
     let more = if more > 0 { format!(", and {} more", grouped(more)) } else { String::new() };
-    (!quoted.is_empty()).then(|| format!("{}: passed over as no event: {}{more}", source.path, quoted.join(", ")))
+    (!quoted.is_empty())
+        .then(|| format!("{}: passed over as no event: {}{more}", source.path, quoted.join(", ")))
 }
 
 fn hidden_lines(book: &Book) -> Vec<String> {
