@@ -227,7 +227,7 @@ fn help_is_found_in_front_and_behind() {
     for command in ["survey", "check", "merge", "convert", "dates", "repair"] {
         let help = case.ends(0, &[command, "-h"]).stdout;
         let place = |words: &str| help.find(words).unwrap_or_else(|| panic!("{command}: {words}\n{help}"));
-        assert!(place("Arguments:") < place("Window:") && place("Window:") < place("Reading:"), "{help}");
+        assert!(place("Arguments:") < place("Output:") && place("Output:") < place("Reading:"), "{help}");
     }
     let run = case.ends(2, &["help", "merj"]);
     assert!(run.stderr.contains("merge"), "{}", run.stderr);

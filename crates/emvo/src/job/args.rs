@@ -11,7 +11,7 @@ use crate::terminal::progress::ProgressArg;
 #[derive(Debug, clap::Args)]
 pub(crate) struct InputArgs {
     /// Exports to read: files, folders, zips of either, or `-` for standard input
-    #[arg(required = true, value_name = "INPUT", help_heading = None::<clap::builder::Str>)]
+    #[arg(required = true, value_name = "INPUT", help_heading = clap::builder::Resettable::Reset)]
     pub(crate) inputs: Vec<PathBuf>,
     #[command(flatten)]
     pub(crate) reading: ReadingArgs,
