@@ -41,7 +41,12 @@ pub fn report_failure(error: &anyhow::Error) -> ExitCode {
     if error.chain().any(is_hang_up) {
         return ExitCode::SUCCESS;
     }
-    let message = terminal::sanitized(&answer::advice::chain_in_words(error));
-    terminal::say_error(format_args!("{message}"));
-    ExitCode::from(if error.is::<output::PartlyWritten>() { 3 } else { 2 })
+    let message = answer::advice::chain_in_words(error);
+    let status = if error.is::<output::PartlyWritten>() { 3 } else { 2 };
+    if std::env::args_os().any(|word| word == "--json") {
+        answer::give_failure(&message, status);
+    } else {
+        terminal::say_error(format_args!("{}", terminal::sanitized(&message)));
+    }
+    ExitCode::from(status)
 }

@@ -78,3 +78,34 @@ fn results_and_answers_are_never_mixed() {
     let run = case.ends(2, &["bundle", "a.ics", "-o", "-"]);
     assert!(run.stderr.contains("a backup is read again"), "{}", run.stderr);
 }
+
+/// A script reads why nothing was done as it reads everything else.
+#[test]
+fn failures_are_json_where_answers_are() {
+    let case = Case::new().file("a.ics", "no calendar");
+    for typed in [&["survey", "a.ics", "--json"][..], &["survey", "nowhere.ics", "--json"]] {
+        let run = case.ends(2, typed);
+        let failure: serde_json::Value = serde_json::from_str(&run.stderr).unwrap();
+        assert_eq!((run.stdout.as_str(), &failure["status"]), ("", &serde_json::json!(2)), "{failure:#}");
+        assert!(failure["error"].as_str().unwrap().contains(typed[1]), "{failure:#}");
+    }
+}
+
+#[test]
+fn a_script_says_what_it_stops_at() {
+    let event = "BEGIN:VEVENT\nUID:a\nSUMMARY:Drill\nDTSTART:20260907T080000Z\nDTEND:20260907T080000Z\n";
+    let wrong =
+        "BEGIN:VEVENT\nUID:b\nSUMMARY:Watch\nDTSTART:20260907T080000Z\nDTEND:20260907T070000Z\nEND:VEVENT\n";
+    let notes = format!("{event}ATTENDEE:mailto:a@example.org\nEND:VEVENT\n");
+    let case = Case::new()
+        .file("notes.ics", calendar(&notes))
+        .file("errors.ics", calendar(wrong))
+        .file("unread.csv", "Title,Start\nA,2026-09-07\nB,soon\n");
+    for (file, default, on_error, never) in
+        [("notes.ics", 0, 0, 0), ("errors.ics", 1, 1, 0), ("unread.csv", 1, 1, 0)]
+    {
+        case.ends(default, &["check", file]);
+        case.ends(on_error, &["check", file, "--fail-on", "error"]);
+        case.ends(never, &["check", file, "--fail-on", "never"]);
+    }
+}

@@ -156,7 +156,9 @@ fn years(
     let Some((at, count)) = scan.without_year(layout) else {
         return Ok(options.year().map(|year| (Years::named(year), None)));
     };
-    let known = options.year().map(Years::named).or_else(|| Years::above(&scan.remarks));
+    let above = scan.remarks.iter().filter(|(row, _)| *row < scan.header_row);
+    let above = above.map(|(_, line)| line.as_str());
+    let known = options.year().map(Years::named).or_else(|| Years::above(above));
     let Some(mut years) = known else {
         return Err(TableError::NoYear { column: Candidate::of(layout, &scan.shapes, at) });
     };

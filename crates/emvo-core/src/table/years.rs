@@ -39,21 +39,17 @@ impl Years {
         Self { first: year, turns: Vec::new(), quoted: None }
     }
 
-    /// The year that stands above a table: the one year there, or the first of two that
-    /// follow each other.
-    pub(super) fn above(lines: &[(u64, String)]) -> Option<Self> {
+    /// The year that stands above a table: the only one there, or the first of two that
+    /// stand there as one season. The year of a whole date is when somebody wrote it.
+    pub(super) fn above<'l>(lines: impl Iterator<Item = &'l str>) -> Option<Self> {
         let mut found: Vec<(i16, &str)> = Vec::new();
-        for (_, line) in lines {
-            found.extend(years_in(line).map(|year| (year, line.as_str())));
+        for line in lines {
+            found.extend(years_in(line).into_iter().map(|year| (year, line)));
         }
         found.sort_unstable_by_key(|(year, _)| *year);
         found.dedup_by_key(|(year, _)| *year);
-        let (first, line) = match found.as_slice() {
-            [one] => *one,
-            [one, two] if two.0 == one.0 + 1 => *one,
-            _ => return None,
-        };
-        Some(Self { first, turns: Vec::new(), quoted: Some(line.to_owned()) })
+        let [(first, line)] = found.as_slice() else { return None };
+        Some(Self { first: *first, turns: Vec::new(), quoted: Some((*line).to_owned()) })
     }
 
     /// Lets the years roll on over the dates of rows that have none; in a table whose rows
@@ -101,21 +97,30 @@ impl Years {
     }
 }
 
-/// The years in a text: `Crew plan 2026/27` has 2026 and 2027.
-fn years_in(text: &str) -> impl Iterator<Item = i16> {
-    let mut last: Option<i16> = None;
-    let numbers = text.split(|char: char| !char.is_ascii_digit()).filter(|digits| !digits.is_empty());
-    let years = numbers.filter_map(move |digits| {
-        let number: i16 = digits.parse().ok()?;
-        let year = match (digits.len(), last.take()) {
-            (4, _) => number,
-            (2, Some(before)) if (before + 1) % 100 == number => before + 1,
+/// The years in a text, of a season the first: `Crew plan 2026/27` has 2026.
+fn years_in(text: &str) -> Vec<i16> {
+    let joined = text.replace(" – ", "–").replace(" - ", "-").replace(" / ", "/");
+    let words = joined.split(|char: char| char.is_whitespace() || ",;:()".contains(char));
+    let year = |word: &str| {
+        let groups: Vec<&str> =
+            word.split(|char: char| !char.is_ascii_digit()).filter(|digits| !digits.is_empty()).collect();
+        let (first, second) = match groups.as_slice() {
+            [first] => (first, None),
+            [first, second] => (first, Some(second)),
             _ => return None,
         };
-        last = Some(year);
-        PLAUSIBLE.contains(&year).then_some(year)
-    });
-    years.collect::<Vec<_>>().into_iter()
+        let year: i16 = first.parse().ok().filter(|_| first.len() == 4)?;
+        let is_next = |other: &&str| {
+            let other_year = other.parse::<i16>().ok();
+            match other.len() {
+                2 => other_year == Some((year + 1) % 100),
+                4 => other_year == Some(year + 1),
+                _ => false,
+            }
+        };
+        (PLAUSIBLE.contains(&year) && second.is_none_or(is_next)).then_some(year)
+    };
+    words.filter_map(year).collect()
 }
 
 /// A date without a year, with one: `9.9.`, `9/9`, `9 Sep`, with a time behind it or
@@ -157,12 +162,17 @@ mod tests {
 
     #[test]
     fn the_year_of_a_table_may_stand_above_it() {
-        let above = |line: &str| Years::above(&[(1, line.to_owned())]).map(|years| years.first);
+        let above = |lines: &str| Years::above(lines.lines()).map(|years| years.first);
         for (line, year) in [
             ("Crew plan 2026", Some(2026)),
             ("Crew plan 2026/27", Some(2026)),
             ("Season 2026–2027, made in 2026", Some(2026)),
+            ("Season 2026 – 2027", Some(2026)),
+            // When it was written is no year of the plan.
+            ("Plan 2026, updated 12.11.2025", Some(2026)),
+            ("Plan 2026\n(2025-11-12)", Some(2026)),
             ("Plan 2024 and 2026", None),
+            ("Plan 2026\nfirst made in 2025", None),
             ("Pier 12, ship 4711", None),
             ("", None),
         ] {

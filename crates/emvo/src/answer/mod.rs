@@ -133,6 +133,13 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
     Ok(())
 }
 
+/// Says for scripts why nothing was done, on standard error.
+pub(crate) fn give_failure(message: &str, status: u8) {
+    let document =
+        serde_json::json!({ "emvo": env!("CARGO_PKG_VERSION"), "error": message, "status": status });
+    say_beside(&format!("{document:#}\n"));
+}
+
 /// An answer as a JSON document.
 fn document<A: Answer + ?Sized>(answer: &A) -> anyhow::Result<Vec<u8>> {
     json::document(A::COMMAND, answer.inputs(), &answer.json())

@@ -33,6 +33,9 @@ pub(crate) struct CheckArgs {
     /// The least that is shown: errors alone, or warnings too
     #[arg(long, value_enum, value_name = "LEVEL", default_value_t, help_heading = "Rules")]
     level: LevelArg,
+    /// What makes the status 1: an error, a warning too, or nothing that is found
+    #[arg(long, value_enum, value_name = "LEVEL", default_value_t, help_heading = "Answers")]
+    fail_on: FailOnArg,
     /// Write the findings as a page (.html), a sheet with an empty answer column (.csv) or JSON
     #[arg(long, short = 'o', value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
     report: Option<PathBuf>,
@@ -55,6 +58,30 @@ enum LevelArg {
     Warning,
     /// What is wrong
     Error,
+}
+
+/// What a script stops at
+#[derive(Clone, Copy, Debug, Default, clap::ValueEnum)]
+enum FailOnArg {
+    /// What is wrong
+    Error,
+    /// What may go wrong
+    #[default]
+    Warning,
+    /// Nothing
+    Never,
+}
+
+impl FailOnArg {
+    /// Whether what was found is reason enough; what cannot be read is an error.
+    fn stops_at(self, found: &[Found<'_>], unread: usize) -> bool {
+        let least = match self {
+            Self::Error => Level::Error,
+            Self::Warning => Level::Warning,
+            Self::Never => return false,
+        };
+        unread > 0 || found.iter().any(|found| found.finding.level >= least)
+    }
 }
 
 impl LevelArg {
@@ -105,8 +132,8 @@ impl Command for CheckArgs {
                     Findings { found, inputs, given, report: report.shown(), not_read, typed, tables };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
-                let needs_a_look = findings.found.iter().any(|found| found.finding.level > Level::Note)
-                    || sources.iter().any(|source| source.set_aside.counts().events > 0);
+                let unread = sources.iter().map(|source| source.set_aside.counts().events).sum();
+                let needs_a_look = self.fail_on.stops_at(&findings.found, unread);
                 Ok(Outcome::needs_a_look_if(needs_a_look))
             },
         )
