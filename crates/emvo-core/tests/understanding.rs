@@ -160,6 +160,11 @@ fn a_plan_goes_on_into_the_next_year() {
         ["A | 2026-12-14", "B | 2026-12-28 – 2027-01-03", "C | 2027-01-11 – 2027-01-12"]
     );
     assert_eq!(found.notes[0].words, "3 dates without a year: taken to be of 2026, from row 4 of 2027");
+    // As a spreadsheet shows numbers, beside weekdays and with them in front.
+    let text = "Sezon 2026/27\nData;Dzień;Tytuł;Początek;Koniec\n31.12;czw.;Wachta;22:00;6:00\n2.1;sob.;Szalupy;9:00;\n";
+    assert_eq!(events(text), ["Wachta | 2026-12-31 22:00 – 2027-01-01 06:00", "Szalupy | 2027-01-02 09:00"]);
+    let text = "Dienstplan 2026\nTag;Beginn;Ende;Titel\nMo 7.9.;18:00;02:00;A\nDi 8.9.;6;14;B\n";
+    assert_eq!(events(text), ["A | 2026-09-07 18:00 – 2026-09-08 02:00", "B | 2026-09-08 06:00–14:00"]);
     // In no order, no New Year can be seen.
     let text = "Title,Start\nA,14.12.\nB,11.1.\nC,1.6.\nD,2.3.\n";
     assert!(shown(&table(text, &named)).iter().all(|span| span.contains("2026")));

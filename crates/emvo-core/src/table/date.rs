@@ -130,7 +130,8 @@ fn split_offset(text: &str) -> (&str, Option<i32>) {
     (&time[..whole(time)], Some(seconds))
 }
 
-fn without_weekday(cell: &str) -> &str {
+/// A cell without the weekday in front of its date.
+pub(super) fn without_weekday(cell: &str) -> &str {
     let Some((word, rest)) = cell.split_once([' ', ',']) else { return cell };
     let is_word = !word.is_empty() && word.chars().all(|char| char.is_alphabetic() || char == '.');
     if is_word && month_of(word).is_none() && rest.contains(|char: char| char.is_ascii_digit()) {

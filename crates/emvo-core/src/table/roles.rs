@@ -99,9 +99,12 @@ impl Roles<'_> {
 
     fn can_be(&self, field: ColumnField, at: usize) -> bool {
         use ColumnField::{End, EndDate, EndTime, RepeatUntil, Start, StartDate, StartTime};
-        let is_text = self.shapes.get(at).is_some_and(|shape| shape.holds() == Holds::Texts);
+        let shape = self.shapes.get(at);
+        let is_text = shape.is_some_and(|shape| shape.holds() == Holds::Texts);
+        let names_weekdays = shape.is_some_and(Shape::holds_weekdays);
         match (field, self.holds(at)) {
             (_, Holds::Nothing) => false,
+            _ if names_weekdays => false,
             (StartDate | EndDate | RepeatUntil, holds) => matches!(holds, Holds::Dates | Holds::Moments),
             (StartTime | EndTime, holds) => holds == Holds::Times,
             (Start | End, holds) => holds != Holds::Texts,

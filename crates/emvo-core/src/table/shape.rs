@@ -14,6 +14,7 @@ use super::habits::{LengthUnit, bare_number, short_dot};
 use super::order::OrderEvidence;
 use super::range::{read_range, read_time_range};
 use super::serial::is_serial;
+use super::weekday::weekday_of;
 use super::years::with_year;
 
 /// The orders in which dates are tried.
@@ -219,6 +220,11 @@ impl Shape {
         self.values.dotted_minutes > 0
     }
 
+    /// Whether its first cells are the names of weekdays.
+    pub(super) fn holds_weekdays(&self) -> bool {
+        !self.samples.is_empty() && self.samples.iter().all(|cell| weekday_of(cell).is_some())
+    }
+
     /// Whether some date of it has a year, or none needs one.
     pub(super) fn says_years(&self) -> bool {
         self.without_year == 0 || self.without_year < self.dates
@@ -233,9 +239,11 @@ impl Shape {
     pub(super) fn holds(&self) -> Holds {
         let filled = self.filled();
         let are_nearly_all = |count: usize| count * 100 >= filled * NEARLY_ALL;
-        // Among dates, spreadsheet numbers are dates as well.
+        // Among dates, spreadsheet numbers are dates as well; and among dates without a year
+        // `2.1` is the second of January.
         let has_days = self.dates + self.moments > 0;
-        let dates = self.dates + if has_days { self.serials.count } else { 0 };
+        let short = if self.without_year > 0 { self.values.short_dots } else { 0 };
+        let dates = self.dates + short + if has_days { self.serials.count } else { 0 };
         if filled == 0 {
             Holds::Nothing
         } else if are_nearly_all(dates) && self.moments == 0 {

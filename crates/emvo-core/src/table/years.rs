@@ -15,7 +15,7 @@ use std::ops::RangeInclusive;
 
 use jiff::civil::Date;
 
-use super::date::{DateOrder, read_date};
+use super::date::{DateOrder, read_date, without_weekday};
 use super::notes::{Note, NoteKind};
 
 /// Years that a plan may be for.
@@ -126,6 +126,7 @@ fn years_in(text: &str) -> Vec<i16> {
 /// A date without a year, with one: `9.9.`, `9/9`, `9 Sep`, with a time behind it or
 /// without.
 pub(super) fn with_year(cell: &str, year: i16) -> Option<String> {
+    let cell = without_weekday(cell.trim());
     let (date, time) = match cell.rsplit_once(' ') {
         Some((date, time)) if time.contains(':') && !date.is_empty() => (date.trim(), format!(" {time}")),
         _ => (cell.trim(), String::new()),
@@ -158,6 +159,8 @@ mod tests {
         assert_eq!(rolled(&["1 Sep", "1 Mar", "1 Oct", "1 Mar"]), [2026; 4], "in no order");
         assert_eq!(rolled(&["1.11.", "1.2.", "1.12.", "3.1."]), [2026, 2027, 2027, 2028]);
         assert_eq!(rolled(&["9/9", "", "10/9"]), [2026; 3]);
+        // As a spreadsheet shows a number, and with the weekday in front.
+        assert_eq!(rolled(&["31.12", "2.1", "Mo 4.1.", "Di, 12 Jan"]), [2026, 2027, 2027, 2027]);
     }
 
     #[test]

@@ -16,7 +16,6 @@ use crate::table::order::OrderEvidence;
 use crate::table::row::RowReader;
 use crate::table::serial::read_serial;
 use crate::table::shape::{ORDERS, Serials, Shape};
-use crate::table::weekday::weekday_of;
 use crate::table::years::{Years, with_year};
 use emvo_ical::zone::Zone;
 
@@ -123,11 +122,8 @@ impl<'t> Scan<'t> {
 
     /// Columns of weekdays that are no field of their own.
     pub(super) fn weekday_columns(&self, layout: &Layout) -> Vec<usize> {
-        let is_weekday = |shape: &Shape| {
-            !shape.samples.is_empty() && shape.samples.iter().all(|cell| weekday_of(cell).is_some())
-        };
         let free = (0..layout.fields.len()).filter(|at| layout.fields[*at].is_none());
-        free.filter(|at| self.shapes.get(*at).is_some_and(is_weekday)).collect()
+        free.filter(|at| self.shapes.get(*at).is_some_and(Shape::holds_weekdays)).collect()
     }
 
     /// What the ends of whole days look like, where a column says which they are. Needs a second look
