@@ -163,7 +163,7 @@ fn a_plan_goes_on_into_the_next_year() {
     // As a spreadsheet shows numbers, beside weekdays and with them in front.
     let text = "Sezon 2026/27\nData;Dzień;Tytuł;Początek;Koniec\n31.12;czw.;Wachta;22:00;6:00\n2.1;sob.;Szalupy;9:00;\n";
     assert_eq!(events(text), ["Wachta | 2026-12-31 22:00 – 2027-01-01 06:00", "Szalupy | 2027-01-02 09:00"]);
-    let text = "Dienstplan 2026\nTag;Beginn;Ende;Titel\nMo 7.9.;18:00;02:00;A\nDi 8.9.;6;14;B\n";
+    let text = "Dienstplan 2026\nDatum;Beginn;Ende;Titel\nMo 7.9.;18:00;02:00;A\nDi 8.9.;6;14;B\n";
     assert_eq!(events(text), ["A | 2026-09-07 18:00 – 2026-09-08 02:00", "B | 2026-09-08 06:00–14:00"]);
     // In no order, no New Year can be seen.
     let text = "Title,Start\nA,14.12.\nB,11.1.\nC,1.6.\nD,2.3.\n";
