@@ -474,3 +474,39 @@ fn each_calendar_has_a_sheet_of_its_own() {
     let answer = case.json(&["reconcile", "in", "--result", "all.xlsx", "--json"]);
     assert_eq!(answer["verdict"], "complete", "{answer:#}");
 }
+
+/// Who writes on a reading that the cells alone do not say has to know it.
+#[test]
+fn a_reading_that_was_judged_is_told_by_whoever_writes() {
+    for (table, told) in [
+        (
+            "Title,Start,End,All day\nA,2026-10-05,2026-10-06,yes\nB,2026-10-07,2026-10-08,yes\nC,2026-10-12,2026-10-13,yes\n",
+            "t.csv: 3 rows of whole days with an end on a later day",
+        ),
+        (
+            "Plan 2026\nTitle,Start\nA,9.9.\n",
+            "t.csv: a date without a year: taken to be of 2026, as `Plan 2026` says",
+        ),
+        (
+            "Title,Start\nA,Mon 9 Sep 2026\n",
+            "t.csv row 2: `Mon` stands beside 2026-09-09, which is a Wednesday",
+        ),
+        ("Title,Start\nA,2026-09-01\nB,46270\n", "t.csv row 3: `46270` is a spreadsheet number among dates"),
+        (
+            "Title,Start,Private\nA,2026-09-01,HR only\n",
+            "t.csv row 2: `HR only` says nothing that is known of private",
+        ),
+    ] {
+        let case = Case::new().file("t.csv", table);
+        for typed in [
+            &["convert", "t.csv", "-o", "o.ics", "--no-ledger"][..],
+            &["merge", "t.csv", "-o", "m.ics", "--no-ledger"],
+        ] {
+            let run = case.ends(0, typed);
+            assert!(run.stderr.contains(told), "{told}\n{}", run.shown());
+        }
+        // Among findings it is not told a second time.
+        let run = case.emvo(&["check", "t.csv"]);
+        assert!(!run.stderr.contains(told), "{}", run.shown());
+    }
+}

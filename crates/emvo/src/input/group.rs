@@ -4,9 +4,9 @@ use std::path::{Path, PathBuf};
 
 use super::files::ReadFiles;
 use super::gather::gather;
-use super::reading::Reading;
+use super::reading::{Reading, Undecided};
 use super::source::{Beside, Source, decode, read};
-use super::told::{tell_of_others, tell_of_tables};
+use super::told::{tell_of_others, tell_of_readings, tell_of_tables};
 use crate::outcome::Outcome;
 use crate::terminal::warn;
 
@@ -51,8 +51,11 @@ pub(crate) fn with_sources<const N: usize>(
             }
         }
     }
-    for sources in &sources {
+    for (group, sources) in groups.iter().zip(&sources) {
         tell_of_tables(sources);
+        if group.reading.undecided == Undecided::Refuse {
+            tell_of_readings(sources);
+        }
     }
     tell_of_others(&others);
     let outcome = work(sources)?;

@@ -29,4 +29,4 @@ pub(crate) use secret::Secret;
 pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};
 pub(crate) use source_file::{NamedBy, SourceFile};
 pub(crate) use spreadsheet::{cells_in, sheet_text};
-pub(crate) use told::tell_of_tables;
+pub(crate) use told::{tell_of_readings, tell_of_tables};

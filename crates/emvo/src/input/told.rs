@@ -3,6 +3,8 @@
 
 use std::collections::BTreeMap;
 
+use emvo_core::table::{Note, NoteKind};
+
 use super::source::Source;
 use super::source_file::Book;
 use super::spreadsheet;
@@ -10,6 +12,8 @@ use crate::terminal::{counted, grouped, tell};
 
 /// More remarks than this are no remarks, and are counted.
 const MOST_QUOTED: usize = 20;
+/// So many readings of one table are told one by one.
+const MOST_JUDGED: usize = 5;
 
 /// Tells what is in tables and is no row of them.
 pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s Source<'t>>) {
@@ -24,6 +28,36 @@ pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s S
     }
     for line in books.into_values().flat_map(hidden_lines) {
         tell(&line);
+    }
+}
+
+/// Tells how a table was read where its cells alone do not say: which year, which day is
+/// the last one, which of two that contradict each other. Who writes on that reading has
+/// to know it; a command that lists findings has it among them.
+pub(crate) fn tell_of_readings<'s, 't: 's>(sources: impl IntoIterator<Item = &'s Source<'t>>) {
+    for source in sources {
+        let judged: Vec<&Note> = source.table.notes.iter().filter(|note| is_judged(note)).collect();
+        for note in judged.iter().take(MOST_JUDGED) {
+            let row = note.row.map_or_else(String::new, |row| format!(" row {row}"));
+            tell(&format!("{}{row}: {}", source.path, note.words));
+        }
+        if judged.len() > MOST_JUDGED {
+            let more = grouped(judged.len() - MOST_JUDGED);
+            tell(&format!("{}: and {more} more such readings; `emvo check` lists them", source.path));
+        }
+    }
+}
+
+fn is_judged(note: &Note) -> bool {
+    match note.kind {
+        NoteKind::AllDayEnds
+        | NoteKind::YearTaken
+        | NoteKind::WeekdayContradicts
+        | NoteKind::CellUnused
+        | NoteKind::IdDamaged => true,
+        // A whole column of numbers has one meaning; one among dates may have another.
+        NoteKind::SerialDates => note.row.is_some(),
+        NoteKind::ColumnUnclaimed | NoteKind::RepeatFlagOnly | NoteKind::TitleMissing => false,
     }
 }
 

@@ -19,8 +19,8 @@ use super::resolved::{Destination, Plan, PlanSource, Repairs};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
 use crate::answer::proof::unread;
 use crate::input::{
-    EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, tell_of_tables,
-    track_events, views,
+    EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, tell_of_readings,
+    tell_of_tables, track_events, views,
 };
 use crate::output::{Guard, Output, Recording, Shape, TableForm, Target, Written, fit};
 use crate::terminal::progress;
@@ -107,6 +107,7 @@ impl<'t> DestinationRun<'_, 't> {
         let mut prepared = Prepared::default();
         let mut sources = self.sources(&mut prepared.warnings)?;
         tell_of_tables(sources.iter().map(|(_, source)| source));
+        tell_of_readings(sources.iter().map(|(_, source)| source));
         if let Some(one) = there.first().filter(|one| one.loaded.len() != 1) {
             anyhow::bail!("`existing` {} holds {} calendars; it has to be one", one.path, one.loaded.len());
         }
