@@ -24,12 +24,12 @@ fn faults(name: &str, answer: &Value) -> Vec<String> {
 fn answers_are_as_their_schemas_say() {
     let case = Case::with_demo_exports();
     for (name, bytes) in [
-        ("limits/quay.toml", &include_bytes!("../../../demo/limits/quay-terminal.toml")[..]),
-        ("there.ics", include_bytes!("../../../demo/after-import/norrsund-line.ics")),
-        ("plan.toml", include_bytes!("../../../demo/plan.toml")),
-        ("limits/quay-terminal.toml", include_bytes!("../../../demo/limits/quay-terminal.toml")),
-        ("limits/shore-office.toml", include_bytes!("../../../demo/limits/shore-office.toml")),
-        ("after-import/norrsund-line.ics", include_bytes!("../../../demo/after-import/norrsund-line.ics")),
+        ("limits/quay.toml", &include_bytes!("../demo/limits/quay-terminal.toml")[..]),
+        ("there.ics", include_bytes!("../demo/after-import/norrsund-line.ics")),
+        ("plan.toml", include_bytes!("../demo/plan.toml")),
+        ("limits/quay-terminal.toml", include_bytes!("../demo/limits/quay-terminal.toml")),
+        ("limits/shore-office.toml", include_bytes!("../demo/limits/shore-office.toml")),
+        ("after-import/norrsund-line.ics", include_bytes!("../demo/after-import/norrsund-line.ics")),
     ] {
         case.put(name, bytes);
     }
@@ -102,9 +102,9 @@ fn files_people_write_are_as_their_schemas_say() {
     };
     let file = |path: &str| fs::read_to_string(root.join(path)).unwrap();
     let mut files = vec![
-        ("limits", file("demo/limits/quay-terminal.toml")),
-        ("limits", file("demo/limits/shore-office.toml")),
-        ("plan", file("demo/plan.toml")),
+        ("limits", file("crates/emvo/demo/limits/quay-terminal.toml")),
+        ("limits", file("crates/emvo/demo/limits/shore-office.toml")),
+        ("plan", file("crates/emvo/demo/plan.toml")),
     ];
     for (name, page) in
         [("limits", "docs/destinations.md"), ("columns", "docs/tables.md"), ("plan", "docs/plans.md")]

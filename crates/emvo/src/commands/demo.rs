@@ -11,11 +11,11 @@ use super::{Command, Program};
 use crate::outcome::Outcome;
 use crate::terminal::{DIM, STRONG, say, styled};
 
-static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/exports");
-static OFFICE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/office");
-static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/limits");
-static AFTER_IMPORT: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/../../demo/after-import");
-const PLAN: &str = include_str!("../../../../demo/plan.toml");
+static EXPORTS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/exports");
+static OFFICE: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/office");
+static LIMITS: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/limits");
+static AFTER_IMPORT: Dir<'_> = include_dir!("$CARGO_MANIFEST_DIR/demo/after-import");
+const PLAN: &str = include_str!("../../demo/plan.toml");
 
 /// Write the demo exports and run the whole job on them
 #[derive(Debug, clap::Args)]

@@ -119,7 +119,7 @@ impl Run {
 }
 
 pub(crate) fn demo_exports() -> PathBuf {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("../../demo/exports")
+    Path::new(env!("CARGO_MANIFEST_DIR")).join("demo/exports")
 }
 
 fn copy(from: &Path, to: &Path) {
