@@ -10,7 +10,6 @@ use emvo_core::table::ColumnField;
 
 use crate::cli::{Args, GROUPS};
 
-/// The commands in the order of the work, under what people want.
 /// What `emvo` says when it is asked nothing.
 const FIRST_STEPS: &str = "\
 Emvo moves calendars between systems that give nothing but ICS and CSV

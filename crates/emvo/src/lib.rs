@@ -12,6 +12,7 @@ mod answer;
 mod input;
 mod outcome;
 mod output;
+mod system;
 mod terminal;
 
 use std::io;

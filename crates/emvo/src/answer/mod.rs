@@ -47,7 +47,7 @@ pub(crate) use json::{AccountJson, ChangeJson};
 
 use crate::input::Given;
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
-use crate::terminal::{fitted, say, say_beside, warn};
+use crate::terminal::{self, fitted, say_beside, warn};
 
 /// The form of an answer, and how much it says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -124,7 +124,7 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
         Form::Text(detail) => {
             let text = answer.text(detail);
             match answer.stream() {
-                Stream::Stdout => say(&fitted(&text)),
+                Stream::Stdout => terminal::answer(&text),
                 Stream::Stderr => say_beside(&fitted(&text)),
             }
             answer.warnings().iter().for_each(|line| warn(line));

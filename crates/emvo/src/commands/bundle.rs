@@ -19,7 +19,7 @@ use crate::input::{
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
 use crate::output::backup::{Contents, Entry, Manifest, Original, checked, restored, zipped};
-use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest};
+use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest, free_name};
 use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like
@@ -152,7 +152,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
                     calendar.series.len()
                 );
             }
-            let file = free_name(&name, &mut taken);
+            let file = format!("{}.ics", free_name(&name, &mut taken));
             manifest.calendars.push(Entry {
                 file: file.clone(),
                 name,
@@ -213,18 +213,6 @@ fn original_name(source: &str, taken: &mut BTreeSet<String>) -> String {
     let number = (1..=taken.len() + 1).find(|number| !taken.contains(&numbered(*number))).unwrap_or(1);
     taken.insert(numbered(number));
     numbered(number)
-}
-
-fn free_name(name: &str, taken: &mut BTreeSet<String>) -> String {
-    let safe: String =
-        name.trim().chars().map(|char| if char.is_alphanumeric() { char } else { '-' }).collect();
-    let safe = if safe.is_empty() { "calendar".to_owned() } else { safe.to_lowercase() };
-    let named =
-        |number: usize| if number == 1 { format!("{safe}.ics") } else { format!("{safe}-{number}.ics") };
-    // One more name than there are taken ones is free.
-    let number = (1..=taken.len() + 1).find(|number| !taken.contains(&named(*number))).unwrap_or(1);
-    taken.insert(named(number));
-    named(number)
 }
 
 fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {

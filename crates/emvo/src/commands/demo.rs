@@ -196,6 +196,8 @@ fn walk(step: &Step, folder: &Path) -> anyhow::Result<()> {
         .args(words(step.command))
         .current_dir(folder)
         .env("EMVO_LEDGER", "ledger.sqlite")
+        // The walk is one long answer.
+        .env("PAGER", "")
         .status()
         .with_context(|| format!("could not run `emvo {}`", step.command))?;
     if status.code() != Some(step.status) {

@@ -9,9 +9,9 @@ use std::fmt;
 use std::fs;
 use std::io;
 use std::path::Path;
-#[cfg(not(unix))]
-use std::path::PathBuf;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+
+use crate::system::FileId;
 
 /// What a file is to the run that reads it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -63,30 +63,6 @@ impl fmt::Display for ReadAs {
     }
 }
 
-/// Which file a path leads to, whatever it is called.
-#[derive(Clone, Debug, PartialEq, Eq)]
-struct FileId(Identity);
-
-#[cfg(unix)]
-type Identity = (u64, u64);
-#[cfg(not(unix))]
-type Identity = PathBuf;
-
-impl FileId {
-    /// Follows links. Opens nothing: opening a pipe would wait for its writer.
-    #[cfg(unix)]
-    fn of(path: &Path) -> Option<Self> {
-        use std::os::unix::fs::MetadataExt as _;
-        let metadata = fs::metadata(path).ok()?;
-        Some(Self((metadata.dev(), metadata.ino())))
-    }
-
-    #[cfg(not(unix))]
-    fn of(path: &Path) -> Option<Self> {
-        fs::canonicalize(path).ok().map(Self)
-    }
-}
-
 /// The files that a run has read. Copies share one list.
 #[derive(Clone, Debug, Default)]
 pub(crate) struct ReadFiles(Arc<Mutex<Vec<(FileId, ReadAs)>>>);
@@ -115,9 +91,4 @@ impl ReadFiles {
         // A list that is only added to is sound whatever its last user did.
         self.0.lock().unwrap_or_else(PoisonError::into_inner)
     }
-}
-
-/// A file that only says something about the machine, such as `/proc/meminfo`.
-pub(super) fn read_of_system(path: &str) -> Option<String> {
-    fs::read_to_string(path).ok()
 }

@@ -123,6 +123,7 @@ pub(crate) struct WindowArgs {
 /// How answers are given
 #[derive(Clone, Copy, Debug, clap::Args)]
 #[command(next_help_heading = "Answers")]
+#[allow(clippy::struct_excessive_bools, reason = "flags as typed; `resolve` makes a form of them")]
 pub(crate) struct AnswerArgs {
     /// One JSON document instead of text
     #[arg(long)]
@@ -133,6 +134,9 @@ pub(crate) struct AnswerArgs {
     /// All there is to tell
     #[arg(long, short, conflicts_with = "quiet")]
     pub(crate) verbose: bool,
+    /// Long answers at once, not through `$PAGER` or `less`
+    #[arg(long, hide_short_help = true)]
+    pub(crate) no_pager: bool,
     /// How progress is shown, on standard error
     #[arg(long, value_enum, value_name = "HOW", default_value_t, hide_short_help = true)]
     pub(crate) progress: ProgressArg,

@@ -21,7 +21,8 @@ use crate::output::{
     Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm, is_sheet,
 };
 use crate::terminal::progress::{self, ProgressArg};
-use crate::terminal::{be_quiet, warn};
+use crate::system;
+use crate::terminal::{be_quiet, do_not_page, warn};
 
 impl ReadingArgs {
     pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Reading> {
@@ -204,6 +205,9 @@ impl AnswerArgs {
         if self.quiet {
             be_quiet();
         }
+        if self.no_pager {
+            do_not_page();
+        }
         progress::begin(if self.quiet { ProgressArg::None } else { self.progress });
         match self {
             Self { json: true, .. } => Form::Json,
@@ -257,11 +261,7 @@ impl LedgerArgs {
         }
         let variable =
             |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
-        let state = || {
-            let home = || variable("HOME").map(|home| home.join(".local/state"));
-            let state = variable("XDG_STATE_HOME").filter(|path| path.is_absolute()).or_else(home);
-            state.map(|folder| folder.join("emvo/ledger.sqlite"))
-        };
+        let state = || system::state_folder().map(|folder| folder.join("ledger.sqlite"));
         self.ledger.clone().or_else(|| variable("EMVO_LEDGER")).or_else(state)
     }
 }

@@ -29,6 +29,7 @@ pub(crate) use encode::TableForm;
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};
 pub(crate) use limits::{Fitting, LeftUnfit, fit, limits_file};
 pub(crate) use named_file::{NamedFile, is_sheet};
+pub(crate) use names::free_name;
 pub(crate) use record::{Recording, digest, file_record, shell_word};
 pub(crate) use resolved::{Output, OutputWish};
 pub(crate) use saved_columns::SavedColumns;

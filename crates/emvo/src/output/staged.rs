@@ -5,7 +5,7 @@
 use std::fs::File;
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, Once, PoisonError};
+use std::sync::{Mutex, MutexGuard, Once, PoisonError};
 use std::thread::{self, JoinHandle};
 
 use anyhow::Context;
@@ -14,7 +14,8 @@ use tempfile::NamedTempFile;
 
 use super::guard::{Claim, Existing, folder_of};
 use super::record::file_record_of;
-use crate::terminal::progress;
+use crate::system::{await_interrupt, readable_as_usual};
+use crate::terminal::{is_leafed_through, progress};
 
 /// Who may read a result.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -111,9 +112,8 @@ fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
     let folder = folder_of(path);
     let mut builder = tempfile::Builder::new();
     builder.prefix(".emvo-");
-    #[cfg(unix)]
     if readers == Readers::AsUsual {
-        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+        builder.permissions(readable_as_usual());
     }
     let mut files = unfinished();
     let file = builder.tempfile_in(folder);
@@ -137,38 +137,15 @@ pub(crate) fn clean_up_when_interrupted() -> anyhow::Result<()> {
     static PREPARED: Once = Once::new();
     let mut result = Ok(());
     // Once a process is enough.
-    PREPARED.call_once(|| result = await_interrupt());
+    PREPARED.call_once(|| result = await_interrupt(leave));
     result.context("could not prepare for an interrupt")
 }
 
-#[cfg(unix)]
-fn await_interrupt() -> io::Result<()> {
-    use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGXFSZ};
-    // A file that may not grow further shall be an error like a full disk, with
-    // its message and its cleaning up; without a handler it ends the process.
-    signal_hook::flag::register(SIGXFSZ, Arc::default())?;
-    let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])?;
-    thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
-        if signals.forever().next().is_some() {
-            leave_nothing_unfinished();
-        }
-    })?;
-    Ok(())
-}
-
-/// Where signals cannot be waited for, they are asked for.
-#[cfg(not(unix))]
-fn await_interrupt() -> io::Result<()> {
-    use std::sync::atomic::{AtomicBool, Ordering};
-    let interrupted = Arc::new(AtomicBool::new(false));
-    signal_hook::flag::register(signal_hook::consts::SIGINT, Arc::clone(&interrupted))?;
-    thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
-        while !interrupted.load(Ordering::Relaxed) {
-            thread::sleep(std::time::Duration::from_millis(50));
-        }
+/// Whoever leafs through an answer means the pager with an interrupt.
+fn leave() {
+    if !is_leafed_through() {
         leave_nothing_unfinished();
-    })?;
-    Ok(())
+    }
 }
 
 fn leave_nothing_unfinished() -> ! {

@@ -4,13 +4,15 @@
 //! begins. It knows nothing of calendars.
 
 mod grid;
+mod pages;
 pub(crate) mod panics;
 pub(crate) mod progress;
 mod say;
 mod words;
 
 pub(crate) use grid::{Grid, GridColumn};
-pub(crate) use say::{be_quiet, ensure_said, say, say_beside, say_error, tell, warn};
+pub(crate) use pages::{do_not_page, is_leafed_through};
+pub(crate) use say::{answer, be_quiet, ensure_said, say, say_beside, say_error, tell, warn};
 pub(crate) use words::{
     DIM, ERROR, GOOD, STRONG, WARNING, counted, fitted, grouped, sanitized, styled, wrapped,
 };

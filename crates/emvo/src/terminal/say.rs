@@ -7,6 +7,7 @@ use std::sync::OnceLock;
 
 use anyhow::Context;
 
+use super::pages::leafed_through;
 use super::progress;
 use super::words::{ERROR, WARNING, fitted, sanitized, styled};
 
@@ -22,6 +23,16 @@ pub(crate) fn say(words: &str) {
     {
         // The first failure is enough.
         let _ = UNSAID.set(error);
+    }
+}
+
+/// Prints an answer to standard output, through a pager where it is longer than the
+/// terminal.
+pub(crate) fn answer(text: &str) {
+    progress::end();
+    let text = fitted(text);
+    if !leafed_through(&text) {
+        say(&text);
     }
 }
 

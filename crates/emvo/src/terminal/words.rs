@@ -41,6 +41,12 @@ pub(crate) fn sanitized(text: &str) -> String {
     out
 }
 
+/// The height of the terminal that the answer goes to, in lines.
+pub(super) fn terminal_height() -> Option<usize> {
+    let size = terminal_size::terminal_size().filter(|_| io::stdout().is_terminal());
+    size.map(|(_, height)| usize::from(height.0))
+}
+
 /// The width of the terminal that the answer goes to, in columns; `None` where
 /// nobody looks at a terminal.
 pub(crate) fn terminal_width() -> Option<usize> {
