@@ -4,6 +4,7 @@
 // From the top storey to the lowest: one never names a higher one.
 mod cli;
 mod commands;
+mod completion;
 mod help;
 mod job;
 mod plan;
@@ -19,6 +20,7 @@ use std::io;
 use std::process::ExitCode;
 
 pub use cli::Args;
+pub use completion::answered as answered_a_shell;
 pub use help::{command, first_steps, with_help_in_front};
 pub use outcome::Outcome;
 

@@ -10,6 +10,9 @@ use clap::FromArgMatches;
 static ALLOCATOR: mimalloc::MiMalloc = mimalloc::MiMalloc;
 
 fn main() -> ExitCode {
+    if emvo::answered_a_shell() {
+        return ExitCode::SUCCESS;
+    }
     if std::env::args_os().len() < 2 {
         // Whoever does not listen to the end misses nothing else.
         let _ = std::io::stdout().write_all(emvo::first_steps().as_bytes());

@@ -17,7 +17,9 @@
 //! avoid what other systems reserve, and paths are never taken apart as text.
 
 #[cfg(not(unix))]
-compile_error!("Emvo has been run on Linux only: the head of this file says what another system has to answer");
+compile_error!(
+    "Emvo has been run on Linux only: the head of this file says what another system has to answer"
+);
 
 use std::fs::{self, Permissions};
 use std::io;

@@ -19,7 +19,9 @@ use crate::input::{
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
 use crate::output::backup::{Contents, Entry, Manifest, Original, checked, restored, zipped};
-use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest, free_name};
+use crate::output::{
+    Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest, free_name,
+};
 use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like

@@ -20,8 +20,8 @@ use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Un
 use crate::output::{
     Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm, is_sheet,
 };
-use crate::terminal::progress::{self, ProgressArg};
 use crate::system;
+use crate::terminal::progress::{self, ProgressArg};
 use crate::terminal::{be_quiet, do_not_page, warn};
 
 impl ReadingArgs {

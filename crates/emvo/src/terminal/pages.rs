@@ -39,7 +39,8 @@ pub(super) fn leafed_through(text: &str) -> bool {
     if let Some(pipe) = child.stdin.take() {
         let choice = anstream::AutoStream::choice(&io::stdout());
         // Whoever leaves before the end has read enough.
-        let _ = anstream::AutoStream::new(Box::new(pipe) as Box<dyn Write>, choice).write_all(text.as_bytes());
+        let _ =
+            anstream::AutoStream::new(Box::new(pipe) as Box<dyn Write>, choice).write_all(text.as_bytes());
     }
     let ended = child.wait();
     PAGING.store(false, Ordering::Relaxed);
