@@ -13,6 +13,8 @@ mod answer;
 mod input;
 mod outcome;
 mod output;
+#[cfg(test)]
+mod schemas;
 mod system;
 mod terminal;
 

@@ -8,17 +8,8 @@ use std::fs;
 use std::path::Path;
 
 use harness::Case;
+use harness::schemas::faults;
 use serde_json::{Value, json};
-
-fn schema(name: &str) -> jsonschema::Validator {
-    let path = Path::new(env!("CARGO_MANIFEST_DIR")).join(format!("../../docs/schemas/{name}.schema.json"));
-    let text = fs::read_to_string(&path).unwrap_or_else(|error| panic!("{}: {error}", path.display()));
-    jsonschema::validator_for(&serde_json::from_str(&text).unwrap()).unwrap()
-}
-
-fn faults(name: &str, answer: &Value) -> Vec<String> {
-    schema(name).iter_errors(answer).map(|error| format!("{}: {error}", error.instance_path())).collect()
-}
 
 #[test]
 fn answers_are_as_their_schemas_say() {

@@ -222,6 +222,7 @@ fn killing_a_run_leaves_everything_whole() {
             .args(["run", "plan.toml", "--force", "--ledger", "ledger.sqlite", "--quiet"])
             .current_dir(case.path(""))
             .env_clear()
+            .env("EMVO_LEDGER", "")
             .spawn()
             .unwrap();
         std::thread::sleep(std::time::Duration::from_millis(delay));

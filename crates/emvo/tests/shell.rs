@@ -18,18 +18,75 @@ fn completions_and_pages_know_every_command() {
     assert!(commands.len() > 20 && commands.contains(&"reconcile"), "{commands:?}");
     for shell in ["bash", "zsh", "fish", "powershell"] {
         let script = case.ends(0, &["completions", shell]).stdout;
-        for command in &commands {
-            assert!(script.contains(command), "{shell} does not know {command}");
-        }
+        assert!(script.contains("EMVO_COMPLETE"), "{shell}: {script}");
     }
     case.ends(0, &["man", "-o", "pages"]);
-    for command in commands {
-        assert!(case.path(&format!("pages/emvo-{command}.1")).exists(), "there is no page for {command}");
+    for command in &commands {
+        let page = case.read(&format!("pages/emvo-{command}.1"));
+        for section in ["NAME", "SYNOPSIS", "EXIT STATUS", "FILES", "ENVIRONMENT", "EXAMPLES", "SEE ALSO"] {
+            assert!(
+                page.contains(&format!(".SH \"{section}\"")) || page.contains(&format!(".SH {section}")),
+                "{command}: {section}"
+            );
+        }
+        assert!(page.contains(&format!("emvo {command}")), "{command} has no example");
     }
-    assert!(case.ends(0, &["man"]).stdout.contains(".TH emvo 1"));
+    let page = case.ends(0, &["man"]).stdout;
+    assert!(page.contains(".TH EMVO 1"), "{page}");
+    assert!(commands.iter().all(|command| page.contains(&format!("emvo\\-{command}(1)"))), "{page}");
 }
 
-#[cfg(unix)]
+/// What bash offers behind these words, as its script asks for it; `shell-test.sh` asks
+/// the shells themselves.
+fn offered(case: &Case, words: &str) -> Vec<String> {
+    let words: Vec<&str> = words.split(' ').collect();
+    let asked = (words.len() - 1).to_string();
+    let run = assert_cmd::Command::cargo_bin("emvo")
+        .unwrap()
+        .arg("--")
+        .args(&words)
+        .env_clear()
+        .env("EMVO_COMPLETE", "bash")
+        .env("EMVO_COMPLETE_INDEX", asked)
+        .current_dir(case.path(""))
+        .output()
+        .unwrap();
+    String::from_utf8(run.stdout).unwrap().lines().map(str::to_owned).collect()
+}
+
+#[test]
+fn the_shell_offers_what_could_come_next() {
+    let case = Case::with_demo_exports();
+    for (words, all) in [
+        ("emvo recon", &["reconcile"][..]),
+        ("emvo check . --zone Europe/Hels", &["Europe/Helsinki"]),
+        ("emvo convert t.csv --zone-map Old = Europe/Stock", &["Europe/Stockholm"]),
+        ("emvo repair . --consent R18", &["R18"]),
+        ("emvo repair . --consent al", &["all"]),
+        ("emvo rules Z01", &["Z01"]),
+        (
+            "emvo check . --only Z01,F0",
+            &[
+                "Z01,F01", "Z01,F02", "Z01,F03", "Z01,F04", "Z01,F05", "Z01,F06", "Z01,F07", "Z01,F08",
+                "Z01,F09",
+            ],
+        ),
+        ("emvo dates . --fields wee", &["weekday"]),
+        ("emvo convert t.csv --column loc", &["location="]),
+        ("emvo amend . --set loc", &["location="]),
+        ("emvo amend . --replace loc", &["location:"]),
+        ("emvo pick . --show wh", &["when"]),
+        ("emvo convert . --leave-out repl", &["replaces"]),
+        ("emvo convert exports/skarvik/huolto.csv --column title = Ot", &["Otsikko"]),
+        ("emvo events exports/norrsund/crew.ics --calendar N", &["Norrsund besättning"]),
+        ("emvo survey exports/skarvik/huo", &["exports/skarvik/huolto.csv"]),
+        ("emvo check . --zone Nowhere/", &[]),
+    ] {
+        assert_eq!(offered(&case, words), all, "{words}");
+    }
+    assert!(offered(&case, "emvo check . --zone ").len() > 400);
+}
+
 #[test]
 fn results_are_as_readable_as_the_umask_says() {
     use std::os::unix::fs::PermissionsExt;
@@ -42,6 +99,7 @@ fn results_are_as_readable_as_the_umask_says() {
             .args(["-c", &line])
             .current_dir(case.path(""))
             .env_clear()
+            .env("EMVO_LEDGER", "")
             .output();
         assert!(run.unwrap().status.success());
         let permissions = std::fs::metadata(case.path("out.ics")).unwrap().permissions();

@@ -11,6 +11,7 @@
 use std::ops::AddAssign;
 
 use emvo_ical::calendar::ComponentCounts;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// Counts of one kind of component: of events each series or single event once
@@ -18,7 +19,7 @@ use serde::{Deserialize, Serialize};
 ///
 /// `read + added = written + folded + removed + set_aside + left_behind` holds
 /// for every command that writes; [`Account::ensure_sum`] says so or refuses.
-#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Balance {
     /// In the inputs, those that could not be read included.
     pub read: usize,

@@ -1,5 +1,6 @@
 //! Statements that are in no output.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Fold, FoldKind};
@@ -7,7 +8,7 @@ use crate::identity::Statement;
 use emvo_ical::calendar::Event;
 
 /// One thing that an event or a calendar said and that no output says.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema, Deserialize)]
 pub struct LeftBehind {
     /// The event's id; empty if it had none, and for a calendar.
     pub uid: String,
@@ -26,7 +27,7 @@ pub struct LeftBehind {
 }
 
 /// Why something is in no output.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum WhyLeft {
     /// The event became part of one of the destination, which stays as it is.

@@ -8,10 +8,11 @@ use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::content::{Component, Property};
 use emvo_ical::zone::ZoneResolver;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 /// One thing that an event says.
-#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema, Deserialize)]
 pub struct Statement {
     /// The field by its name, or the property's, or the inner component's.
     pub field: String,

@@ -1,5 +1,6 @@
 //! A receipt as a file: what a run did, for people and for programs.
 
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::provenance::{ChangeRecord, EventRecord, Fate};
@@ -9,7 +10,7 @@ use crate::edit::{Balance, Change, LeftBehind};
 pub const RECEIPT_VERSION: u32 = 1;
 
 /// What a run did.
-#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Receipt {
     /// The version of Emvo.
     pub emvo: String,
@@ -43,7 +44,7 @@ pub struct Receipt {
 }
 
 /// A file that was read or written.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct FileRecord {
     /// Its path as it was given.
     pub path: String,

@@ -6,6 +6,7 @@ use std::sync::Arc;
 
 use hashbrown::HashMap;
 use rayon::prelude::*;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use crate::edit::{Change, Fold};
@@ -43,7 +44,7 @@ type Folded<'f> = HashMap<(&'f str, &'f str), &'f Fold>;
 type Tellings<'f> = HashMap<&'f str, Vec<&'f Change>>;
 
 /// What became of an event.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, Deserialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema, Deserialize)]
 #[serde(rename_all = "snake_case")]
 pub enum Fate {
     /// It was written as it was.
@@ -75,7 +76,7 @@ impl Fate {
 }
 
 /// One event in a receipt.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct EventRecord {
     /// The input it was read from; empty for one that was added.
     pub path: String,
@@ -108,7 +109,7 @@ pub struct EventRecord {
 }
 
 /// An event as it was written.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Now {
     /// Its id.
     pub uid: String,
@@ -135,7 +136,7 @@ pub struct Now {
 }
 
 /// One change to an event.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct ChangeRecord {
     /// The rule behind it; none for what was asked by option.
     pub rule: Option<String>,

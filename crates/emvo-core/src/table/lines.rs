@@ -6,7 +6,7 @@ use super::cannot_carry::Places;
 use super::cells_of::WrittenRow;
 use super::column::ColumnField;
 use super::write::{COLUMNS, WrittenTable};
-use emvo_ical::calendar::{Calendar, Event};
+use emvo_ical::calendar::{Calendar, Event, Series};
 use emvo_ical::zone::ZoneResolver;
 
 /// What each line says of an event, besides what it replaces.
@@ -26,22 +26,7 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
                 let row = WrittenRow { event, series, zones, calendar: &name, file: None };
                 places.note(&row, &mut written.cannot_carry);
             }
-            // Changed dates that came without their series stand by the first of them.
-            let lead = series.lead();
-            let replacing = |event: &Event<'_>| {
-                let row = WrittenRow { event, series, zones, calendar: &name, file: None };
-                let mut object = object(&row);
-                if event.replaces().is_some() {
-                    object.insert("replaces".to_owned(), Value::from(row.cell(ColumnField::Replaces, &[])));
-                }
-                object
-            };
-            let mut line = replacing(lead);
-            let rules: Vec<Value> = lead.rules().map(|rule| Value::from(rule.into_owned())).collect();
-            line.insert("rules".to_owned(), Value::from(rules));
-            let others = series.events().skip(1);
-            let overrides: Vec<Value> = others.map(|event| Value::from(replacing(event))).collect();
-            line.insert("overrides".to_owned(), Value::from(overrides));
+            let line = series_as_json(series, calendar, zones);
             written.text.extend_from_slice(Value::from(line).to_string().as_bytes());
             written.text.push(b'\n');
         }
@@ -49,6 +34,33 @@ pub fn write_lines(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> WrittenTable
     written.cells = calendars.iter().map(|(calendar, _)| calendar.events().count()).sum();
     (written.events, written.cells_found) = found_in(&written.text);
     written
+}
+
+/// All that tables carry of a series, each field in a form of its own: words as text,
+/// days and clock times as in tables, lists as lists, whole days as true or false.
+pub fn series_as_json(
+    series: &Series<'_>,
+    calendar: &Calendar<'_>,
+    zones: &ZoneResolver,
+) -> Map<String, Value> {
+    let name = calendar.name();
+    // Changed dates that came without their series stand by the first of them.
+    let lead = series.lead();
+    let replacing = |event: &Event<'_>| {
+        let row = WrittenRow { event, series, zones, calendar: &name, file: None };
+        let mut object = object(&row);
+        if event.replaces().is_some() {
+            object.insert("replaces".to_owned(), Value::from(row.cell(ColumnField::Replaces, &[])));
+        }
+        object
+    };
+    let mut line = replacing(lead);
+    let rules: Vec<Value> = lead.rules().map(|rule| Value::from(rule.into_owned())).collect();
+    line.insert("rules".to_owned(), Value::from(rules));
+    let others = series.events().skip(1);
+    let overrides: Vec<Value> = others.map(|event| Value::from(replacing(event))).collect();
+    line.insert("overrides".to_owned(), Value::from(overrides));
+    line
 }
 
 /// How many series a reader finds, and how many events with their changed dates.
@@ -60,6 +72,11 @@ fn found_in(text: &[u8]) -> (usize, usize) {
     sizes.fold((0, 0), |(series, events), size| (series + 1, events + size))
 }
 
+/// The values of a cell that holds several.
+fn parts(cell: &str) -> Vec<Value> {
+    cell.split("; ").filter(|part| !part.is_empty()).map(Value::from).collect()
+}
+
 fn object(row: &WrittenRow<'_, '_>) -> Map<String, Value> {
     let event = row.event;
     let mut object = Map::new();
@@ -67,6 +84,9 @@ fn object(row: &WrittenRow<'_, '_>) -> Map<String, Value> {
         let value = match field {
             ColumnField::AllDay => Value::from(event.is_all_day()),
             ColumnField::Category => Value::from(event.categories()),
+            ColumnField::Exceptions | ColumnField::ExtraDates | ColumnField::Reminder => {
+                Value::from(parts(&row.cell(field, &[])))
+            }
             _ => Value::from(row.cell(field, &[])),
         };
         object.insert(field.name().to_owned(), value);

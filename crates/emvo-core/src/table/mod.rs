@@ -46,7 +46,7 @@ pub use format::{Pattern, PatternError};
 pub use habits::{AllDayEnds, ClockDot, LengthUnit};
 pub use header::is_table;
 pub use layout::{Delimiter, Layout, sniff};
-pub use lines::write_lines;
+pub use lines::{series_as_json, write_lines};
 pub use notes::{Note, NoteKind, RowFault, SetAsideRow};
 pub use order::{OrderEvidence, Speaking};
 pub use read::{ReadOptions, Table, TableError, read};

@@ -2,6 +2,7 @@
 
 use std::fmt::Write as _;
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Answer, Detail};
@@ -52,7 +53,7 @@ impl Answer for Backup {
         out
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let Self { path, manifest, faults } = self;
         let Manifest { calendars, originals, set_aside, not_read, .. } = manifest;
         BundleJson { path, calendars, originals, set_aside: *set_aside, not_read: *not_read, faults }
@@ -68,7 +69,7 @@ fn line_of(one: &Entry) -> String {
     format!("  {}\n", sanitized(&format!("{}  {events}{range}  ({})", one.file, one.name)))
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct BundleJson<'b> {
     path: &'b str,
     calendars: &'b [Entry],
@@ -97,12 +98,12 @@ impl Answer for Restored {
         out
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         RestoredJson { path: &self.backup, outputs: &self.outputs }
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RestoredJson<'r> {
     path: &'r str,
     outputs: &'r [String],

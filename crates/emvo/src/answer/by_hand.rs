@@ -5,6 +5,7 @@ use std::path::Path;
 
 use emvo_core::snapshot::{Changes, Entry, OtherChange, Pair, Standing};
 use emvo_ical::calendar::ComponentKind;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::sheet::sheet;
@@ -46,8 +47,9 @@ struct Row {
 }
 
 /// One thing to do, for programs.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct ChoreJson<'r> {
+    #[schemars(extend("enum" = ["delete", "move", "change"]))]
     what: &'static str,
     uid: &'r str,
     title: &'r str,

@@ -3,6 +3,7 @@
 use std::fmt::Write as _;
 
 use emvo_core::snapshot::{Changes, Entry, LineChange, OtherChange, Outside, Pair};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::by_hand::{ByHand, changes_in_words, kind_of};
@@ -89,7 +90,7 @@ impl Answer for Compared<'_, '_> {
         out
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         ChangesJson { warnings: self.warnings(), ..to_json(&self.found, self.outputs.clone()) }
     }
 
@@ -179,7 +180,7 @@ fn shown(entry: &Entry<'_, '_>) -> String {
     format!("{}  {}", lead.span(), lead.title().unwrap_or_default())
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ChangesJson {
     added: Vec<EventJson>,
     changed: Vec<EventJson>,
@@ -193,7 +194,7 @@ struct ChangesJson {
     warnings: Vec<String>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CountsJson {
     added: usize,
     changed: usize,
@@ -204,7 +205,7 @@ struct CountsJson {
     others: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct EventJson {
     uid: String,
     title: String,
@@ -220,7 +221,7 @@ struct EventJson {
 }
 
 /// A field that says something else.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct FieldJson {
     field: String,
     /// The date of a series that this is about.
@@ -231,11 +232,12 @@ struct FieldJson {
 }
 
 /// A task, a journal or another component.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct OtherJson {
     kind: String,
     uid: String,
     title: String,
+    #[schemars(extend("enum" = ["added", "changed", "removed"]))]
     what: &'static str,
     fields: Vec<String>,
 }

@@ -6,6 +6,7 @@ use std::fmt::Write as _;
 use emvo_core::edit::{Fold, FoldKind, Names};
 use emvo_core::merge::LookAlike;
 use emvo_report::Page;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::by_hand::{ByHand, ChoreJson};
@@ -102,7 +103,7 @@ impl Answer for Combined {
         self.written.inputs.clone()
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let folds = self.written.folds.iter().map(|fold| FoldJson {
             rule: fold.kind.rule(),
             uid: &fold.uid,
@@ -197,7 +198,7 @@ fn look_alike_lines(pairs: &[LookAlike], review: Review) -> String {
     out
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct MergeJson<'m> {
     #[serde(flatten)]
     written: WrittenJson<'m>,
@@ -207,7 +208,7 @@ struct MergeJson<'m> {
     by_hand: Vec<ChoreJson<'m>>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct PairJson {
     reason: String,
     uids: [String; 2],
@@ -215,7 +216,7 @@ struct PairJson {
     starts: [String; 2],
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct FoldJson<'m> {
     rule: &'static str,
     uid: &'m str,

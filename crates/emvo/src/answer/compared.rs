@@ -1,13 +1,14 @@
 //! What was compared of each source, and what was not.
 
 use emvo_core::reconcile::{Compared, DifferenceKind};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::proof::Proof;
 use crate::terminal::{Grid, GridColumn, grouped, sanitized};
 
 /// One source: how much of it was compared, and what could not be.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(super) struct SourceCompared<'p> {
     path: &'p str,
     events: usize,

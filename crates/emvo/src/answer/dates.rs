@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 use emvo_core::select::Selection;
 use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::Date;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
@@ -47,7 +48,7 @@ impl Answer for Dates<'_, '_> {
         }
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         json_of(&self.list, self.window)
     }
 
@@ -178,7 +179,7 @@ fn nothing(dates: &Dates<'_, '_>) -> String {
     out
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct DatesJson<'l> {
     window: WindowJson,
     occurrences: Vec<RowJson<'l>>,
@@ -186,8 +187,8 @@ struct DatesJson<'l> {
     not_expanded: &'l [String],
 }
 
-#[derive(Serialize)]
-struct RowJson<'l> {
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct RowJson<'l> {
     start: String,
     end: String,
     all_day: bool,
@@ -202,7 +203,7 @@ struct RowJson<'l> {
 }
 
 impl<'l> RowJson<'l> {
-    fn of(row: &'l DateLine) -> Self {
+    pub(crate) fn of(row: &'l DateLine) -> Self {
         let EventCells { title, location, category, calendar, uid, repeat, .. } = &*row.cells;
         Self {
             start: row.start.text(),
@@ -220,7 +221,7 @@ impl<'l> RowJson<'l> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct WindowJson {
     from: String,
     until: String,

@@ -4,11 +4,14 @@ use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::fmt::Write as _;
 
+use emvo_core::table::series_as_json;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Series, Status};
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};
+use schemars::JsonSchema;
 use serde::Serialize;
+use serde_json::{Map, Value};
 
 use super::language::Language;
 use super::list::{Line, unread_line, wrote_line};
@@ -54,7 +57,7 @@ impl FieldArg {
 }
 
 /// One line.
-#[derive(Clone, Debug, Serialize)]
+#[derive(Clone, Debug, Serialize, JsonSchema)]
 pub(crate) struct EventLine {
     when: String,
     repeat: String,
@@ -68,6 +71,26 @@ pub(crate) struct EventLine {
     line: Option<u32>,
     #[serde(skip)]
     order: i64,
+    /// Its place among those that were picked.
+    #[serde(skip)]
+    number: usize,
+}
+
+/// An event for programs: what its line says, and all that tables carry of it.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct EventJson<'e> {
+    #[serde(flatten)]
+    line: &'e EventLine,
+    /// The fields of the event, each in a form of its own; those of its changed dates
+    /// under `overrides`.
+    event: Map<String, Value>,
+}
+
+impl<'e> EventJson<'e> {
+    pub(crate) fn of(line: &'e EventLine, picked: &[Picked<'_, '_>]) -> Self {
+        let Picked { loaded, series, .. } = &picked[line.number];
+        Self { line, event: series_as_json(series, &loaded.calendar, &loaded.zones) }
+    }
 }
 
 /// A chosen series, and where it is.
@@ -110,8 +133,8 @@ impl Answer for Events<'_, '_> {
         }
     }
 
-    fn json(&self) -> impl Serialize {
-        EventsJson { events: &self.lines }
+    fn json(&self) -> impl Serialize + JsonSchema {
+        EventsJson { events: self.lines.iter().map(|line| EventJson::of(line, &self.picked)).collect() }
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -128,7 +151,7 @@ impl Answer for Events<'_, '_> {
 }
 
 impl EventLine {
-    pub(crate) fn of(picked: &Picked<'_, '_>) -> Self {
+    pub(crate) fn of((number, picked): (usize, &Picked<'_, '_>)) -> Self {
         let Picked { source, loaded, series } = picked;
         let lead = series.lead();
         let text = |text: Option<Cow<'_, str>>| text.unwrap_or_default().into_owned();
@@ -150,6 +173,7 @@ impl EventLine {
             path: source.path.clone(),
             line: (lead.line() > 0).then(|| lead.line()),
             order,
+            number,
         }
     }
 
@@ -241,7 +265,7 @@ fn heading(field: FieldArg) -> &'static str {
 /// All there is about one event: its dates in words and numbers, and every line
 /// of it as it stands.
 fn everything(picked: &Picked<'_, '_>, window: Option<Window>, ceiling: Ceiling) -> String {
-    let row = EventLine::of(picked);
+    let row = EventLine::of((0, picked));
     let mut out = format!("{}\n", styled(STRONG, sanitized(&row.title)));
     let place = row.line.map_or_else(|| row.path.clone(), |line| format!("{}:{line}", row.path));
     // Writing into a string cannot fail, here and below.
@@ -276,7 +300,7 @@ fn lines_of(component: &Component<'_>, indent: usize, out: &mut String) {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct EventsJson<'r> {
-    events: &'r [EventLine],
+    events: Vec<EventJson<'r>>,
 }

@@ -8,6 +8,7 @@ use emvo_core::rules::{self, Finding, Level, RuleId, Safety};
 use emvo_core::table::Sniffed;
 use emvo_report::{Mood, Page, Verdict};
 use hashbrown::HashMap;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::page::{made_by, table};
@@ -63,7 +64,7 @@ impl Answer for Findings<'_> {
         self.given.clone()
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let mut counts = BTreeMap::new();
         for one in &self.found {
             *counts.entry(one.finding.rule.as_str()).or_insert(0) += 1;
@@ -269,7 +270,7 @@ fn closing(found: &[Found<'_>], not_read: usize, typed: &str) -> String {
     format!("{repairs}\nnext: {}\n", styled(STRONG, sanitized(&next)))
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CheckJson<'f> {
     findings: Vec<FindingJson<'f>>,
     counts: BTreeMap<&'static str, usize>,
@@ -277,7 +278,7 @@ struct CheckJson<'f> {
 }
 
 /// A table, as it was understood.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct TableJson {
     path: String,
     #[serde(flatten)]
@@ -285,10 +286,11 @@ struct TableJson {
 }
 
 /// One finding, as scripts and reports read it.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct FindingJson<'f> {
     rule: &'static str,
     name: &'static str,
+    #[schemars(extend("enum" = ["note", "warning", "error"]))]
     level: &'static str,
     path: &'f str,
     line: Option<u32>,
@@ -298,6 +300,7 @@ pub(crate) struct FindingJson<'f> {
     start: &'f str,
     repeats: &'f str,
     message: &'f str,
+    #[schemars(extend("enum" = ["safe", "consent", "none"]))]
     repair: &'static str,
 }
 

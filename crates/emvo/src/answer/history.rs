@@ -4,6 +4,7 @@ use std::fmt::Write as _;
 
 use emvo_core::receipt::{ChangeRecord, EventRecord, Receipt};
 use emvo_ledger::Run;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::sheet::sheet;
@@ -24,13 +25,14 @@ impl Answer for Runs {
         }
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         HistoryJson { runs: self.0.iter().map(RunJson::of).collect() }
     }
 }
 
 /// One run, as far as it was asked for.
 pub(crate) struct OneRun {
+    pub(crate) run: i64,
     /// The file that the list went to.
     pub(crate) output: Option<String>,
     /// Its receipt, with the events that were asked for.
@@ -45,13 +47,22 @@ impl Answer for OneRun {
         text(&self.receipt, &events, detail)
     }
 
-    fn json(&self) -> impl Serialize {
-        &self.receipt
+    fn json(&self) -> impl Serialize + JsonSchema {
+        // The receipt has a version and a command of its own.
+        OneRunJson { run: self.run, receipt: &self.receipt }
     }
 
     fn stream(&self) -> Stream {
         Stream::beside(self.output.as_deref().into_iter())
     }
+}
+
+#[derive(Serialize, JsonSchema)]
+struct OneRunJson<'r> {
+    /// The number of the run in the ledger.
+    run: i64,
+    /// Its receipt, with the events that were asked for.
+    receipt: &'r Receipt,
 }
 
 fn run_lines(run: &Run) -> String {
@@ -166,12 +177,12 @@ pub(crate) fn table(events: &[EventRecord]) -> anyhow::Result<Vec<u8>> {
     sheet(["fate", "file", "uid", "title", "start", "into", "now", "changes"], rows)
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct HistoryJson {
     runs: Vec<RunJson>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RunJson {
     run: i64,
     at: String,
@@ -179,7 +190,7 @@ struct RunJson {
     balance: RunAccountJson,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RunAccountJson {
     read: i64,
     written: i64,

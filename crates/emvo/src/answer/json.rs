@@ -4,15 +4,23 @@
 use std::io::{self, Write};
 
 use emvo_core::edit::{Account, Balance, Change};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Stream;
 use crate::input::Given;
 
+/// The form of all answers; a key that is gone or says something else is another form.
+const SCHEMA: u32 = 1;
+
 /// What every document starts with.
-#[derive(Serialize)]
-struct Document<'d, T> {
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Document<'d, T> {
+    /// The version of Emvo.
     emvo: &'static str,
+    /// The form of the answer: it stays the same as long as keys are only added.
+    schema: u32,
+    /// The command that answers.
     command: &'static str,
     /// What was given, path by path; nothing for commands that read no exports.
     #[serde(skip_serializing_if = "Vec::is_empty")]
@@ -21,14 +29,39 @@ struct Document<'d, T> {
     body: &'d T,
 }
 
+impl<'d, T> Document<'d, T> {
+    fn of(command: &'static str, inputs: Vec<Given>, body: &'d T) -> Self {
+        Self { emvo: env!("CARGO_PKG_VERSION"), schema: SCHEMA, command, inputs, body }
+    }
+}
+
+/// Why nothing was done, or not all.
+#[derive(Serialize, JsonSchema)]
+pub(crate) struct Failure<'f> {
+    /// The version of Emvo.
+    emvo: &'static str,
+    /// The form of the answer.
+    schema: u32,
+    /// What was found, where, and what to do next.
+    error: &'f str,
+    /// The exit status: 2 where nothing was written, 3 where only some of the files were.
+    #[schemars(extend("enum" = [2, 3]))]
+    status: u8,
+}
+
+impl<'f> Failure<'f> {
+    pub(crate) fn of(error: &'f str, status: u8) -> Self {
+        Self { emvo: env!("CARGO_PKG_VERSION"), schema: SCHEMA, error, status }
+    }
+}
+
 /// One document as a file.
 pub(super) fn document<T: Serialize>(
     command: &'static str,
     inputs: Vec<Given>,
     body: &T,
 ) -> anyhow::Result<Vec<u8>> {
-    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, inputs, body };
-    let mut bytes = serde_json::to_vec_pretty(&document)?;
+    let mut bytes = serde_json::to_vec_pretty(&Document::of(command, inputs, body))?;
     bytes.push(b'\n');
     Ok(bytes)
 }
@@ -40,17 +73,16 @@ pub(super) fn print<T: Serialize>(
     body: &T,
     stream: Stream,
 ) -> io::Result<()> {
-    let document = Document { emvo: env!("CARGO_PKG_VERSION"), command, inputs, body };
     let mut out: Box<dyn Write> = match stream {
         Stream::Stdout => Box::new(io::stdout().lock()),
         Stream::Stderr => Box::new(io::stderr().lock()),
     };
-    serde_json::to_writer_pretty(&mut out, &document)?;
+    serde_json::to_writer_pretty(&mut out, &Document::of(command, inputs, body))?;
     writeln!(out)
 }
 
 /// The balance of a run that writes.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct BalanceJson {
     read: usize,
     written: usize,
@@ -69,21 +101,21 @@ impl From<Balance> for BalanceJson {
 }
 
 /// What became of everything, kind by kind.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct AccountJson {
     balance: BalanceJson,
     components: ComponentsJson,
 }
 
 /// What became of all that is no event.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ComponentsJson {
     tasks: ComponentJson,
     journals: ComponentJson,
     others: ComponentJson,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ComponentJson {
     #[serde(flatten)]
     balance: BalanceJson,
@@ -105,7 +137,7 @@ impl From<Account> for AccountJson {
 }
 
 /// One change to an event.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct ChangeJson {
     rule: Option<&'static str>,
     uid: String,

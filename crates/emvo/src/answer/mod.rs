@@ -18,7 +18,7 @@ pub(crate) mod done;
 pub(crate) mod events;
 pub(crate) mod findings;
 pub(crate) mod history;
-mod json;
+pub(crate) mod json;
 pub(crate) mod language;
 pub(crate) mod list;
 pub(crate) mod page;
@@ -41,6 +41,7 @@ use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_report::{Page, render};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 pub(crate) use json::{AccountJson, ChangeJson};
@@ -85,7 +86,7 @@ pub(crate) trait Answer {
 
     fn text(&self, detail: Detail) -> String;
 
-    fn json(&self) -> impl Serialize;
+    fn json(&self) -> impl Serialize + JsonSchema;
 
     /// What was given, path by path, for programs; people are warned of what was not
     /// read.
@@ -135,9 +136,9 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
 
 /// Says for scripts why nothing was done, on standard error.
 pub(crate) fn give_failure(message: &str, status: u8) {
-    let document =
-        serde_json::json!({ "emvo": env!("CARGO_PKG_VERSION"), "error": message, "status": status });
-    say_beside(&format!("{document:#}\n"));
+    // Text and a number are always JSON.
+    let document = serde_json::to_string_pretty(&json::Failure::of(message, status)).unwrap_or_default();
+    say_beside(&(document + "\n"));
 }
 
 /// An answer as a JSON document.

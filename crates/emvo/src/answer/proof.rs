@@ -8,6 +8,7 @@ use emvo_core::reconcile::{
 };
 use emvo_ical::calendar::ComponentCounts;
 use rayon::prelude::*;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
@@ -54,7 +55,7 @@ impl Answer for Proof<'_, '_> {
         self.given()
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         ProofJson { proof: self.to_json(), release: ReleaseJson::of(&self.found.release) }
     }
 }
@@ -217,7 +218,7 @@ impl Proof<'_, '_> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct FileJson {
     pub(crate) role: &'static str,
     #[serde(flatten)]

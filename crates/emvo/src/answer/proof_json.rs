@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use emvo_core::reconcile::{CauseKind, Counts, Reconciliation, Verdict};
 use emvo_ical::calendar::Duration;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::{advised_in_words, to_do};
@@ -12,14 +13,14 @@ use super::proof::{FileJson, Proof};
 use super::release::ReleaseJson;
 
 /// The answer to both questions.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(super) struct ProofJson<'r> {
     #[serde(flatten)]
     pub(super) proof: ReconcileJson<'r>,
     pub(super) release: ReleaseJson<'r>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(super) struct ReconcileJson<'r> {
     window: WindowJson,
     balance: CountsJson,
@@ -33,18 +34,19 @@ pub(super) struct ReconcileJson<'r> {
     calendar_lines: Vec<CalendarLineJson<'r>>,
     notes: NotesJson<'r>,
     not_compared: Vec<String>,
+    #[schemars(extend("enum" = ["complete", "incomplete"]))]
     verdict: &'static str,
     files: Vec<FileJson>,
     compared: Vec<SourceCompared<'r>>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct WindowJson {
     from: String,
     until: String,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CountsJson {
     source_events: usize,
     source_occurrences: usize,
@@ -57,8 +59,9 @@ struct CountsJson {
     explained: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct DifferenceJson<'r> {
+    #[schemars(extend("enum" = ["missing", "retimed", "altered", "doubled", "extra"]))]
     kind: &'static str,
     path: &'r str,
     uid: &'r str,
@@ -70,7 +73,7 @@ struct DifferenceJson<'r> {
     cause: Option<&'static str>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CauseJson<'r> {
     kind: &'r str,
     occurrences: usize,
@@ -78,7 +81,7 @@ struct CauseJson<'r> {
     todo: Option<String>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct DetailJson<'r> {
     path: &'r str,
     uid: &'r str,
@@ -89,7 +92,7 @@ struct DetailJson<'r> {
     after: &'r str,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ComponentJson<'r> {
     path: &'r str,
     name: &'r str,
@@ -99,7 +102,7 @@ struct ComponentJson<'r> {
     fields: &'r [String],
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct GoneJson<'r> {
     path: &'r str,
     uid: &'r str,
@@ -107,23 +110,24 @@ struct GoneJson<'r> {
     start: &'r str,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct GoingOnJson<'r> {
     path: &'r str,
     uid: &'r str,
     title: &'r str,
+    #[schemars(extend("enum" = ["series-ends", "singles-end", "not-compared"]))]
     how: &'static str,
     dates: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CalendarLineJson<'r> {
     path: &'r str,
     field: &'r str,
     value: &'r str,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct NotesJson<'r> {
     markup: usize,
     added: &'r BTreeMap<String, usize>,

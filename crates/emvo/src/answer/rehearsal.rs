@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use emvo_core::fit::{RefusedEvent, WhyRefused};
 use emvo_core::reconcile::{Reason, ReasonKind};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::proof::{Proof, text_of};
@@ -50,7 +51,7 @@ impl Answer for Rehearsal<'_, '_> {
         Stream::beside(self.output.as_deref().into_iter())
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let refused = self.refused.iter().map(|one| RefusedJson {
             uid: &one.uid,
             title: &one.title,
@@ -62,14 +63,14 @@ impl Answer for Rehearsal<'_, '_> {
 }
 
 /// A proof, and what the destination would leave out.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RehearsalJson<'r, P: Serialize> {
     #[serde(flatten)]
     proof: P,
     refused: Vec<RefusedJson<'r>>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RefusedJson<'r> {
     uid: &'r str,
     title: &'r str,

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
 use emvo_core::reconcile::{Reason, Release};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::to_do;
@@ -88,7 +89,7 @@ fn capitalised(words: &str) -> String {
 }
 
 /// The answer for programs.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct ReleaseJson<'r> {
     may_go: bool,
     because: Vec<ReasonJson<'r>>,
@@ -96,8 +97,9 @@ pub(crate) struct ReleaseJson<'r> {
     taken_out: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ReasonJson<'r> {
+    #[schemars(extend("enum" = ["dates", "unread", "components", "goes-on", "not-compared", "period", "stayed", "details", "left-behind", "cancelled", "calendar-lines"]))]
     kind: &'static str,
     field: Option<&'r str>,
     count: usize,

@@ -3,6 +3,7 @@
 use emvo_core::rules::{Finding, Level, RuleId, Safety};
 use emvo_report::Table;
 use hashbrown::HashMap;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::Detail;
@@ -79,9 +80,10 @@ pub(crate) fn left_table(left: &[Left]) -> Table {
     table("What is left", "", &["rule", "file", "title", "start", "what", "repair"], rows)
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct LeftJson {
     rule: &'static str,
+    #[schemars(extend("enum" = ["note", "warning", "error"]))]
     level: &'static str,
     path: String,
     uid: String,

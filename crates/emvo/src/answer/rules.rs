@@ -3,6 +3,7 @@
 use std::fmt::Write as _;
 
 use emvo_core::rules::{Rule, RuleGroup};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Answer, Detail};
@@ -24,7 +25,7 @@ impl Answer for Rules {
         }
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let one = |rule: &dyn Rule| RuleJson {
             id: rule.id().as_str(),
             name: rule.slug(),
@@ -40,12 +41,12 @@ impl Answer for Rules {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RulesJson {
     rules: Vec<RuleJson>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RuleJson {
     id: &'static str,
     name: &'static str,

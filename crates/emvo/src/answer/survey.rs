@@ -5,6 +5,7 @@ use std::fmt::Write as _;
 
 use emvo_core::rules::{Level, RuleId};
 use emvo_core::survey::{Survey, ZoneMeaning};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::table_error_in_words;
@@ -29,7 +30,7 @@ impl Answer for Surveyed<'_, '_> {
         given(self.sources)
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         survey_json(self)
     }
 }

@@ -4,13 +4,14 @@ use std::collections::BTreeMap;
 
 use emvo_core::survey::{Survey, ZoneMeaning};
 use emvo_core::table::{ColumnField, DateOrder, Sniffed};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::survey_detail::per_name;
 use super::surveyed::{Alike, Gone, Surveyed};
 use crate::input::Source;
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct SurveyJson<'s> {
     calendars: Vec<CalendarJson>,
     tables: Vec<TableJson>,
@@ -22,8 +23,9 @@ struct SurveyJson<'s> {
 }
 
 /// Through which date the events of one calendar, title or category are loaded.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ThroughJson<'s> {
+    #[schemars(extend("enum" = ["calendar", "title", "category"]))]
     per: &'static str,
     name: &'s str,
     events: usize,
@@ -32,7 +34,7 @@ struct ThroughJson<'s> {
     endless: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CalendarJson {
     path: String,
     name: String,
@@ -44,7 +46,7 @@ struct CalendarJson {
     zones: Vec<ZoneJson>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct CountsJson {
     events: usize,
     series: usize,
@@ -59,7 +61,7 @@ struct CountsJson {
     set_aside: usize,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ZoneJson {
     name: String,
     events: usize,
@@ -67,7 +69,7 @@ struct ZoneJson {
 }
 
 /// How a table was read.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct TableJson {
     path: String,
     charset: &'static str,
@@ -81,7 +83,7 @@ struct TableJson {
 }
 
 /// What is told of single rows of a table.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(super) struct RowsToldJson {
     /// What is no row: lines above the header, and remarks.
     remarks: Vec<RowJson>,
@@ -89,7 +91,7 @@ pub(super) struct RowsToldJson {
     understood: Vec<RowJson>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RowJson {
     row: u64,
     words: String,
@@ -104,7 +106,7 @@ impl RowsToldJson {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ColumnJson {
     header: String,
     field: Option<&'static str>,
@@ -134,7 +136,7 @@ impl TableJson {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct SameJson {
     paths: [String; 2],
     alike: &'static str,
@@ -158,7 +160,7 @@ impl CountsJson {
     }
 }
 
-pub(super) fn survey_json<'s>(surveyed: &'s Surveyed<'_, '_>) -> impl Serialize + use<'s> {
+pub(super) fn survey_json<'s>(surveyed: &'s Surveyed<'_, '_>) -> impl Serialize + JsonSchema + use<'s> {
     let Surveyed { sources, calendars: rows, totals, set_aside, twins, findings, loading } = surveyed;
     let calendars = rows.iter().map(|row| CalendarJson {
         path: row.source.path.clone(),

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use emvo_core::rules::{Level, RuleId};
 use emvo_core::survey::{Per, Survey, Through};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use crate::input::{Loaded, Source};
@@ -42,7 +43,7 @@ pub(crate) struct Loading {
 }
 
 /// An event that is not there any more.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct Gone {
     pub(crate) uid: String,
     pub(crate) title: String,

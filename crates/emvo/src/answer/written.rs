@@ -6,6 +6,7 @@ use std::fmt::Write as _;
 
 use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
 use emvo_core::table::CannotCarry;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::refusal_in_words;
@@ -268,7 +269,7 @@ fn several_calendars_warning(calendars: usize) -> Option<String> {
 }
 
 /// What every command that writes answers.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct WrittenJson<'w> {
     #[serde(flatten)]
     account: AccountJson,
@@ -292,7 +293,7 @@ impl<'w> WrittenJson<'w> {
 }
 
 /// What became of what the inputs say.
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 pub(crate) struct StatementsJson<'w> {
     kept: usize,
     moved: usize,
@@ -301,7 +302,7 @@ pub(crate) struct StatementsJson<'w> {
     unplaced: &'w CannotCarry,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct LeftBehindJson<'w> {
     uid: &'w str,
     title: &'w str,

@@ -90,7 +90,7 @@ impl Command for AmendArgs {
     }
 }
 
-struct Amending {
+pub(crate) struct Amending {
     amendments: Vec<Amendment>,
     /// The series and single events that were changed.
     changed: Preview,

@@ -12,6 +12,7 @@ use emvo_ical::content::Property;
 use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
 use emvo_ical::zone::{Zone, ZoneChoices};
 use hashbrown::{HashMap, HashSet};
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -120,7 +121,7 @@ enum Repeat {
     IntoSeries,
 }
 
-struct Converting {
+pub(crate) struct Converting {
     kind: Kind,
     repeat: Repeat,
     /// The zone to write all times in.
@@ -195,7 +196,7 @@ impl Edit for Converting {
         out
     }
 
-    fn details(&self, written: &Written) -> impl Serialize {
+    fn details(&self, written: &Written) -> impl Serialize + JsonSchema {
         ConvertJson { left_out: written.cannot_carry.clone() }
     }
 
@@ -208,7 +209,7 @@ impl Edit for Converting {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ConvertJson {
     left_out: CannotCarry,
 }

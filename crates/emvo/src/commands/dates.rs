@@ -6,7 +6,7 @@ use anyhow::bail;
 
 use super::{Command, Program};
 use crate::answer::date_lines::{DateList, FieldArg, list_dates};
-use crate::answer::dates::Dates;
+use crate::answer::dates::{Dates, RowJson};
 use crate::answer::give;
 use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
 use crate::input::{InputGroup, ReadFiles, with_sources};
@@ -80,7 +80,10 @@ impl Command for DatesArgs {
             ensure_one_clock(&list, &fields)?;
             self.sort.sort(&mut list.lines, &language);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(|_| as_table(&headers, &list.lines, &fields, &language))?;
+            file.write(
+                || as_table(&headers, &list.lines, &fields, &language),
+                list.lines.iter().map(RowJson::of),
+            )?;
             let (sort, ceiling, output) = (self.sort, choice.ceiling, file.shown());
             let dates = Dates {
                 list,

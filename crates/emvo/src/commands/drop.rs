@@ -7,6 +7,7 @@ use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -99,7 +100,7 @@ impl Command for DropArgs {
     }
 }
 
-struct Dropping {
+pub(crate) struct Dropping {
     what: What,
     /// The dates nearest to the day asked for, where no event has that day.
     near: Vec<Date>,
@@ -153,7 +154,7 @@ impl Edit for Dropping {
         out
     }
 
-    fn details(&self, written: &Written) -> impl Serialize {
+    fn details(&self, written: &Written) -> impl Serialize + JsonSchema {
         DropJson { refused: self.refused(written) }
     }
 
@@ -162,7 +163,7 @@ impl Edit for Dropping {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct DropJson {
     refused: Vec<String>,
 }

@@ -1,7 +1,7 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
 use super::{Command, Program};
-use crate::answer::events::{EventLine, Events, FieldArg, Picked, Telling, USUAL};
+use crate::answer::events::{EventJson, EventLine, Events, FieldArg, Picked, Telling, USUAL};
 use crate::answer::give;
 use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
 use crate::input::{InputGroup, ReadFiles, Source, with_sources};
@@ -51,10 +51,13 @@ impl Command for EventsArgs {
             progress::doing("listing events");
             let scope = Scope::over(&sources, chosen, &window, &reading);
             let picked = picked(&sources, &scope);
-            let mut lines: Vec<EventLine> = picked.iter().map(EventLine::of).collect();
+            let mut lines: Vec<EventLine> = picked.iter().enumerate().map(EventLine::of).collect();
             self.sort.sort(&mut lines, &language);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(|_| as_table(&headers, &lines, &fields, &language))?;
+            file.write(
+                || as_table(&headers, &lines, &fields, &language),
+                lines.iter().map(|line| EventJson::of(line, &picked)),
+            )?;
             let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
             let telling = if names_ids { whole } else { Telling::Lines };
             let output = file.shown();

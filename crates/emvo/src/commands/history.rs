@@ -1,7 +1,5 @@
 //! `history`: what was done when.
 
-use std::path::PathBuf;
-
 use anyhow::{Context, bail};
 use clap::Subcommand;
 use emvo_core::receipt::{EventRecord, Fate, Receipt};
@@ -11,9 +9,8 @@ use super::{Command, Program};
 use crate::answer::give;
 use crate::answer::history::{OneRun, Runs, table};
 use crate::input::{ReadAs, ReadFiles};
-use crate::job::args::{AnswerArgs, LedgerArgs};
+use crate::job::args::{AnswerArgs, LedgerArgs, ListArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, Guard, NamedFile, Role};
 
 /// The runs that wrote something, and what each did to every event
 #[derive(Debug, clap::Args)]
@@ -42,12 +39,8 @@ struct ShowArgs {
     /// Only events that this became of
     #[arg(long, value_enum)]
     fate: Option<FateArg>,
-    /// Write the events as a table
-    #[arg(long, short, value_name = "PATH.csv")]
-    output: Option<PathBuf>,
-    /// Replace an existing file
-    #[arg(long)]
-    overwrite: bool,
+    #[command(flatten)]
+    file: ListArgs,
     #[command(flatten)]
     ledger: LedgerArgs,
     #[command(flatten)]
@@ -110,8 +103,7 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
     if let Some(path) = args.ledger.path() {
         files.keep(&path, ReadAs::Ledger);
     }
-    let existing = Existing::of_flag(args.overwrite);
-    let output = NamedFile::at(args.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+    let output = args.file.resolve(&files)?;
     let ledger = open(&args.ledger)?;
     let bytes = ledger.map(|ledger| ledger.receipt(args.run)).transpose()?.flatten();
     let Some(bytes) = bytes else {
@@ -124,6 +116,6 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
             && title.as_ref().is_none_or(|title| event.title.to_lowercase().contains(title))
     };
     receipt.events.retain(is_meant);
-    output.write(|_| table(&receipt.events))?;
-    give(&OneRun { output: output.shown(), receipt }, form)
+    output.write(|| table(&receipt.events), receipt.events.iter())?;
+    give(&OneRun { run: args.run, output: output.shown(), receipt }, form)
 }

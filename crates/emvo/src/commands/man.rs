@@ -111,7 +111,7 @@ const FILES: [(&str, &str); 3] = [
 ];
 
 const ENVIRONMENT: [(&str, &str); 4] = [
-    ("EMVO_LEDGER", "Where the ledger is."),
+    ("EMVO_LEDGER", "Where the ledger is; empty for none."),
     ("NO_COLOR", "No colours, if it is set."),
     (
         "PAGER",

@@ -10,6 +10,7 @@ use emvo_core::redact::{
 use emvo_core::split::by_window;
 use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind, Event, Series};
 use emvo_ical::zone::ZoneResolver;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -143,7 +144,7 @@ impl Command for PickArgs {
 /// The name of the file that an event goes into.
 type NameOf = Box<dyn Fn(&Series<'_>, &Calendar<'_>, usize) -> String>;
 
-struct Picking {
+pub(crate) struct Picking {
     showing: Showing,
     name_of: Option<NameOf>,
     kept: usize,
@@ -227,7 +228,7 @@ impl Edit for Picking {
         headline(&words, Extent::of(self.kept)) + &marked_lines(&self.whole)
     }
 
-    fn details(&self, _: &Written) -> impl Serialize {
+    fn details(&self, _: &Written) -> impl Serialize + JsonSchema {
         PickJson { refused: self.whole.clone() }
     }
 
@@ -236,7 +237,7 @@ impl Edit for Picking {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct PickJson {
     refused: Vec<String>,
 }

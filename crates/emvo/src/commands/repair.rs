@@ -11,6 +11,7 @@ use emvo_core::table::read_length;
 use emvo_ical::calendar::{Calendar, Duration, Series};
 use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -107,7 +108,7 @@ fn length_named(text: &str) -> anyhow::Result<Duration> {
     read_length(text).with_context(|| format!("--length `{text}`: write a length such as 1h, 45min or 1:30"))
 }
 
-struct Repairing {
+pub(crate) struct Repairing {
     plan: RepairPlan,
     left: Vec<Left>,
     refused: Vec<String>,
@@ -166,7 +167,7 @@ impl Edit for Repairing {
         out
     }
 
-    fn details(&self, _: &Written) -> impl Serialize {
+    fn details(&self, _: &Written) -> impl Serialize + JsonSchema {
         RepairJson { left: self.left.iter().map(LeftJson::of).collect(), refused: self.refused.clone() }
     }
 
@@ -180,7 +181,7 @@ impl Edit for Repairing {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RepairJson {
     left: Vec<LeftJson>,
     refused: Vec<String>,

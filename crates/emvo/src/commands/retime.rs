@@ -107,7 +107,7 @@ impl Command for RetimeArgs {
     }
 }
 
-struct Retiming {
+pub(crate) struct Retiming {
     how: Retime,
     /// Chosen events without such times.
     untouched: usize,

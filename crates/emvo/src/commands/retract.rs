@@ -8,6 +8,7 @@ use emvo_core::retract::{Trace, traces};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::Series;
 use hashbrown::HashSet;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Command, Program};
@@ -196,7 +197,7 @@ fn some_titles<'t>(titles: impl Iterator<Item = &'t str>) -> String {
     }
 }
 
-struct Retracting<'r, 't> {
+pub(crate) struct Retracting<'r, 't> {
     wrong: &'r [CalendarView<'r, 't>],
     before: &'r [CalendarView<'r, 't>],
     edited: EditedArg,
@@ -232,7 +233,7 @@ impl Edit for Retracting<'_, '_> {
         out
     }
 
-    fn details(&self, _: &Written) -> impl Serialize {
+    fn details(&self, _: &Written) -> impl Serialize + JsonSchema {
         RetractJson { refused: self.kinds.remarks(Detail::All) }
     }
 
@@ -241,7 +242,7 @@ impl Edit for Retracting<'_, '_> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RetractJson {
     refused: Vec<String>,
 }

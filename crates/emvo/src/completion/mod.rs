@@ -61,7 +61,7 @@ fn completing(arg: clap::Arg) -> clap::Arg {
         (_, Some("set")) => arg.add(ArgValueCandidates::new(|| with_sign(amendable_names(), '='))),
         (_, Some("replace")) => arg.add(ArgValueCandidates::new(|| with_sign(amendable_names(), ':'))),
         (_, Some("show")) => {
-            arg.add(ArgValueCandidates::new(|| words(["when", "all"].into_iter().chain(showable_names()))))
+            arg.add(ArgValueCandidates::new(|| words(["all"].into_iter().chain(showable_names()))))
         }
         (_, Some("leave-out")) => arg.add(ArgValueCandidates::new(|| words(ColumnField::names()))),
         (_, Some("calendar")) => arg.add(ArgValueCandidates::new(|| {

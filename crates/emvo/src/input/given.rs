@@ -1,11 +1,12 @@
 //! What was given, path by path: for answers that programs read.
 
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::source::{Beside, Format, Source};
 
 /// A path that was given, or found in a folder or a zip, and what it is.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 pub(crate) struct Given {
     path: String,
     kind: GivenKind,
@@ -13,7 +14,7 @@ pub(crate) struct Given {
     what: Option<String>,
 }
 
-#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, Serialize, JsonSchema)]
 #[serde(rename_all = "snake_case")]
 enum GivenKind {
     Calendar,

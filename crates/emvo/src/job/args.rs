@@ -250,12 +250,26 @@ pub(crate) struct RuleArgs {
 #[derive(Debug, clap::Args)]
 #[command(next_help_heading = "Output")]
 pub(crate) struct ListArgs {
-    /// Write a table
-    #[arg(long, short, value_name = "LIST.csv")]
+    /// Write a table, the file of a spreadsheet, or JSON lines; `-` is standard output
+    #[arg(long, short, value_name = "LIST.csv|.xlsx|.jsonl")]
     pub(crate) output: Option<PathBuf>,
+    /// What to write, where the name of the list does not say
+    #[arg(long, value_enum, value_name = "FORMAT", requires = "output")]
+    pub(crate) to: Option<ListFormatArg>,
     /// Replace an existing file
     #[arg(long)]
     pub(crate) overwrite: bool,
+}
+
+/// The form of a list, as typed
+#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
+pub(crate) enum ListFormatArg {
+    /// A table
+    Csv,
+    /// A table as the file of a spreadsheet
+    Xlsx,
+    /// One JSON object a line
+    Jsonl,
 }
 
 /// Reads a day as it is typed: `2026-10-05`, and whatever else people write for it.

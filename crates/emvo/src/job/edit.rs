@@ -12,6 +12,7 @@ use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::ZoneResolver;
 use emvo_report::Page;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::args::{AnswerArgs, InputArgs, OutputArgs, WindowArgs};
@@ -99,7 +100,7 @@ pub(crate) trait Edit {
     fn text(&self, written: &Written, detail: Detail) -> String;
 
     /// What the JSON has besides what every command answers.
-    fn details(&self, written: &Written) -> impl Serialize {
+    fn details(&self, written: &Written) -> impl Serialize + JsonSchema {
         RefusedJson { refused: refused_in_words(&written.refused) }
     }
 
@@ -119,7 +120,7 @@ pub(crate) trait Edit {
     fn needs_a_look(&self, written: &Written) -> bool;
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RefusedJson {
     refused: Vec<String>,
 }
@@ -222,7 +223,7 @@ pub(crate) fn place_with_report(
 }
 
 /// What a command that changed calendars has to say.
-struct EditAnswer<'e, E> {
+pub(crate) struct EditAnswer<'e, E> {
     edit: &'e E,
     written: Written,
 }
@@ -243,7 +244,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
         self.written.inputs.clone()
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         EditJson { written: WrittenJson::of(&self.written), details: self.edit.details(&self.written) }
     }
 
@@ -268,7 +269,7 @@ impl<E: Edit> Reported for EditAnswer<'_, E> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct EditJson<'w, D> {
     #[serde(flatten)]
     written: WrittenJson<'w>,

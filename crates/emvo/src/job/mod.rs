@@ -11,4 +11,6 @@ pub(crate) mod only_new;
 pub(crate) mod resolve;
 pub(crate) mod select;
 
+#[cfg(test)]
+pub(crate) use edit::EditAnswer;
 pub(crate) use edit::{Edit, EditArgs, Scope};

@@ -12,13 +12,13 @@ use emvo_ical::zone::{Zone, ZoneChoices, closest, places_of_abbreviation};
 use jiff::civil::Date;
 
 use super::args::{
-    AllDayEndArg, AnswerArgs, ClockDotArg, FitArgs, FormatArg, LedgerArgs, LengthUnitArg, ListArgs, OrderArg,
-    OutputArgs, ReadingArgs, RecordArgs, RuleArgs, WindowArgs,
+    AllDayEndArg, AnswerArgs, ClockDotArg, FitArgs, FormatArg, LedgerArgs, LengthUnitArg, ListArgs,
+    ListFormatArg, OrderArg, OutputArgs, ReadingArgs, RecordArgs, RuleArgs, WindowArgs,
 };
 use crate::answer::{Detail, Form};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided};
 use crate::output::{
-    Existing, Fitting, Guard, Kind, Mode, NamedFile, Output, OutputWish, Recording, Role, TableForm, is_sheet,
+    Existing, Fitting, Guard, Kind, ListFile, Mode, Output, OutputWish, Recording, TableForm,
 };
 use crate::system;
 use crate::terminal::progress::{self, ProgressArg};
@@ -218,6 +218,16 @@ impl AnswerArgs {
     }
 }
 
+impl From<ListFormatArg> for Kind {
+    fn from(format: ListFormatArg) -> Self {
+        match format {
+            ListFormatArg::Csv => Self::Csv,
+            ListFormatArg::Xlsx => Self::Xlsx,
+            ListFormatArg::Jsonl => Self::JsonLines,
+        }
+    }
+}
+
 impl From<FormatArg> for Kind {
     fn from(format: FormatArg) -> Self {
         match format {
@@ -259,10 +269,13 @@ impl LedgerArgs {
         if self.no_ledger {
             return None;
         }
-        let variable =
-            |name: &str| std::env::var_os(name).filter(|value| !value.is_empty()).map(PathBuf::from);
         let state = || system::state_folder().map(|folder| folder.join("ledger.sqlite"));
-        self.ledger.clone().or_else(|| variable("EMVO_LEDGER")).or_else(state)
+        match (&self.ledger, std::env::var_os("EMVO_LEDGER")) {
+            (Some(path), _) => Some(path.clone()),
+            (None, Some(none)) if none.is_empty() => None,
+            (None, Some(path)) => Some(PathBuf::from(path)),
+            (None, None) => state(),
+        }
     }
 }
 
@@ -306,12 +319,8 @@ pub(crate) fn consent_of(names: &[String]) -> anyhow::Result<rules::Consent> {
 
 impl ListArgs {
     /// Claims the file of a list, if one was named.
-    pub(crate) fn resolve(&self, files: &ReadFiles) -> anyhow::Result<NamedFile> {
+    pub(crate) fn resolve(&self, files: &ReadFiles) -> anyhow::Result<ListFile> {
         let existing = Existing::of_flag(self.overwrite);
-        let file = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(files))?;
-        if let Some(path) = file.path().filter(|path| !is_sheet(path)) {
-            bail!("`{}`: a list is a table; its name ends in .csv or .xlsx", path.display());
-        }
-        Ok(file)
+        ListFile::at(self.output.as_deref(), self.to.map(Kind::from), existing, &Guard::new(files))
     }
 }

@@ -5,6 +5,7 @@ use std::io::{Cursor, Read, Write};
 
 use anyhow::{Context, bail};
 use emvo_ical::calendar::count_components;
+use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 use zip::write::SimpleFileOptions;
 use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
@@ -13,7 +14,7 @@ use super::record::digest;
 use crate::input::{MANIFEST, Secret};
 
 /// What a backup holds.
-#[derive(Debug, Serialize, Deserialize)]
+#[derive(Debug, Serialize, JsonSchema, Deserialize)]
 pub(crate) struct Manifest {
     pub(crate) emvo: String,
     pub(crate) bundle: u32,
@@ -30,7 +31,7 @@ pub(crate) struct Manifest {
 }
 
 /// An export as it came.
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, Serialize, JsonSchema, Deserialize)]
 pub(crate) struct Original {
     pub(crate) file: String,
     pub(crate) source: String,
@@ -46,7 +47,7 @@ impl Manifest {
     }
 }
 
-#[derive(Clone, Debug, Serialize, Deserialize)]
+#[derive(Clone, Debug, Serialize, JsonSchema, Deserialize)]
 pub(crate) struct Entry {
     pub(crate) file: String,
     pub(crate) name: String,

@@ -163,11 +163,15 @@ impl Output {
 /// go calendars.
 fn kind_for(place: &Place, asked: Option<Kind>) -> anyhow::Result<Kind> {
     match (asked, place) {
+        (Some(kind), Place::File(path)) => kind.ensure_named(path).map(|()| kind),
         (Some(kind), _) => Ok(kind),
         (None, Place::Folder(_)) => Ok(Kind::Ics),
         (None, Place::Stdout) => bail!("with `-o -` say what to write: --to ics or --to csv"),
-        (None, Place::File(path)) => Kind::of_path(path).context(
-            "the output's name ends in neither .ics, .csv, .xlsx nor .jsonl; --to says what to write",
-        ),
+        (None, Place::File(path)) => Kind::of_path(path).with_context(|| {
+            format!(
+                "`{}`: the name ends in neither .ics, .csv, .xlsx nor .jsonl; --to says what to write",
+                path.display()
+            )
+        }),
     }
 }

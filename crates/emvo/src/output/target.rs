@@ -2,6 +2,8 @@
 
 use std::path::{Path, PathBuf};
 
+use anyhow::bail;
+
 use super::guard::{Claim, Role};
 
 /// Where a result goes.
@@ -51,6 +53,20 @@ impl Kind {
     /// Whether events are rows of it.
     pub(crate) fn is_table(self) -> bool {
         matches!(self, Self::Csv | Self::Xlsx)
+    }
+
+    /// Refuses a name that says another kind than is asked for: whoever opens the file
+    /// by its name would find something else in it.
+    pub(super) fn ensure_named(self, path: &Path) -> anyhow::Result<()> {
+        match Self::of_path(path).filter(|said| *said != self) {
+            None => Ok(()),
+            Some(said) => bail!(
+                "`{}`: --to asks for .{}, and its name says .{}; one of them is wrong",
+                path.display(),
+                self.extension(),
+                said.extension()
+            ),
+        }
     }
 
     /// The kind that a file's name says; `None` where it says none.

@@ -9,6 +9,7 @@ use emvo_core::reconcile::{Release, Verdict};
 use emvo_core::redact::Private;
 use emvo_report::{Cause, Mood, Page, Table};
 use jiff::civil::Date;
+use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::carried_out::CarriedOut;
@@ -47,7 +48,7 @@ impl Answer for RunAnswer<'_> {
         self.carried.destinations.iter().flat_map(|one| one.written.inputs.clone()).collect()
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         run_json(self.carried, self.done)
     }
 
@@ -293,7 +294,7 @@ fn differences_table(carried: &CarriedOut) -> Table {
     table("What differs", "", &DIFFERENCE_COLUMNS, rows.into_iter())
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct RunJson<'r> {
     #[serde(flatten)]
     account: AccountJson,
@@ -305,7 +306,7 @@ struct RunJson<'r> {
     stale: Vec<String>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct DestinationJson<'r> {
     name: String,
     path: String,
@@ -421,7 +422,7 @@ impl Answer for ManyRuns<'_> {
         out + &styled(STRONG, sum) + "\n"
     }
 
-    fn json(&self) -> impl Serialize {
+    fn json(&self) -> impl Serialize + JsonSchema {
         let one = |(path, result): (&PathBuf, &anyhow::Result<Ended>)| PlanJson {
             path: path.display().to_string(),
             state: state_of(result),
@@ -432,15 +433,16 @@ impl Answer for ManyRuns<'_> {
     }
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct ManyJson {
     balance: Balance,
     plans: Vec<PlanJson>,
 }
 
-#[derive(Serialize)]
+#[derive(Serialize, JsonSchema)]
 struct PlanJson {
     path: String,
+    #[schemars(extend("enum" = ["not done", "needs a look", "nothing to do", "done"]))]
     state: &'static str,
     balance: Option<Balance>,
     error: Option<String>,

@@ -6,6 +6,8 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Output;
 
+pub(crate) mod schemas;
+
 use assert_cmd::Command;
 use tempfile::TempDir;
 
@@ -73,10 +75,16 @@ impl Case {
             .args(arguments)
             .current_dir(self.folder.path())
             .env_clear()
+            // Nobody's history is added to.
+            .env("EMVO_LEDGER", "")
             .write_stdin(input)
             .output()
             .unwrap();
-        Run::of(&output)
+        let run = Run::of(&output);
+        if arguments.contains(&"--json") {
+            schemas::ensure_as_promised(arguments, &run);
+        }
+        run
     }
 
     /// A run that has to end with this status.
