@@ -15,6 +15,41 @@ pub struct SettingsError {
     pub message: String,
 }
 
+/// What a mistake in a file of settings is about.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub enum About<'e> {
+    /// The place of a file that could not be read at all.
+    Place(&'e SettingsError),
+    /// A key, whose value is wrong.
+    Key(&'e str),
+    /// A text that stands there in quotes.
+    Quoted(&'e str),
+}
+
+/// Why a file of settings cannot be used.
+pub trait SettingsFault: std::error::Error {
+    /// What it is about, if it is about a place in the file.
+    fn about(&self) -> Option<About<'_>>;
+
+    /// The line and the column where that stands in the file, each from 1.
+    fn place(&self, text: &str) -> Option<(usize, usize)> {
+        let stands_in = |about: About<'_>, line: &str| match about {
+            About::Place(_) => false,
+            About::Key(key) => {
+                line.trim_start().strip_prefix(key).is_some_and(|rest| rest.trim_start().starts_with('='))
+            }
+            About::Quoted(words) => line.contains(&format!("\"{words}\"")),
+        };
+        match self.about()? {
+            About::Place(SettingsError { line, column, .. }) => Some((*line, *column)),
+            about => {
+                let (at, line) = text.lines().enumerate().find(|(_, line)| stands_in(about, line))?;
+                Some((at + 1, line.chars().take_while(|char| char.is_whitespace()).count() + 1))
+            }
+        }
+    }
+}
+
 /// Reads a file of settings.
 pub(crate) fn parse<T: DeserializeOwned>(text: &str) -> Result<T, SettingsError> {
     toml::from_str(text).map_err(|error: toml::de::Error| {
@@ -48,5 +83,15 @@ mod tests {
         assert!(limits.starts_with("line 2, column 1: unknown field `most_of_all`"), "{limits}");
         let columns = Columns::parse("[[column]]\nheadr = \"A\"\n").unwrap_err().to_string();
         assert!(columns.starts_with("line 2, column 1: unknown field `headr`"), "{columns}");
+    }
+
+    #[test]
+    fn a_wrong_value_has_the_place_of_its_key() {
+        let limits = "# ours\nreminders = \"keep\"\n  series = \"some\"\n";
+        let fault = Limits::parse(limits).unwrap_err();
+        assert_eq!(fault.place(limits), Some((3, 3)), "{fault}");
+        let columns = "date_order = \"day\"\n[[column]]\nheader = \"Ship\"\nfield = \"vessel\"\n";
+        let fault = Columns::parse(columns).unwrap_err();
+        assert_eq!(fault.place(columns), Some((3, 1)), "{fault}");
     }
 }

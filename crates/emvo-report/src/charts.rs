@@ -28,7 +28,7 @@ pub(super) fn months(months: &[Month]) -> Markup {
     html! {
         h2 { "Dates by " (what) }
         p.note { span.key.one {} "in the sources" span.key.two {} "in the result" }
-        div.wide { svg viewBox={ "0 0 " (WIDTH) " " (HEIGHT) } role="img" aria-label={ "Dates by " (what) ", before and after" } {
+        div.wide role="region" tabindex="0" aria-label={ "Dates by " (what) ", drawn" } { svg viewBox={ "0 0 " (WIDTH) " " (HEIGHT) } role="img" aria-label={ "Dates by " (what) ", before and after" } {
             text x="4" y=(TOP + 8) { (grouped(most)) }
             line.axis x1=(LEFT) y1=(BASE) x2=(WIDTH - 4) y2=(BASE) {}
             @for (at, bar) in bars.iter().enumerate() {
@@ -74,7 +74,7 @@ pub(super) fn shifts(shifts: &[(String, usize)]) -> Markup {
     let height = shifts.len() * 24 + 8;
     html! {
         h2 { "By how much dates moved" }
-        div.wide { svg viewBox={ "0 0 " (WIDTH) " " (height) } role="img" aria-label="Dates by how much they moved" {
+        div.wide role="region" tabindex="0" aria-label="By how much dates moved, drawn" { svg viewBox={ "0 0 " (WIDTH) " " (height) } role="img" aria-label="Dates by how much they moved" {
             @for (at, (name, count)) in shifts.iter().enumerate() {
                 @let y = 6 + at * 24;
                 text x="6" y=(y + 12) { (name) }
@@ -90,7 +90,7 @@ pub(super) fn grids(grids: &[MonthGrid]) -> Markup {
     html! {
         @if !grids.is_empty() {
             h2 { "Months with differences" }
-            p.note { "How many dates each day has. A marked day has not as many as it had." }
+            p.note { "Under the number of the day stands how many dates it has. A marked day has not as many as it had." }
             div.grids {
                 @for grid in grids {
                     section {
@@ -133,6 +133,9 @@ fn day(grid: &MonthGrid, counts: &[usize], at: Option<usize>) -> Markup {
     let differs = grid.before.get(at) != grid.after.get(at);
     let date: Date = grid.first.saturating_add(i64::try_from(at).unwrap_or(0).days());
     html! {
-        td class=[differs.then_some("off")] title=(date.to_string()) { @if count > 0 { (count) } @else if differs { "0" } }
+        td class=[differs.then_some("off")] {
+            small { (date.day()) }
+            @if count > 0 || differs { b { (count) } }
+        }
     }
 }

@@ -1,10 +1,12 @@
 //! One self-contained page that says what became of calendars.
 //!
 //! Owns how a report looks. What it says is given as a [`Page`]; it knows
-//! nothing of calendars. No script is needed to read it: the only one filters
-//! long tables. All text is escaped by the page's template.
+//! nothing of calendars. No script is needed to read it: the only one searches lists
+//! and puts them in order. All text is escaped by the page's template. On paper the
+//! first page is a summary to be signed, and the evidence follows.
 
 mod charts;
+mod lists;
 
 use jiff::civil::Date;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -58,6 +60,8 @@ pub struct SecondAnswer {
     pub verdict: Verdict,
     /// What speaks against it, in order.
     pub reasons: Vec<Cause>,
+    /// What whoever signs it signs for.
+    pub signed_for: String,
 }
 
 /// Whether news are good.
@@ -118,18 +122,16 @@ pub struct Table {
     pub total: usize,
 }
 
-/// A page stays readable, and small enough to send: longer lists are cut, and
-/// say so.
-pub const MOST_ROWS: usize = 2_000;
+/// So many rows of a list are shown at once; what is behind them is searched.
+const MOST_SHOWN: usize = 2_000;
 
-/// Above this a list gets a box to filter it.
-const FILTERED_FROM: usize = 12;
+/// A page stays small enough to send: longer lists are cut, and say so.
+pub const MOST_ROWS: usize = 20_000;
 
 /// The page as HTML.
 pub fn render(page: &Page) -> String {
     let style = include_str!("style.css");
-    let script = include_str!("filter.js");
-    let has_filter = page.tables.iter().any(|table| table.rows.len() >= FILTERED_FROM);
+    let script = include_str!("lists.js");
     let document = html! {
         (DOCTYPE)
         html lang="en" {
@@ -147,17 +149,19 @@ pub fn render(page: &Page) -> String {
                         p.soft { (page.subtitle) }
                     }
                     (verdict(&page.verdict))
-                    @if let Some(second) = &page.second { (second_answer(second)) }
                     (counts(&page.counts))
-                    (causes(&page.causes))
-                    (by_hand(&page.by_hand))
-                    (charts::months(&page.months))
-                    (charts::shifts(&page.shifts))
-                    (charts::grids(&page.grids))
-                    @for (number, list) in page.tables.iter().enumerate() { (table(number, list)) }
+                    @if let Some(second) = &page.second { (second_answer(second)) }
+                    div.evidence {
+                        (causes(&page.causes))
+                        (by_hand(&page.by_hand))
+                        (charts::months(&page.months))
+                        (charts::shifts(&page.shifts))
+                        (charts::grids(&page.grids))
+                        @for (number, table) in page.tables.iter().enumerate() { (lists::list(number, table)) }
+                    }
                     footer { p.note { (page.made_by) } }
                 }
-                @if has_filter { script { (PreEscaped(script)) } }
+                @if lists::needs_script(&page.tables) { script { (PreEscaped(script)) } }
             }
         }
     };
@@ -187,8 +191,9 @@ fn second_answer(second: &SecondAnswer) -> Markup {
         h2 { (second.question) }
         (boxed(&second.verdict, "Second answer", None))
         @if !second.reasons.is_empty() { ol.causes { @for reason in &second.reasons { (cause(reason)) } } }
-        p.sign aria-label="Signature" {
-            @for what in ["Place", "Date", "Name", "Signature"] { span { (what) } }
+        section.signature aria-label="Signature" {
+            p.note { (second.signed_for) }
+            ul.sign { @for what in ["Place", "Date", "Name", "Signature"] { li { (what) } } }
         }
     }
 }
@@ -217,7 +222,7 @@ fn causes(causes: &[Cause]) -> Markup {
 fn cause(cause: &Cause) -> Markup {
     html! {
         li {
-            (cause.summary)
+            (quoted(&cause.summary))
             @if let Some(line) = &cause.todo { span.todo { "→ " (todo(line)) } }
         }
     }
@@ -230,10 +235,16 @@ fn todo(line: &str) -> Markup {
         @if is_typed {
             code { (line) }
         } @else {
-            // What stands between two backticks is typed.
-            @for (at, part) in line.split('`').enumerate() {
-                @if at % 2 == 1 { code { (part) } } @else { (part) }
-            }
+            (quoted(line))
+        }
+    }
+}
+
+/// What stands between two backticks stands as it is typed, or as it was found.
+fn quoted(line: &str) -> Markup {
+    html! {
+        @for (at, part) in line.split('`').enumerate() {
+            @if at % 2 == 1 { code { (part) } } @else { (part) }
         }
     }
 }
@@ -243,30 +254,6 @@ fn by_hand(list: &[String]) -> Markup {
         @if !list.is_empty() {
             h2 { "To do by hand" }
             ul { @for item in list { li { (item) } } }
-        }
-    }
-}
-
-fn table(number: usize, table: &Table) -> Markup {
-    let id = format!("list-{number}");
-    let hidden = table.total.saturating_sub(table.rows.len());
-    html! {
-        @if !table.rows.is_empty() {
-            h2 { (table.title) }
-            @if !table.note.is_empty() { p.note { (table.note) } }
-            @if table.rows.len() >= FILTERED_FROM {
-                input type="search" data-for=(id) hidden placeholder="Filter" aria-label={ "Filter " (table.title) };
-            }
-            div.wide {
-                table id=(id) {
-                    caption {
-                        (grouped(table.total)) @if table.total == 1 { " row" } @else { " rows" }
-                        @if hidden > 0 { "; the first " (grouped(table.rows.len())) " are shown, --report list.csv has them all" }
-                    }
-                    thead { tr { @for column in &table.columns { th scope="col" { (column) } } } }
-                    tbody { @for row in &table.rows { tr { @for cell in row { td { (cell) } } } } }
-                }
-            }
         }
     }
 }

@@ -95,7 +95,22 @@ fn what_cannot_fit_is_named_and_kept() {
     assert!(run.stderr.contains("F02: `Drill` alone is bigger than a file may be"), "{}", run.stderr);
     assert_eq!(case.names().iter().filter(|name| name.starts_with("out-")).count(), 4);
     let run = case.ends(2, &["merge", "crew.ics", "--limits", "broken.toml", "-o", "o.ics"]);
-    assert!(run.stderr.contains("limits file `broken.toml`: series = \"some\": write"), "{}", run.stderr);
+    assert!(run.stderr.contains("series = \"some\": write"), "{}", run.stderr);
     let run = case.ends(2, &["merge", "crew.ics", "--limits", "small.toml", "-o", "-"]);
     assert!(run.stderr.contains("several files cannot go to standard output"), "{}", run.stderr);
+}
+
+#[test]
+fn a_rehearsal_has_a_report() {
+    let case =
+        Case::with_demo_exports().file("quay.toml", include_bytes!("../demo/limits/quay-terminal.toml"));
+    let words = ["rehearse", "exports/norrsund", "--limits", "quay.toml"];
+    case.ends(1, &[&words[..], &["--report", "page.html", "-o", "held.ics"]].concat());
+    let page = case.read("page.html");
+    assert!(page.contains("What would the import lose?") && page.contains("What differs"), "{page}");
+    assert!(!page.contains("Signature"), "nothing was imported, so there is nothing to sign");
+    case.ends(1, &[&words[..], &["--report", "sheet.csv"]].concat());
+    assert!(case.read("sheet.csv").lines().count() > 10);
+    let run = case.ends(2, &[&words[..], &["--report", "page.html", "-o", "new.ics"]].concat());
+    assert!(run.stderr.contains("page.html") && !case.path("new.ics").exists(), "{}", run.stderr);
 }

@@ -118,6 +118,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
             ("passphrase_file", Read),
             ("limits", Read),
             ("output", Write),
+            ("report", Write),
         ],
     ),
     (
@@ -144,6 +145,7 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
             ("output", Write),
             ("by_hand", Write),
             ("cancellations", Write),
+            ("report", Write),
         ],
     ),
     ("dates", LIST),
@@ -374,7 +376,7 @@ fn run(case: &Case, words: &[String]) -> harness::Run {
 }
 
 /// Commands whose output is a table alone.
-const LISTS: [&str; 2] = ["dates", "events"];
+const LISTS: [&str; 3] = ["dates", "events", "show"];
 
 /// A link to a file whose name has the ending that an option wants.
 fn linked(case: &Case, file: &str, row: &Row, name: &str) -> String {

@@ -186,3 +186,27 @@ fn a_list_of_dates_can_say_how_their_series_repeat() {
     assert_eq!(rows[0].trim_start_matches('\u{feff}'), "start,title,repeat");
     assert_eq!(rows[1], "2026-09-02T07:00:00,Safety meeting,every week on Wed 40 times");
 }
+
+/// A list for a program: an object a line, with the keys of the answer in JSON.
+#[test]
+fn lists_are_written_as_json_lines() {
+    let case = Case::with_demo_exports();
+    let lines = |text: &str| -> Vec<serde_json::Value> {
+        text.lines().map(|line| serde_json::from_str(line).unwrap()).collect()
+    };
+    let window = ["--from", "2026-11-01", "--until", "2026-11-10"];
+    let dates = [&["dates", "exports/norrsund"], &window[..]].concat();
+    case.ends(1, &[&dates[..], &["-o", "dates.jsonl"]].concat());
+    let told = case.json(&[&dates[..], &["--json"]].concat());
+    let written = lines(&case.read("dates.jsonl"));
+    assert!(written.len() > 5);
+    assert_eq!(serde_json::json!(written), told["occurrences"]);
+    let run = case.ends(0, &["events", "exports/norrsund/crew.ics", "-o", "-", "--to", "jsonl"]);
+    let told = case.json(&["events", "exports/norrsund/crew.ics", "--json"]);
+    assert_eq!(serde_json::json!(lines(&run.stdout)), told["events"]);
+    let watch = &told["events"][0]["event"];
+    assert_eq!(watch["all_day"], false, "{watch:#}");
+    assert_eq!(watch["category"], serde_json::json!(["Roster", "Deck"]));
+    assert_eq!(watch["rules"], serde_json::json!(["FREQ=WEEKLY;UNTIL=20270627T215959Z;BYDAY=MO"]));
+    assert_eq!(watch["start"], "2026-08-31T05:30:00");
+}

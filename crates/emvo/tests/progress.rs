@@ -59,3 +59,38 @@ fn a_terminal_shows_long_work_and_then_the_answer_alone() {
     let answer = shown.rsplit("\u{1b}[2K").next().unwrap();
     assert!(!answer.contains("looking for faults") && answer.contains("Watch"), "{shown}");
 }
+
+/// A pager that says what it was given, and how.
+const PAGER: &str = "while read -r line; do echo \"page: $line\"; done";
+
+#[test]
+fn a_long_answer_is_leafed_through_and_a_short_one_is_not() {
+    let case = Case::new().file("crew.ics", events(200));
+    let program = assert_cmd::cargo::cargo_bin("emvo");
+    let shown = |words: &str, pager: &str| {
+        let line = format!("stty rows 30 cols 120; PAGER='{pager}' {} {words}", program.display());
+        // A person's keyboard is a terminal, too.
+        let output = Command::new("script")
+            .args(["--quiet", "--return", "--command", &line, "/dev/null"])
+            .current_dir(case.path(""))
+            .env("TERM", "xterm")
+            .stdin(Stdio::null())
+            .output()
+            .unwrap();
+        String::from_utf8(output.stdout).unwrap()
+    };
+    let paged = shown("events crew.ics", PAGER);
+    assert_eq!(paged.matches("page: ").count(), paged.lines().count(), "{paged}");
+    assert!(paged.matches("Watch").count() == 200, "{paged}");
+    for (words, pager, why) in [
+        ("events crew.ics --no-pager", PAGER, "it was asked for"),
+        ("survey crew.ics", PAGER, "it fits"),
+        ("events crew.ics --json", PAGER, "a script reads it"),
+        ("events crew.ics", "", "no pager is wanted"),
+        ("events crew.ics | cat", PAGER, "nobody looks at a terminal"),
+        ("events crew.ics", "exec no-such-pager", "there is none: the answer is not lost with it"),
+    ] {
+        let all = shown(words, pager);
+        assert!(!all.contains("page: ") && all.contains("crew"), "{why}: {all}");
+    }
+}

@@ -37,6 +37,27 @@ fn snapshots() -> Case {
     Case::new().file("old.ics", calendar(&old)).file("new.ics", calendar(&new))
 }
 
+/// What is told can be handed on: as a page, as a sheet, and with the delta or not at all.
+#[test]
+fn changes_have_a_report() {
+    let case = snapshots();
+    let reported = |report: &str| case.ends(1, &["changes", "old.ics", "new.ics", "--report", report]);
+    let run = reported("changes.html");
+    assert!(run.stdout.contains("wrote changes.html"), "{}", run.stdout);
+    let page = case.read("changes.html");
+    for part in
+        ["What has changed?", "5 differences", "Bunkering", "2026-09-16 08:00–09:30", "outside the dates"]
+    {
+        assert!(page.contains(part), "{part}");
+    }
+    reported("changes.csv");
+    let sheet = case.read("changes.csv");
+    assert_eq!(sheet.lines().count(), 6, "{sheet}");
+    assert!(sheet.contains("removed,2026-09-10 08:00–09:30 Europe/Helsinki,,Crew meeting,,gone"), "{sheet}");
+    let run = case.ends(2, &["changes", "old.ics", "new.ics", "-o", "delta.ics", "--report", "changes.html"]);
+    assert!(run.stderr.contains("changes.html") && !case.path("delta.ics").exists(), "{}", run.stderr);
+}
+
 #[test]
 fn changes_between_two_snapshots_are_told_and_written() {
     let case = snapshots();

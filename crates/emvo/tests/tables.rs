@@ -72,7 +72,7 @@ fn mistakes_in_options_and_layouts_are_named_before_anything_is_read() {
         case.ends(2, &[&["convert", "crew.ics", "-o", "x.csv"], arguments].concat()).stderr
     };
     let bad = error(&["--columns", "bad.toml"]);
-    assert!(bad.contains("columns file `bad.toml`") && bad.contains("unknown field `colour`"), "{bad}");
+    assert!(bad.contains("bad.toml:") && bad.contains("unknown field `colour`"), "{bad}");
     assert!(error(&["--columns", "none.toml"]).contains("could not read `none.toml`"));
     assert!(error(&["--leave-out", "colour"]).contains("there is no field `colour`; there are title,"));
     assert!(error(&["--encoding", "latin-99"]).contains("`latin-99` is not a charset"));

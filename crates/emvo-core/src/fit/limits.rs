@@ -1,6 +1,6 @@
 //! What a destination accepts and how it behaves, as a limits file says it.
 
-use crate::settings::{self, SettingsError};
+use crate::settings::{self, About, SettingsError, SettingsFault};
 use serde::Deserialize;
 
 use emvo_ical::zone::Zone;
@@ -162,6 +162,16 @@ pub enum LimitsError {
         /// The key.
         key: &'static str,
     },
+}
+
+impl SettingsFault for LimitsError {
+    fn about(&self) -> Option<About<'_>> {
+        Some(match self {
+            Self::Syntax(error) => About::Place(error),
+            Self::Value { key, .. } | Self::Zero { key } => About::Key(key),
+            Self::ZoneMissing => About::Key("zones"),
+        })
+    }
 }
 
 /// The file as written.

@@ -9,7 +9,7 @@ use super::format::{Pattern, PatternError};
 use super::habits::{AllDayEnds, ClockDot, LengthUnit};
 use super::layout::Delimiter;
 use super::serial::Epoch;
-use crate::settings::{self, SettingsError};
+use crate::settings::{self, About, SettingsError, SettingsFault};
 
 /// How a table is laid out.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -139,6 +139,18 @@ pub enum ColumnsError {
         /// What it can be.
         known: &'static str,
     },
+}
+
+impl SettingsFault for ColumnsError {
+    fn about(&self) -> Option<About<'_>> {
+        match self {
+            Self::Syntax(error) => Some(About::Place(error)),
+            Self::Pattern(_) => None,
+            Self::UnknownField { header, .. } | Self::Both { header } => Some(About::Quoted(header)),
+            Self::Twice { two, .. } => Some(About::Quoted(two)),
+            Self::Value { key, .. } => Some(About::Key(key)),
+        }
+    }
 }
 
 #[derive(Deserialize)]

@@ -49,7 +49,7 @@ struct Row {
 /// One thing to do, for programs.
 #[derive(Serialize, JsonSchema)]
 pub(crate) struct ChoreJson<'r> {
-    #[schemars(extend("enum" = ["delete", "move", "change"]))]
+    #[schemars(extend("enum" = ["delete", "move", "change", "decide on"]))]
     what: &'static str,
     uid: &'r str,
     title: &'r str,

@@ -12,6 +12,7 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::page::{made_by, table};
+use super::plain_words::repair_in_words;
 use super::sheet::sheet;
 use super::survey_detail::understood_lines;
 use super::survey_json::RowsToldJson;
@@ -331,7 +332,8 @@ fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
     for one in found {
         *rules.entry(one.finding.rule.as_str()).or_insert(0) += 1;
     }
-    let described = |id: &str| rules::rule(id).map_or("", |rule| rule.slug()).to_owned();
+    let described =
+        |id: &str| rules::rule(id).map_or_else(|| id.to_owned(), |rule| format!("{id}: {}", rule.headline()));
     let of_level = |level| found.iter().filter(|one| one.finding.level == level).count();
     let (errors, warnings, notes) = (of_level(Level::Error), of_level(Level::Warning), of_level(Level::Note));
     Page {
@@ -355,7 +357,7 @@ fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
                 counted(notes, "note", "notes")
             ),
         },
-        counts: rules.iter().map(|(id, count)| (*count, format!("{id} {}", described(id)))).collect(),
+        counts: rules.iter().map(|(id, count)| (*count, described(id))).collect(),
         tables: vec![table(
             "Findings",
             "Safe repairs are made by emvo repair; those that need consent by emvo repair --consent.",
@@ -373,7 +375,7 @@ fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
                     finding.title.clone(),
                     finding.start.clone(),
                     finding.message.clone(),
-                    finding.safety.name().to_owned(),
+                    repair_in_words(finding.safety).to_owned(),
                 ]
             }),
         )],

@@ -11,6 +11,7 @@ use super::advice::to_do;
 use super::besides::Besides;
 use super::compared;
 use super::page::{made_by, table};
+use super::plain_words::{cause_in_words, difference_in_words};
 use super::proof::Proof;
 use super::release::{accepted_in_words, release_in_words};
 use super::sheet::sheet;
@@ -22,6 +23,9 @@ const MOST_GRIDS: usize = 12;
 /// The headers of a list of differences.
 pub(crate) const DIFFERENCE_COLUMNS: [&str; 7] =
     ["what", "cause", "when", "in the result", "title", "fields", "file"];
+
+/// What is signed on the page of a proof.
+const SIGNED_FOR: &str = "For the files that are listed at the end, each known by its SHA-256.";
 
 impl Reported for Proof<'_, '_> {
     fn page(&self) -> Page {
@@ -63,7 +67,7 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
     tables.push(table(
         "The files",
         "",
-        &["role", "file", "bytes", "SHA-256"],
+        &["what it is", "file", "bytes", "SHA-256"],
         files.iter().map(|file| {
             let record = &file.record;
             vec![file.role.to_owned(), record.path.clone(), grouped(record.bytes), record.sha256.clone()]
@@ -76,7 +80,7 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
             found.window.from, found.window.until
         ),
         verdict: verdict(found),
-        second: Some(second_answer(&found.release)),
+        second: Some(second_answer(&found.release, SIGNED_FOR)),
         counts: shown_counts(&found.counts),
         causes: found
             .causes
@@ -93,7 +97,7 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
 }
 
 /// Whether the old calendars may go, to be signed.
-pub(crate) fn second_answer(release: &Release) -> SecondAnswer {
+pub(crate) fn second_answer(release: &Release, signed_for: &str) -> SecondAnswer {
     let words = release_in_words(release);
     let (mood, word, sentence) = match words.split_once(", ") {
         _ if !release.may_go() => {
@@ -109,13 +113,14 @@ pub(crate) fn second_answer(release: &Release) -> SecondAnswer {
         reasons: reasons
             .map(|one| Cause { summary: one.summary.clone(), todo: one.todo.as_ref().map(to_do) })
             .collect(),
+        signed_for: signed_for.to_owned(),
     }
 }
 
 pub(crate) fn difference_row(one: &Difference) -> Vec<String> {
     vec![
-        one.kind.name().to_owned(),
-        one.cause.map(|cause| cause.name().to_owned()).unwrap_or_default(),
+        difference_in_words(one.kind).to_owned(),
+        one.cause.map(|cause| cause_in_words(cause).to_owned()).unwrap_or_default(),
         one.start.clone(),
         one.result_start.clone().unwrap_or_default(),
         one.title.clone(),

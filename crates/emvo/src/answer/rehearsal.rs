@@ -5,12 +5,14 @@ use std::fmt::Write as _;
 
 use emvo_core::fit::{RefusedEvent, WhyRefused};
 use emvo_core::reconcile::{Reason, ReasonKind};
+use emvo_report::Page;
 use schemars::JsonSchema;
 use serde::Serialize;
 
+use super::page::table;
 use super::proof::{Proof, text_of};
 use super::written::marked_lines;
-use super::{Answer, Detail, Stream};
+use super::{Answer, Detail, Reported, Stream};
 use crate::input::Given;
 use crate::terminal::{STRONG, WARNING, counted, grouped, sanitized, styled};
 
@@ -59,6 +61,28 @@ impl Answer for Rehearsal<'_, '_> {
             why: one.why.to_string(),
         });
         RehearsalJson { proof: self.proof.to_json(), refused: refused.collect() }
+    }
+}
+
+impl Reported for Rehearsal<'_, '_> {
+    fn page(&self) -> Page {
+        let mut page = Page {
+            title: "What would the import lose?".to_owned(),
+            subtitle: self.headline.clone(),
+            ..self.proof.page()
+        };
+        // Nothing was imported, so there is nothing to sign; what would be lost besides the
+        // dates is told with the causes.
+        let second = page.second.take();
+        page.causes.extend(second.into_iter().flat_map(|second| second.reasons));
+        let refused = self.refused.iter();
+        let rows = refused.map(|one| vec![one.why.to_string(), one.start.clone(), one.title.clone()]);
+        page.tables.insert(0, table("What would be refused", "", &["why", "when", "title"], rows));
+        page
+    }
+
+    fn sheet(&self) -> anyhow::Result<Vec<u8>> {
+        self.proof.sheet()
     }
 }
 

@@ -9,6 +9,7 @@ use serde::Serialize;
 use super::Detail;
 use super::advice::told;
 use super::page::table;
+use super::plain_words::repair_in_words;
 use crate::terminal::{WARNING, counted, sanitized, styled};
 
 /// A finding that is left, with the input it is from.
@@ -74,7 +75,7 @@ pub(crate) fn left_table(left: &[Left]) -> Table {
             finding.title.clone(),
             finding.start.clone(),
             finding.message.clone(),
-            finding.safety.name().to_owned(),
+            repair_in_words(finding.safety).to_owned(),
         ]
     });
     table("What is left", "", &["rule", "file", "title", "start", "what", "repair"], rows)

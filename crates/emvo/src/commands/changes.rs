@@ -15,8 +15,8 @@ use emvo_ical::zone::ZoneResolver;
 use super::{Command, Program};
 use crate::answer::by_hand::ByHand;
 use crate::answer::changes::{Compared, Content, Told};
-use crate::answer::give;
 use crate::answer::sheet::sheet;
+use crate::answer::{Report, give};
 use crate::input::{InputGroup, ReadFiles, views, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
@@ -44,6 +44,9 @@ pub(crate) struct ChangesArgs {
     /// Write what a person has to delete, move and change there: a sheet (.csv), or lines to print
     #[arg(long, value_name = "LIST", help_heading = "Output")]
     by_hand: Option<PathBuf>,
+    /// Write what differs as a page (.html), a sheet (.csv) or JSON
+    #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
+    report: Option<PathBuf>,
     /// Replace existing files
     #[arg(long, help_heading = "Output")]
     overwrite: bool,
@@ -69,6 +72,7 @@ impl Command for ChangesArgs {
         let output = named(&self.output, Role::Output)?;
         let cancelled = named(&self.cancellations, Role::Cancellations)?;
         let by_hand = named(&self.by_hand, Role::ByHand)?;
+        let report = Report::at(self.report.as_deref(), existing, &guard)?;
         let content = if self.for_import { Content::WhatIsNew } else { Content::WhatDiffers };
         let (old, new) = ([self.old], [self.new]);
         let groups = [&old, &new].map(|paths| InputGroup { paths, reading: &reading, except: None });
@@ -82,14 +86,15 @@ impl Command for ChangesArgs {
             output.add_to(&mut batch, |_| Ok(delta(&found, &new_views, content)))?;
             cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
             by_hand.add_to(&mut batch, |path| list.bytes(path))?;
-            let outputs = batch.paths();
-            batch.place()?;
+            let outputs = batch.paths().into_iter().chain(report.shown()).collect();
             let told = Told {
                 written: output.is_named().then_some(content),
                 removed: cancelled.path().is_some(),
                 by_hand: by_hand.path().is_some(),
             };
             let compared = Compared { found, by_hand: list, outputs, told, snapshots: [&old, &new] };
+            report.add_to(&mut batch, &compared)?;
+            batch.place()?;
             give(&compared, form)?;
             Ok(Outcome::needs_a_look_if(compared.differs() || !compared.unread().is_empty()))
         })

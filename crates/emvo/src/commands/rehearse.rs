@@ -13,13 +13,13 @@ use emvo_ical::calendar::write;
 use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
-use crate::answer::give;
 use crate::answer::proof::{Proof, unread};
 use crate::answer::rehearsal::Rehearsal;
+use crate::answer::{Report, give};
 use crate::input::{InputGroup, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
-use crate::output::{Existing, Fitting, Guard, NamedFile, Role};
+use crate::output::{Batch, Existing, Fitting, Guard, Mode, NamedFile, Readers, Role};
 use crate::terminal::progress;
 
 /// Play an import into a destination that a limits file describes, and see what would be lost
@@ -34,7 +34,10 @@ pub(crate) struct RehearseArgs {
     /// Keep what the destination would hold
     #[arg(long, short, value_name = "PATH.ics", help_heading = "Output")]
     output: Option<PathBuf>,
-    /// Replace an existing file
+    /// Write the answer as a page (.html), a sheet of all differences (.csv) or JSON
+    #[arg(long, value_name = "PATH.html|.csv|.xlsx|.json", help_heading = "Output")]
+    report: Option<PathBuf>,
+    /// Replace existing files
     #[arg(long, help_heading = "Output")]
     overwrite: bool,
     #[command(flatten)]
@@ -61,13 +64,14 @@ impl Command for RehearseArgs {
         }
         let choice = self.window.resolve()?;
         let existing = Existing::of_flag(self.overwrite);
-        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+        let guard = Guard::new(&files);
+        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &guard)?;
+        let report = Report::at(self.report.as_deref(), existing, &guard)?;
         let count = if self.twice { ImportCount::Twice } else { ImportCount::Once };
         let group = InputGroup { paths: &self.input.inputs, reading: &reading, except: output.path() };
         with_sources(&[group], &files, |[sources]| {
             let held = held(&sources, &fitting, &reading, count)?;
             let zones = ZoneResolver::of(&held.calendar, &reading.zones);
-            output.write(|_| Ok(bytes_of(&held)))?;
             progress::doing("comparing date by date");
             let result = [CalendarView { calendar: &held.calendar, zones: &zones, path: "the destination" }];
             let options = ProofOptions {
@@ -83,8 +87,14 @@ impl Command for RehearseArgs {
             };
             let how = if self.twice { "imported twice" } else { "imported" };
             let headline = format!("If this were {how} into the destination of {}:", self.limits.display());
-            let proof = Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: None };
-            give(&Rehearsal { proof, headline, refused: &held.refused, output: output.shown() }, form)?;
+            let proof =
+                Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: report.shown() };
+            let rehearsal = Rehearsal { proof, headline, refused: &held.refused, output: output.shown() };
+            let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
+            output.add_to(&mut batch, |_| Ok(bytes_of(&held)))?;
+            report.add_to(&mut batch, &rehearsal)?;
+            batch.place()?;
+            give(&rehearsal, form)?;
             Ok(Outcome::needs_a_look_if(found.verdict == Verdict::Incomplete))
         })
     }

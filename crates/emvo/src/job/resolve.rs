@@ -6,7 +6,6 @@ use anyhow::{Context, bail};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
 use emvo_core::survey::default_window;
 use emvo_core::table::{AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions};
-use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{Zone, ZoneChoices, closest, places_of_abbreviation};
 use jiff::civil::Date;
@@ -16,7 +15,7 @@ use super::args::{
     ListFormatArg, OrderArg, OutputArgs, ReadingArgs, RecordArgs, RuleArgs, WindowArgs,
 };
 use crate::answer::{Detail, Form};
-use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided};
+use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided, settings_file};
 use crate::output::{
     Existing, Fitting, Guard, Kind, ListFile, Mode, Output, OutputWish, Recording, TableForm,
 };
@@ -85,9 +84,7 @@ impl ReadingArgs {
 }
 
 fn columns_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Columns> {
-    let bytes =
-        files.read(path, ReadAs::Columns).with_context(|| format!("could not read `{}`", path.display()))?;
-    Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
+    settings_file(path, ReadAs::Columns, files, Columns::parse)
 }
 
 fn column(entry: &str) -> anyhow::Result<(ColumnField, String)> {

@@ -3,18 +3,16 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use anyhow::Context;
 use emvo_core::edit::{Edited, Step, sync_definitions};
 use emvo_core::fit::{FitOptions, Limits, NotFitted, fit_series, split_files};
 use emvo_core::table::Columns;
 use emvo_ical::calendar::Calendar;
-use emvo_ical::content::decode;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
 
 use super::part::Part;
-use crate::input::{ReadAs, ReadFiles};
+use crate::input::{ReadAs, ReadFiles, settings_file};
 
 /// A destination's limits, as meant.
 pub(crate) struct Fitting {
@@ -26,21 +24,16 @@ pub(crate) struct Fitting {
 
 /// Reads a limits file.
 pub(crate) fn limits_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Limits> {
-    let bytes =
-        files.read(path, ReadAs::Limits).with_context(|| format!("could not read `{}`", path.display()))?;
-    Limits::parse(&decode(&bytes).text).with_context(|| format!("limits file `{}`", path.display()))
+    settings_file(path, ReadAs::Limits, files, Limits::parse)
 }
 
 impl Fitting {
     pub(crate) fn of(path: &Path, horizon: Option<Date>, files: &ReadFiles) -> anyhow::Result<Self> {
         let limits = limits_file(path, files)?;
-        let columns = limits.columns.as_ref().map(|name| {
-            let path = path.with_file_name(name);
-            let bytes = files
-                .read(&path, ReadAs::Columns)
-                .with_context(|| format!("could not read `{}`", path.display()))?;
-            Columns::parse(&decode(&bytes).text).with_context(|| format!("columns file `{}`", path.display()))
-        });
+        let columns = limits
+            .columns
+            .as_ref()
+            .map(|name| settings_file(&path.with_file_name(name), ReadAs::Columns, files, Columns::parse));
         Ok(Self { columns: columns.transpose()?, limits, horizon })
     }
 

@@ -240,7 +240,9 @@ fn page(carried: &CarriedOut, page: Page) -> Page {
             )
         };
     }
-    page.second = together(proofs().map(|proof| &proof.release)).as_ref().map(second_answer);
+    page.second = together(proofs().map(|proof| &proof.release))
+        .as_ref()
+        .map(|release| second_answer(release, "For the destinations that are listed below."));
     page.causes = proofs()
         .flat_map(|proof| &proof.causes)
         .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
