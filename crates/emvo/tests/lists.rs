@@ -210,3 +210,50 @@ fn lists_are_written_as_json_lines() {
     assert_eq!(watch["rules"], serde_json::json!(["FREQ=WEEKLY;UNTIL=20270627T215959Z;BYDAY=MO"]));
     assert_eq!(watch["start"], "2026-08-31T05:30:00");
 }
+
+/// Whoever is handed a list reads in their own language how events repeat, and a table that
+/// says it so is understood.
+#[test]
+fn repetition_is_said_and_read_in_the_language_of_the_list() {
+    let event = |uid: &str, rule: &str| {
+        format!(
+            "BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{uid}\nDTSTART;TZID=Europe/Helsinki:20260908T090000\nRRULE:{rule}\n\
+             EXDATE;TZID=Europe/Helsinki:20260922T090000\nEND:VEVENT\n"
+        )
+    };
+    let both = event("a", "FREQ=WEEKLY;BYDAY=TU;COUNT=12") + &event("b", "FREQ=MONTHLY;BYDAY=2TU");
+    let case = Case::new().file("in.ics", calendar(&both));
+    for (language, weekly, monthly) in [
+        ("fi", "joka tiistai 12 kertaa, 1 poikkeus", "joka kuukausi 2. tiistaina, 1 poikkeus"),
+        ("sv-FI", "varje tisdag 12 gånger, 1 undantag", "varje månad andra tisdagen, 1 undantag"),
+        ("de", "jeden Dienstag 12 Mal, 1 Ausnahme", "jeden Monat am 2. Dienstag, 1 Ausnahme"),
+        ("fr", "chaque mardi 12 fois, 1 exception", "chaque mois le 2e mardi, 1 exception"),
+        ("es", "cada martes 12 veces, 1 excepción", "cada mes el segundo martes, 1 excepción"),
+        ("pl", "every week on Tue 12 times, 1 exception", "every month on the 2nd Tue, 1 exception"),
+    ] {
+        let list = case.ends(0, &["events", "in.ics", "--language", language, "-o", "-"]).stdout;
+        assert!(list.contains(weekly) && list.contains(monthly), "{language}: {list}");
+        let dates =
+            ["dates", "in.ics", "--language", language, "--fields", "start,repeat", "--until", "2026-09-30"];
+        let dates = case.ends(0, &dates).stdout;
+        assert!(dates.contains(weekly.split(',').next().unwrap()), "{language}: {dates}");
+        // The words of the list, in somebody's table.
+        let rule = |words: &str| words.split(',').next().unwrap().to_owned();
+        let table = format!(
+            "Title,Start,Repeat\na,2026-09-08 09:00,{}\nb,2026-09-08 09:00,{}\n",
+            rule(weekly),
+            rule(monthly)
+        );
+        case.put("t.csv", table);
+        case.ends(0, &["convert", "t.csv", "-o", "t.ics", "--overwrite", "--zone", "Europe/Helsinki"]);
+        let read = case.read("t.ics");
+        assert!(
+            read.contains("RRULE:FREQ=WEEKLY;COUNT=12;BYDAY=TU")
+                && read.contains("RRULE:FREQ=MONTHLY;BYDAY=2TU"),
+            "{language}: {read}"
+        );
+    }
+    let unread = Case::new().file("t.csv", "Title,Start,Repeat\na,2026-09-08 09:00,jeden zweiten Mond\n");
+    let run = unread.emvo(&["check", "t.csv", "--zone", "Europe/Helsinki"]);
+    assert!(run.stdout.contains("jeden zweiten Mond"), "{}", run.shown());
+}

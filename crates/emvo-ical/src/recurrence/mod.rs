@@ -18,7 +18,8 @@ pub use ends::own_end;
 pub use expand::{Last, Starts, is_start_of, last_start};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};
 pub use phrase::{
-    PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_of_words, rule_of_words_until,
+    Language, PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_in_words_of, rule_of_words,
+    rule_of_words_until,
 };
 pub use recover_rule::{RecoveredRule, is_unsupported, recover_rule};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};

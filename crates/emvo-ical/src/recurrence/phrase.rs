@@ -4,8 +4,15 @@
 //! is told as it stands (RFC 5545). A phrase that is written reads back as a
 //! rule with the same dates. `docs/repeat-phrases.md` has the grammar.
 
+mod language;
+mod pattern;
+mod said;
+
 use jiff::civil::Date;
 
+pub use language::Language;
+
+use self::said::{End, On, Said, Unit, is_lacking_somewhere};
 use super::expand::Last;
 use super::rule::{ByDay, Frequency, Rule, Weekday};
 use super::slots::last_of;
@@ -33,85 +40,46 @@ pub struct PhraseError {
 /// The end has to be a day (`UNTIL` as a date, meaning through that day) or a
 /// count: where in that day a timed series ends is for the caller to settle.
 pub fn phrase(rule: &Rule) -> Option<String> {
-    let unit = match rule.frequency {
-        Frequency::Daily => "day",
-        Frequency::Weekly => "week",
-        Frequency::Monthly => "month",
-        Frequency::Yearly => "year",
-        Frequency::Hourly | Frequency::Minutely | Frequency::Secondly => return None,
+    let Said { interval, unit, on, end } = Said::of(rule)?;
+    let unit = match unit {
+        Unit::Day => "day",
+        Unit::Week => "week",
+        Unit::Month => "month",
+        Unit::Year => "year",
     };
-    let is_timed_by_rule =
-        !(rule.by_hour.is_empty() && rule.by_minute.is_empty() && rule.by_second.is_empty());
-    let replacement = with_replacement(rule);
-    let has_rare_parts = !(rule.by_year_day.is_empty() && rule.by_week_no.is_empty())
-        || (!rule.by_set_pos.is_empty() && replacement.is_none());
-    // Where weeks start matters to every second week alone.
-    let needs_week_start =
-        rule.week_start != Weekday::Monday && rule.interval > 1 && rule.frequency == Frequency::Weekly;
-    if is_timed_by_rule || has_rare_parts || needs_week_start {
-        return None;
-    }
-    let mut text = match rule.interval {
+    let mut text = match interval {
         1 => format!("every {unit}"),
         interval => format!("every {interval} {unit}s"),
     };
-    match replacement {
-        Some(words) => text.push_str(&words),
-        None => text.push_str(&days_in_words(rule)?),
-    }
-    match (&rule.until, rule.count) {
-        (None, None) => {}
-        (None, Some(1)) => text.push_str(" once"),
-        (None, Some(count)) => text.extend([" ", &count.to_string(), " times"]),
-        (Some(EventTime::Date(date)), None) => text.extend([" until ", &date.to_string()]),
-        (Some(_), _) => return None,
+    text.push_str(&days_in_words(&on)?);
+    match end {
+        End::Never => {}
+        End::After(1) => text.push_str(" once"),
+        End::After(count) => text.extend([" ", &count.to_string(), " times"]),
+        End::Until(date) => text.extend([" until ", &date.to_string()]),
     }
     Some(text)
 }
 
-/// The last day that every month has.
-const LAST_OF_ALL_MONTHS: i16 = 28;
-
-/// A day that some months lack, and the last day of the month in its place: of the days
-/// from the 28th to that one the last that there is.
-fn with_replacement(rule: &Rule) -> Option<String> {
-    let day = *rule.by_month_day.last()?;
-    let is_last_there = rule.by_set_pos == [-1]
-        && rule.by_day.is_empty()
-        && (LAST_OF_ALL_MONTHS + 1..=31).contains(&day)
-        && rule.by_month_day.iter().copied().eq(LAST_OF_ALL_MONTHS..=day);
-    match (rule.frequency, rule.by_month.as_slice(), day) {
-        _ if !is_last_there => None,
-        (Frequency::Monthly, [], day) => Some(format!(" on day {day}, else the last day")),
-        (Frequency::Yearly, [2], 29) => Some(" on 29 Feb, else 28 Feb".to_owned()),
-        _ => None,
-    }
-}
-
-fn days_in_words(rule: &Rule) -> Option<String> {
-    let is_bare = rule.by_month.is_empty() && rule.by_month_day.is_empty() && rule.by_day.is_empty();
-    if is_bare {
-        return Some(String::new());
-    }
-    let plain: Option<Vec<&str>> =
-        rule.by_day.iter().map(|day| day.ordinal.is_none().then(|| DAYS[day.weekday as usize])).collect();
-    match (rule.frequency, rule.by_month.as_slice(), rule.by_month_day.as_slice(), rule.by_day.as_slice()) {
-        (Frequency::Weekly, [], [], _) => Some(format!(" on {}", plain?.join(", "))),
-        (Frequency::Monthly, [], [-1], []) => Some(" on the last day".to_owned()),
-        (Frequency::Monthly, [], [day], []) if *day > 0 => Some(format!(" on day {day}")),
-        (Frequency::Monthly, [], days, []) if days.iter().all(|day| *day > 0) => {
+fn days_in_words(on: &On) -> Option<String> {
+    Some(match on {
+        On::TheStart => String::new(),
+        On::Weekdays(days) => {
+            let days: Vec<&str> = days.iter().map(|day| DAYS[*day as usize]).collect();
+            format!(" on {}", days.join(", "))
+        }
+        On::LastDay => " on the last day".to_owned(),
+        On::Days(days) => {
+            let name = if days.len() == 1 { "day" } else { "days" };
             let days: Vec<String> = days.iter().map(ToString::to_string).collect();
-            Some(format!(" on days {}", days.join(", ")))
+            format!(" on {name} {}", days.join(", "))
         }
-        (Frequency::Monthly, [], [], days) => Some(format!(" on {}", ordinals(days)?)),
-        (Frequency::Yearly, [month], [day], []) if *day > 0 => {
-            Some(format!(" on {day} {}", month_name(*month)?))
-        }
-        (Frequency::Yearly, [month], [], days) => {
-            Some(format!(" on {} of {}", ordinals(days)?, month_name(*month)?))
-        }
-        _ => None,
-    }
+        On::Places(days) => format!(" on {}", ordinals(days)?),
+        On::DayElseLast(day) => format!(" on day {day}, else the last day"),
+        On::Date(day, month) => format!(" on {day} {}", month_name(*month)?),
+        On::PlacesOf(days, month) => format!(" on {} of {}", ordinals(days)?, month_name(*month)?),
+        On::LeapDay => " on 29 Feb, else 28 Feb".to_owned(),
+    })
 }
 
 fn ordinals(days: &[ByDay]) -> Option<String> {
@@ -141,9 +109,9 @@ fn month_name(month: i16) -> Option<&'static str> {
     MONTHS.get(usize::try_from(month - 1).ok()?).copied()
 }
 
-/// Reads a phrase. Case does not matter, days and months may be written out,
-/// and `every other week` is every second one. The end, if it is a day, is an
-/// `UNTIL` as a date.
+/// Reads a phrase, in English or any other [`Language`]. Case does not matter, days and
+/// months may be written out, and `every other week` is every second one. The end, if it is
+/// a day, is an `UNTIL` as a date.
 pub fn parse_phrase(text: &str) -> Result<Rule, PhraseError> {
     let lower = text.to_lowercase().replace(',', " ");
     let words: Vec<&str> = lower.split_whitespace().collect();
@@ -155,7 +123,7 @@ pub fn parse_phrase(text: &str) -> Result<Rule, PhraseError> {
     };
     match rule {
         Some(rule) if words.at == words.words.len() => Ok(rule),
-        _ => Err(error(words.at)),
+        _ => Language::all().find_map(|language| language.read(words.words)).ok_or_else(|| error(words.at)),
     }
 }
 
@@ -266,7 +234,7 @@ impl<'w> Words<'w> {
         }
         let [day] = rule.by_month_day[..] else { return None };
         let words: &[&str] = match (rule.frequency, rule.by_month.as_slice(), day) {
-            (Frequency::Monthly, [], 29..=31) => &["the", "last", "day"],
+            (Frequency::Monthly, [], day) if is_lacking_somewhere(day) => &["the", "last", "day"],
             (Frequency::Yearly, [2], 29) => &["28", "feb"],
             _ => return None,
         };
@@ -277,7 +245,7 @@ impl<'w> Words<'w> {
                 return None;
             }
         }
-        rule.by_month_day = (LAST_OF_ALL_MONTHS..=day).collect();
+        rule.by_month_day = (28..=day).collect();
         rule.by_set_pos = vec![-1];
         Some(())
     }
@@ -366,6 +334,20 @@ fn ordinal_number(word: &str) -> Option<i8> {
 /// An end in the middle of a day is told as the last day with a date of the
 /// series: an end before the time of day at which it starts leaves its day out.
 pub fn rule_in_words(text: &str, start: &EventTime, zones: &ZoneResolver) -> String {
+    said_by(phrase, text, start, zones)
+}
+
+/// The same in the words of another language.
+pub fn rule_in_words_of(language: &Language, text: &str, start: &EventTime, zones: &ZoneResolver) -> String {
+    said_by(|rule| language.phrase(rule), text, start, zones)
+}
+
+fn said_by(
+    phrase: impl FnOnce(&Rule) -> Option<String>,
+    text: &str,
+    start: &EventTime,
+    zones: &ZoneResolver,
+) -> String {
     let in_words = || {
         let mut rule = Rule::parse(text).ok()?;
         if rule.until.as_ref().is_some_and(|until| !until.is_date()) {

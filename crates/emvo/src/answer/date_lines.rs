@@ -8,7 +8,7 @@ use std::sync::Arc;
 use emvo_core::select::Selection;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
-use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of, rule_in_words};
+use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of};
 use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime, Time};
 use rayon::prelude::*;
@@ -229,6 +229,7 @@ pub(crate) fn list_dates(
     ceiling: Ceiling,
     zone: Option<&Zone>,
     fields: &[FieldArg],
+    language: &Language,
 ) -> DateList {
     let more: Vec<Field> = fields.iter().filter_map(|field| field.more()).collect();
     let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
@@ -241,6 +242,7 @@ pub(crate) fn list_dates(
                 window,
                 ceiling,
                 zone,
+                language,
                 more: &more,
             };
             for part in loaded.calendar.series.chunks(SERIES_AT_ONCE) {
@@ -273,6 +275,7 @@ struct Lister<'l> {
     window: Window,
     ceiling: Ceiling,
     zone: Option<&'l Zone>,
+    language: &'l Language,
     /// The fields that few lists have.
     more: &'l [Field],
 }
@@ -329,7 +332,7 @@ impl Lister<'_> {
             category: event.categories().join("; "),
             calendar: self.calendar.clone(),
             uid: series.uid_text().into_owned(),
-            repeat: in_words(series, self.zones),
+            repeat: self.language.rules(series.lead(), self.zones).collect::<Vec<_>>().join(" & "),
             more: self.more.iter().map(|field| (*field, said(*field, event))).collect(),
         }
     }
@@ -400,12 +403,6 @@ fn said(field: Field, event: &Event<'_>) -> String {
             lines.map(|line| line.text().trim().to_owned()).collect::<Vec<_>>().join("; ")
         }
     }
-}
-
-/// How a series repeats, in words; empty for a single event.
-fn in_words(series: &Series<'_>, zones: &ZoneResolver) -> String {
-    let lead = series.lead();
-    lead.rules().map(|rule| rule_in_words(&rule, lead.start(), zones)).collect::<Vec<_>>().join(" & ")
 }
 
 impl DateLine {

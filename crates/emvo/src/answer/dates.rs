@@ -162,7 +162,8 @@ fn plain(lines: &[&DateLine], fields: &[FieldArg], language: &Language) -> Grid 
 fn nothing(dates: &Dates<'_, '_>) -> String {
     let Dates { sources, selection, window, ceiling, language, .. } = dates;
     let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
-    let mut lines = list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None, &[]).lines;
+    let mut lines =
+        list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None, &[], language).lines;
     SortArg::Start.sort(&mut lines, language);
     let before = lines.iter().rev().find(|row| row.start.date() < window.from);
     let after = lines.iter().find(|row| row.start.date() > window.from);

@@ -8,7 +8,7 @@ use emvo_core::table::series_as_json;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Series, Status};
 use emvo_ical::content::Component;
-use emvo_ical::recurrence::{Ceiling, Window, occurrences_of, rule_in_words};
+use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
 use schemars::JsonSchema;
 use serde::Serialize;
 use serde_json::{Map, Value};
@@ -115,6 +115,7 @@ pub(crate) struct Events<'e, 't> {
     pub(crate) picked: Vec<Picked<'e, 't>>,
     pub(crate) sources: &'e [Source<'t>],
     pub(crate) fields: &'e [FieldArg],
+    pub(crate) language: &'e Language,
     pub(crate) telling: Telling,
     /// The file that the list went to.
     pub(crate) output: Option<String>,
@@ -127,7 +128,7 @@ impl Answer for Events<'_, '_> {
         match self.telling {
             _ if self.lines.is_empty() => format!("{} no event is chosen\n", styled(WARNING, "!")),
             Telling::Whole { window, ceiling } => {
-                self.picked.iter().map(|one| everything(one, window, ceiling)).collect()
+                self.picked.iter().map(|one| everything(one, window, ceiling, self.language)).collect()
             }
             Telling::Lines => text(&self.lines, self.fields, self.output.as_deref()),
         }
@@ -151,7 +152,7 @@ impl Answer for Events<'_, '_> {
 }
 
 impl EventLine {
-    pub(crate) fn of((number, picked): (usize, &Picked<'_, '_>)) -> Self {
+    pub(crate) fn of((number, picked): (usize, &Picked<'_, '_>), language: &Language) -> Self {
         let Picked { source, loaded, series } = picked;
         let lead = series.lead();
         let text = |text: Option<Cow<'_, str>>| text.unwrap_or_default().into_owned();
@@ -163,7 +164,9 @@ impl EventLine {
             .unwrap_or(i64::MAX);
         Self {
             when: lead.span(),
-            repeat: repeat_in_words(picked),
+            repeat: language
+                .repeat(series, &loaded.zones)
+                .unwrap_or_else(|| "override without its series".to_owned()),
             title: text(lead.title()),
             location: text(lead.location()),
             category: lead.categories().join("; "),
@@ -220,22 +223,6 @@ fn status_of(event: &Event<'_>) -> &'static str {
     }
 }
 
-/// `every week on Mon until 2026-12-21, 1 exception, 2 overrides`.
-fn repeat_in_words(picked: &Picked<'_, '_>) -> String {
-    let Some(master) = picked.series.master() else { return "override without its series".to_owned() };
-    let rules = master.rules().map(|rule| rule_in_words(&rule, master.start(), &picked.loaded.zones));
-    let mut parts: Vec<String> = rules.collect();
-    let mut add = |count: usize, one: &str, many: &str| {
-        if count > 0 {
-            parts.push(counted(count, one, many));
-        }
-    };
-    add(master.dates("RDATE").len(), "further date", "further dates");
-    add(master.dates("EXDATE").len(), "exception", "exceptions");
-    add(picked.series.overrides().len(), "override", "overrides");
-    parts.join(", ")
-}
-
 fn text(rows: &[EventLine], fields: &[FieldArg], output: Option<&str>) -> String {
     let count = styled(STRONG, counted(rows.len(), "event", "events"));
     if let Some(path) = output {
@@ -264,8 +251,13 @@ fn heading(field: FieldArg) -> &'static str {
 
 /// All there is about one event: its dates in words and numbers, and every line
 /// of it as it stands.
-fn everything(picked: &Picked<'_, '_>, window: Option<Window>, ceiling: Ceiling) -> String {
-    let row = EventLine::of((0, picked));
+fn everything(
+    picked: &Picked<'_, '_>,
+    window: Option<Window>,
+    ceiling: Ceiling,
+    language: &Language,
+) -> String {
+    let row = EventLine::of((0, picked), language);
     let mut out = format!("{}\n", styled(STRONG, sanitized(&row.title)));
     let place = row.line.map_or_else(|| row.path.clone(), |line| format!("{}:{line}", row.path));
     // Writing into a string cannot fail, here and below.

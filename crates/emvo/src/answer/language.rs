@@ -1,9 +1,12 @@
-//! The language of a list that is handed out: in which order its words come, and what its
-//! days and months are called (CLDR, by way of ICU).
+//! The language of a list that is handed out: in which order its words come, what its
+//! days and months are called (CLDR, by way of ICU), and how it says that events repeat.
 
 use std::cmp::Ordering;
 
 use anyhow::{Context, bail};
+use emvo_ical::calendar::{Event, Series};
+use emvo_ical::recurrence::{Language as Phrases, rule_in_words, rule_in_words_of};
+use emvo_ical::zone::ZoneResolver;
 use icu_calendar::Gregorian;
 use icu_collator::options::CollatorOptions;
 use icu_collator::{Collator, CollatorBorrowed};
@@ -11,6 +14,8 @@ use icu_datetime::FixedCalendarDateTimeFormatter as Formatter;
 use icu_datetime::fieldsets::{E, M, YMD};
 use icu_locale_core::Locale;
 use jiff::civil::Date;
+
+use crate::terminal::counted;
 
 /// The language of lists for which nobody has named one.
 const USUAL: &str = "en";
@@ -23,6 +28,8 @@ pub(crate) struct Language {
     weekday_short: Formatter<Gregorian, E>,
     month: Formatter<Gregorian, M>,
     date: Formatter<Gregorian, YMD>,
+    /// None where repetition is told in English.
+    phrases: Option<&'static Phrases>,
 }
 
 impl Language {
@@ -49,6 +56,7 @@ impl Language {
             weekday_short: Formatter::try_new((&locale).into(), E::short()).with_context(unknown)?,
             month: Formatter::try_new((&locale).into(), M::long()).with_context(unknown)?,
             date: Formatter::try_new((&locale).into(), YMD::long()).with_context(unknown)?,
+            phrases: Phrases::of_tag(tag),
         })
     }
 
@@ -80,6 +88,34 @@ impl Language {
     /// `September 9, 2026`.
     pub(crate) fn date(&self, date: Date) -> String {
         gregorian(date).map(|date| self.date.format(&date).to_string()).unwrap_or_default()
+    }
+
+    /// How a series repeats: its rules, and what is not as they say.
+    /// `every week on Mon until 2026-12-21, 1 exception, 2 overrides`.
+    pub(crate) fn repeat(&self, series: &Series<'_>, zones: &ZoneResolver) -> Option<String> {
+        let master = series.master()?;
+        let mut parts: Vec<String> = self.rules(master, zones).collect();
+        let further = master.dates("RDATE").len();
+        let (without, changed) = (master.dates("EXDATE").len(), series.overrides().len());
+        let words = match self.phrases {
+            Some(words) => [words.extra_dates(further), words.exceptions(without), words.overrides(changed)],
+            None => [
+                counted(further, "further date", "further dates"),
+                counted(without, "exception", "exceptions"),
+                counted(changed, "override", "overrides"),
+            ],
+        };
+        let counts = [further, without, changed].into_iter().zip(words);
+        parts.extend(counts.filter(|(count, _)| *count > 0).map(|(_, words)| words));
+        Some(parts.join(", "))
+    }
+
+    /// The rules of an event in words.
+    pub(crate) fn rules(&self, event: &Event<'_>, zones: &ZoneResolver) -> impl Iterator<Item = String> {
+        event.rules().map(move |rule| match self.phrases {
+            Some(words) => rule_in_words_of(words, &rule, event.start(), zones),
+            None => rule_in_words(&rule, event.start(), zones),
+        })
     }
 }
 

@@ -75,7 +75,8 @@ impl Command for DatesArgs {
             progress::doing("listing dates");
             let selection = &chosen.selection;
             let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
-            let mut list = list_dates(&sources, selection, window, choice.ceiling, zone.as_ref(), &fields);
+            let mut list =
+                list_dates(&sources, selection, window, choice.ceiling, zone.as_ref(), &fields, &language);
             list.lines.retain(|line| self.cancelled || !line.cancelled);
             ensure_one_clock(&list, &fields)?;
             self.sort.sort(&mut list.lines, &language);

@@ -51,7 +51,8 @@ impl Command for EventsArgs {
             progress::doing("listing events");
             let scope = Scope::over(&sources, chosen, &window, &reading);
             let picked = picked(&sources, &scope);
-            let mut lines: Vec<EventLine> = picked.iter().enumerate().map(EventLine::of).collect();
+            let mut lines: Vec<EventLine> =
+                picked.iter().enumerate().map(|one| EventLine::of(one, &language)).collect();
             self.sort.sort(&mut lines, &language);
             let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
             file.write(
@@ -61,7 +62,15 @@ impl Command for EventsArgs {
             let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
             let telling = if names_ids { whole } else { Telling::Lines };
             let output = file.shown();
-            let events = Events { lines, picked, sources: &sources, fields: &fields, telling, output };
+            let events = Events {
+                lines,
+                picked,
+                sources: &sources,
+                fields: &fields,
+                language: &language,
+                telling,
+                output,
+            };
             give(&events, form)?;
             Ok(Outcome::needs_a_look_if(events.lines.is_empty() || unread_line(&sources).is_some()))
         })

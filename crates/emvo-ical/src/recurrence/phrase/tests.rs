@@ -122,3 +122,114 @@ proptest! {
         }
     }
 }
+
+fn language(tag: &str) -> &'static Language {
+    Language::of_tag(tag).unwrap()
+}
+
+#[test]
+fn every_language_says_it_as_people_do() {
+    let said = |tag: &str| {
+        let rules = [
+            "FREQ=DAILY",
+            "FREQ=DAILY;INTERVAL=3;COUNT=10",
+            "FREQ=WEEKLY;BYDAY=TU",
+            "FREQ=WEEKLY;INTERVAL=2;BYDAY=WE;UNTIL=20270630",
+            "FREQ=WEEKLY;BYDAY=TU,TH,SA",
+            "FREQ=WEEKLY;INTERVAL=3;BYDAY=MO,FR;COUNT=1",
+            "FREQ=MONTHLY;BYMONTHDAY=15",
+            "FREQ=MONTHLY;INTERVAL=2;BYMONTHDAY=1,15;COUNT=4",
+            "FREQ=MONTHLY;BYMONTHDAY=-1",
+            "FREQ=MONTHLY;BYDAY=2TU",
+            "FREQ=MONTHLY;BYDAY=-1FR,1MO",
+            "FREQ=MONTHLY;BYMONTHDAY=28,29,30,31;BYSETPOS=-1",
+            "FREQ=YEARLY;BYMONTH=9;BYMONTHDAY=1",
+            "FREQ=YEARLY;BYMONTH=4;BYDAY=-1SU",
+            "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=28,29;BYSETPOS=-1",
+            "FREQ=YEARLY;INTERVAL=4",
+        ];
+        let language = language(tag);
+        let mut lines: Vec<String> = rules.iter().map(|text| language.phrase(&rule(text)).unwrap()).collect();
+        lines.push([language.exceptions(1), language.exceptions(2), language.overrides(3)].join(", "));
+        lines.push([language.overrides(1), language.extra_dates(1), language.extra_dates(2)].join(", "));
+        lines.join("\n")
+    };
+    for tag in ["de", "es", "fi", "fr", "sv"] {
+        insta::assert_snapshot!(format!("phrases_{tag}"), said(tag));
+    }
+    assert_eq!(Language::all().count(), 5);
+    assert_eq!(language("sv-FI").tag(), "sv");
+    assert!(Language::of_tag("en").is_none() && Language::of_tag("xx").is_none());
+}
+
+#[test]
+fn languages_read_as_people_write_them() {
+    for (words, text) in [
+        ("jeden Dienstag", "FREQ=WEEKLY;BYDAY=TU"),
+        ("Dienstags und donnerstags", "FREQ=WEEKLY;BYDAY=TU,TH"),
+        ("jede Woche Mo., Mi. und Fr.", "FREQ=WEEKLY;BYDAY=MO,WE,FR"),
+        ("jeden 2. Freitag bis zum 30.6.2027", "FREQ=WEEKLY;INTERVAL=2;BYDAY=FR;UNTIL=20270630"),
+        ("alle 2 Wochen am Dienstag und am Donnerstag 10x", "FREQ=WEEKLY;INTERVAL=2;BYDAY=TU,TH;COUNT=10"),
+        ("monatlich am ersten Montag", "FREQ=MONTHLY;BYDAY=1MO"),
+        ("jeden Monat am 1. und 15. 4 Mal", "FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=4"),
+        ("jährlich am 24. Dez.", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=24"),
+        ("varannan onsdag", "FREQ=WEEKLY;INTERVAL=2;BYDAY=WE"),
+        ("varje vecka på måndagar och torsdagar", "FREQ=WEEKLY;BYDAY=MO,TH"),
+        ("tisdagar t.o.m. 2027-05-31", "FREQ=WEEKLY;BYDAY=TU;UNTIL=20270531"),
+        ("varje månad den 15:e", "FREQ=MONTHLY;BYMONTHDAY=15"),
+        ("varje månad den sista fredagen", "FREQ=MONTHLY;BYDAY=-1FR"),
+        ("var 3:e vecka", "FREQ=WEEKLY;INTERVAL=3"),
+        ("varje månad den 1 och 15 4 gånger", "FREQ=MONTHLY;BYMONTHDAY=1,15;COUNT=4"),
+        ("joka tiistai", "FREQ=WEEKLY;BYDAY=TU"),
+        ("joka toinen viikko ke ja pe", "FREQ=WEEKLY;INTERVAL=2;BYDAY=WE,FR"),
+        ("joka kuukausi ensimmäisenä maanantaina 31.12.2027 saakka", "FREQ=MONTHLY;BYDAY=1MO;UNTIL=20271231"),
+        ("joka vuosi joulukuun viimeisenä perjantaina", "FREQ=YEARLY;BYMONTH=12;BYDAY=-1FR"),
+        ("tous les mardis", "FREQ=WEEKLY;BYDAY=TU"),
+        ("toutes les semaines le mardi et le jeudi", "FREQ=WEEKLY;BYDAY=TU,TH"),
+        ("un lundi sur deux jusqu'au 30/06/2027", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO;UNTIL=20270630"),
+        ("chaque mois le 1er", "FREQ=MONTHLY;BYMONTHDAY=1"),
+        ("chaque année le dernier dimanche d'avril", "FREQ=YEARLY;BYMONTH=4;BYDAY=-1SU"),
+        ("todos los martes y jueves", "FREQ=WEEKLY;BYDAY=TU,TH"),
+        ("cada dos semanas los lunes 5 veces", "FREQ=WEEKLY;INTERVAL=2;BYDAY=MO;COUNT=5"),
+        ("cada mes el último día hasta 2027-06-30", "FREQ=MONTHLY;BYMONTHDAY=-1;UNTIL=20270630"),
+    ] {
+        assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
+    }
+    for words in [
+        "jeden",
+        "jeden Dienstag und",
+        "jeden Dienstag am 15.",
+        "jeden Monat am 32.",
+        "jeden Tag am Montag",
+        "alle 0 Wochen",
+        "jeden Monat am 15., sonst am letzten Tag",
+        "varannan",
+        "joka tiistai 30.2.2027 asti",
+        "chaque mardi 0 fois",
+        "cada dos martes",
+    ] {
+        assert!(parse_phrase(words).is_err(), "{words}");
+    }
+}
+
+proptest! {
+    /// Whatever a language says reads back, and as nothing else in any other.
+    #[test]
+    fn a_phrase_of_any_language_has_the_dates_of_its_rule(rule in any_rule(), until in prop::option::of(0..900_i64)) {
+        let mut rule = rule;
+        if let (Some(days), None) = (until, rule.count) {
+            rule.until = jiff::civil::date(2026, 2, 1).checked_add(jiff::Span::new().days(days)).ok().map(EventTime::Date);
+        }
+        for language in Language::all() {
+            let Some(words) = language.phrase(&rule) else {
+                prop_assert_eq!(phrase(&rule), None, "English has words, {} has none", language.tag());
+                continue;
+            };
+            let back = parse_phrase(&words).map_err(|error| TestCaseError::fail(error.to_string()))?;
+            let start = jiff::civil::date(2026, 1, 31).at(8, 0, 0, 0);
+            let dates = |rule: &Rule| Starts::new(rule, start, Last::Open).take(150).collect::<Vec<_>>();
+            prop_assert_eq!(dates(&rule), dates(&back), "{}: {}", language.tag(), words);
+            prop_assert_eq!((rule.count, &rule.until), (back.count, &back.until), "{}: {}", language.tag(), words);
+        }
+    }
+}
