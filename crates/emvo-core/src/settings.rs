@@ -87,7 +87,7 @@ mod tests {
 
     #[test]
     fn a_wrong_value_has_the_place_of_its_key() {
-        let limits = "# ours\nreminders = \"keep\"\n  series = \"some\"\n";
+        let limits = "# ours\nevents_per_file = 200\n  series = \"some\"\n";
         let fault = Limits::parse(limits).unwrap_err();
         assert_eq!(fault.place(limits), Some((3, 3)), "{fault}");
         let columns = "date_order = \"day\"\n[[column]]\nheader = \"Ship\"\nfield = \"vessel\"\n";

@@ -98,6 +98,85 @@ fn every_command_of_the_guide_runs() {
     assert!(typed_lines > 40, "{typed_lines} lines were typed");
 }
 
+/// The pages of the guide and the texts beside it, by their paths from the project's folder.
+fn texts() -> Vec<(String, String)> {
+    let mut folders = vec![root().join("docs"), root().join("crates/emvo/demo")];
+    let mut texts = Vec::new();
+    let mut paths: Vec<PathBuf> =
+        ["README.md", "CONTRIBUTING.md", "ARCHITECTURE.md", "CHANGELOG.md", "SECURITY.md"]
+            .map(|name| root().join(name))
+            .into();
+    while let Some(folder) = folders.pop() {
+        for entry in fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            if path.is_dir() { folders.push(path) } else { paths.push(path) }
+        }
+    }
+    paths.retain(|path| path.extension().is_some_and(|extension| extension == "md"));
+    paths.sort();
+    for path in paths {
+        let name = path.strip_prefix(root()).unwrap().to_str().unwrap().to_owned();
+        texts.push((name, fs::read_to_string(path).unwrap()));
+    }
+    texts
+}
+
+/// The targets of links in a page, without those in blocks of code.
+fn links(page: &str) -> Vec<String> {
+    let mut is_code = false;
+    let lines = page.lines().filter(|line| {
+        let fence = line.starts_with("```");
+        is_code ^= fence;
+        !is_code && !fence
+    });
+    let text = lines.collect::<Vec<_>>().join("\n");
+    text.split("](").skip(1).map(|rest| rest.split(')').next().unwrap().to_owned()).collect()
+}
+
+/// What a heading is called in a link.
+fn anchor(heading: &str) -> String {
+    let lower = heading.to_lowercase();
+    let kept = lower.chars().filter_map(|char| match char {
+        ' ' => Some('-'),
+        char if char.is_alphanumeric() || char == '-' || char == '_' => Some(char),
+        _ => None,
+    });
+    kept.collect()
+}
+
+#[test]
+fn every_link_leads_somewhere_and_the_contents_have_every_page() {
+    let texts = texts();
+    let mut wrong = Vec::new();
+    let mut followed = 0;
+    for (name, text) in &texts {
+        let folder = root().join(name).parent().unwrap().to_owned();
+        for link in links(text).into_iter().filter(|link| !link.contains("://")) {
+            let (path, heading) = link.split_once('#').unwrap_or((&link, ""));
+            let target = if path.is_empty() { root().join(name) } else { folder.join(path) };
+            followed += 1;
+            if !target.exists() {
+                wrong.push(format!("{name}: {link}: there is no such file"));
+            } else if !heading.is_empty() {
+                let page = fs::read_to_string(&target).unwrap();
+                let mut headings = page.lines().filter(|line| line.starts_with('#'));
+                if !headings.any(|line| anchor(line.trim_start_matches('#').trim()) == heading) {
+                    wrong.push(format!("{name}: {link}: there is no such heading"));
+                }
+            }
+        }
+    }
+    let contents = fs::read_to_string(root().join("docs/SUMMARY.md")).unwrap();
+    for (name, _) in &texts {
+        let Some(page) = name.strip_prefix("docs/").filter(|page| *page != "SUMMARY.md") else { continue };
+        if !contents.contains(&format!("({page})")) {
+            wrong.push(format!("docs/SUMMARY.md does not have {page}"));
+        }
+    }
+    assert!(wrong.is_empty(), "{}", wrong.join("\n"));
+    assert!(followed > 100, "{followed} links were followed");
+}
+
 #[test]
 fn every_example_of_the_help_runs() {
     let help = Case::new().ends(0, &["--help"]).stdout;

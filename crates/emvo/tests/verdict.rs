@@ -327,5 +327,8 @@ fn the_sheet_and_the_page_name_each_detail() {
             .contains("detail,,old.ics,watch,Harbour watch,2026-09-07 08:00 Europe/Helsinki,,,X-DECK,4,")
     );
     case.ends(1, &["reconcile", "old.ics", "--result", "new.ics", "--report", "r.html"]);
-    assert!(case.read("r.html").contains("<td>X-DECK</td><td>4</td><td>nothing</td>"));
+    let page = case.read("r.html");
+    assert!(page.contains(
+        "data-label=\"field\">X-DECK</td><td data-label=\"was\">4</td><td data-label=\"is\">nothing</td>"
+    ));
 }

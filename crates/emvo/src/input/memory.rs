@@ -8,7 +8,7 @@ use anyhow::bail;
 use crate::system::free_memory;
 
 /// How many bytes of memory each byte of a file takes, at least
-/// (docs/performance.md has what was measured).
+/// (bench/diary.md has what was measured).
 const BYTES_A_BYTE: u64 = 4;
 
 /// Fails early, naming the first file that no longer fits in memory: a message is
