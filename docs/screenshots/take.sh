@@ -16,6 +16,8 @@ done
 cargo build --release --quiet --manifest-path "$root/Cargo.toml"
 work=$(mktemp -d)
 export EMVO_LEDGER="$work/ledger.sqlite"
+# Nobody is there to turn pages.
+export PAGER=""
 "$root/target/release/emvo" demo "$work" > /dev/null
 # In the folder of the walk, where what it made is at hand.
 mv "$work/walk" "$work/demo"
@@ -46,7 +48,9 @@ shot() {
     sleep 0.2
   done
   sleep 0.7
-  import -window root "$here/$name.png"
+  # Without what is empty below a short answer.
+  import -window root png:- | convert - -fuzz 8% -trim +repage -fuzz 8% -trim +repage \
+    -bordercolor '#10151c' -border 10 "$here/$name.png"
   kill "$window" 2> /dev/null || true
   wait "$window" 2> /dev/null || true
   echo "$name.png"
