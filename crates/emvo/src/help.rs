@@ -34,12 +34,15 @@ pub fn first_steps() -> &'static str {
     FIRST_STEPS
 }
 
-/// `help merge` is `merge --help`, and `help` alone the help of the program.
+/// `help merge` is `merge --help`, `help` alone the help of the program, and `version` its
+/// version.
 pub fn with_help_in_front(words: impl Iterator<Item = OsString>) -> Vec<OsString> {
     let mut words: Vec<OsString> = words.collect();
     if words.get(1).is_some_and(|word| word == "help") {
         words.remove(1);
         words.push("--help".into());
+    } else if words.len() == 2 && words[1] == "version" {
+        words[1] = "--version".into();
     }
     words
 }

@@ -17,6 +17,7 @@ mod output;
 mod schemas;
 mod system;
 mod terminal;
+mod usage;
 
 use std::io;
 use std::process::ExitCode;
@@ -25,6 +26,7 @@ pub use cli::Args;
 pub use completion::answered as answered_a_shell;
 pub use help::{command, first_steps, with_help_in_front};
 pub use outcome::Outcome;
+pub use usage::report_usage;
 
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {

@@ -20,11 +20,13 @@ fn main() -> ExitCode {
     }
     let mut command = emvo::command();
     let words = emvo::with_help_in_front(std::env::args_os());
-    let mut matches = command.try_get_matches_from_mut(words).unwrap_or_else(|error| error.exit());
-    let args = emvo::Args::from_arg_matches_mut(&mut matches)
-        .unwrap_or_else(|error| error.format(&mut command).exit());
-    match emvo::run(args) {
-        Ok(outcome) => outcome.into(),
-        Err(error) => emvo::report_failure(&error),
+    let args = command
+        .try_get_matches_from_mut(words)
+        .and_then(|mut matches| emvo::Args::from_arg_matches_mut(&mut matches))
+        .map_err(|error| error.format(&mut command));
+    match args.map(emvo::run) {
+        Ok(Ok(outcome)) => outcome.into(),
+        Ok(Err(error)) => emvo::report_failure(&error),
+        Err(error) => emvo::report_usage(&error),
     }
 }

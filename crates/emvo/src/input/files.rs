@@ -11,6 +11,7 @@ use std::io;
 use std::path::Path;
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
+use super::hints::hint_for;
 use crate::system::FileId;
 
 /// What a file is to the run that reads it.
@@ -68,10 +69,14 @@ impl fmt::Display for ReadAs {
 pub(crate) struct ReadFiles(Arc<Mutex<Vec<(FileId, ReadAs)>>>);
 
 impl ReadFiles {
-    /// Reads a file as a whole, and keeps its identity.
+    /// Reads a file as a whole, and keeps its identity. That there is none says which may
+    /// be meant.
     pub(crate) fn read(&self, path: &Path, read_as: ReadAs) -> io::Result<Vec<u8>> {
         self.keep(path, read_as);
-        fs::read(path)
+        fs::read(path).map_err(|error| match error.kind() {
+            io::ErrorKind::NotFound => io::Error::new(error.kind(), format!("{error}{}", hint_for(path))),
+            _ => error,
+        })
     }
 
     /// Keeps the identity of a file that was given, whether it is read or not.

@@ -3,8 +3,7 @@
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use anyhow::{Context, anyhow, bail};
-use emvo_core::rules;
+use anyhow::{Context, bail};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 
@@ -85,20 +84,6 @@ fn matching(pattern: &str) -> anyhow::Result<Vec<PathBuf>> {
     Ok(paths)
 }
 
-/// What may help somebody whose file is not there.
-fn hint_for(path: &Path) -> String {
-    let name = path.file_name().unwrap_or_default().to_string_lossy();
-    if let Some(rule) = rules::rule(&path.to_string_lossy()) {
-        return format!("; {} is a rule, which `emvo rules {}` explains", rule.id(), rule.id());
-    }
-    let folder = path.parent().filter(|folder| !folder.as_os_str().is_empty()).unwrap_or(Path::new("."));
-    let names = WalkDir::new(folder).min_depth(1).max_depth(1).sort_by_file_name().into_iter().flatten();
-    let names = names.map(|entry| entry.file_name().to_string_lossy().into_owned());
-    let distance = |other: &String| strsim::levenshtein(&name.to_lowercase(), &other.to_lowercase());
-    let near = names.min_by_key(distance).filter(|other| distance(other) <= 1 + name.chars().count() / 4);
-    near.map_or_else(String::new, |near| format!("; did you mean `{}`?", path.with_file_name(near).display()))
-}
-
 /// Whether a path leads to a file, or to something in a zip.
 pub(crate) fn is_there(path: &Path) -> bool {
     path.exists() || zip_around(path).is_some()
@@ -155,8 +140,7 @@ impl Found {
         match files.read(&self.path, ReadAs::Input) {
             Ok(bytes) => Ok(SourceFile { path, bytes, named_by, cannot: None, book: None }),
             Err(error) if error.kind() == io::ErrorKind::NotFound => {
-                let hint = hint_for(&self.path);
-                Err(anyhow!("{error}{hint}")).with_context(|| format!("could not read `{path}`"))
+                Err(error).with_context(|| format!("could not read `{path}`"))
             }
             Err(error) => {
                 let cannot = Some(error.to_string());

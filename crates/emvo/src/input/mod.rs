@@ -8,6 +8,7 @@ mod files;
 mod gather;
 mod given;
 mod group;
+mod hints;
 mod memory;
 mod not_read;
 mod packed;
