@@ -5,7 +5,7 @@
 mod support;
 
 use emvo_core::retime::{Retime, Retimed, retime};
-use emvo_core::split::{Singles, by_window, into_singles, starting_in_window};
+use emvo_core::split::{Singles, by_window, into_singles, parts_by_window};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::Zone;
@@ -204,7 +204,7 @@ fn a_series_that_was_taken_apart_has_the_dates_that_it_had() {
                 "make {number}, {window:?}"
             );
 
-            let parts = starting_in_window(read.first(), window, &read.zones).unwrap();
+            let parts = parts_by_window(read.first(), window, &read.zones).unwrap();
             let parts: Vec<_> = parts.before.into_iter().chain(parts.inside).chain(parts.after).collect();
             assert_eq!(dates(&parts, &read.zones, always()), all, "make {number}, {window:?}");
         }

@@ -173,6 +173,59 @@ fn the_second_pass_of_a_repeated_hour_stays_in_utc() {
     assert_eq!(new[0].lead().start().to_string(), "2026-10-25 01:30 UTC");
 }
 
+/// What a series says in UTC of its dates is about moments on its own clock, also where a
+/// change of the clock lies between that and the new time.
+#[test]
+fn exceptions_in_utc_move_with_their_dates() {
+    let drill = "BEGIN:VEVENT\nUID:a\nSUMMARY:Drill\nDTSTART;TZID=Europe/Stockholm:20260313T180000\nDURATION:PT1H\n\
+        RRULE:FREQ=WEEKLY;COUNT=4\nEXDATE:20260327T170000Z\nRDATE:20260318T170000Z\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:a\nSUMMARY:Moved\nRECURRENCE-ID:20260320T170000Z\nDTSTART;TZID=Europe/Stockholm:20260321T120000\n\
+        DURATION:PT1H\nEND:VEVENT\n";
+    let calendar = read(drill);
+    let zones = book(&calendar);
+    let clocks = |series: &[Series<'_>]| -> Vec<String> {
+        let found = occurrences_of(&series[0], &zones, always(), Ceiling::default());
+        found.list.iter().map(|one| one.start.to_string()).collect()
+    };
+    let stockholm =
+        |days: &[&str]| days.iter().map(|day| format!("{day} Europe/Stockholm")).collect::<Vec<_>>();
+    assert_eq!(
+        clocks(&calendar.series),
+        stockholm(&["2026-03-13 18:00", "2026-03-18 18:00", "2026-03-21 12:00", "2026-04-03 18:00"])
+    );
+    let week = done(retime(&calendar.series[0], &Retime::Shift(7 * 86_400), None, &zones));
+    assert_eq!(
+        clocks(&week),
+        stockholm(&["2026-03-20 18:00", "2026-03-25 18:00", "2026-03-28 12:00", "2026-04-10 18:00"])
+    );
+    let abroad = done(retime(&calendar.series[0], &Retime::ReadAs(zone("America/New_York")), None, &zones));
+    let in_new_york: Vec<String> = clocks(&calendar.series)
+        .iter()
+        .map(|day| day.replace("Europe/Stockholm", "America/New_York"))
+        .collect();
+    assert_eq!(clocks(&abroad), in_new_york);
+}
+
+/// A night that reaches into the window is in it, of a series as of a single event.
+#[test]
+fn a_window_has_what_reaches_into_it() {
+    let night = |rule: &str| {
+        format!("BEGIN:VEVENT\nUID:n\nDTSTART:20260308T200000Z\nDTEND:20260309T040000Z\n{rule}END:VEVENT\n")
+    };
+    let day = |date: Date| Window { from: date, until: date };
+    let calendar = read(&night("RRULE:FREQ=DAILY;COUNT=5\n"));
+    let zones = book(&calendar);
+    let parts =
+        emvo_core::split::parts_by_window(&calendar.series[0], day(Date::constant(2026, 3, 10)), &zones);
+    let inside = parts.unwrap().inside.unwrap();
+    let found = occurrences_of(&inside, &zones, always(), Ceiling::default());
+    let starts: Vec<String> = found.list.iter().map(|one| one.start.to_string()).collect();
+    assert_eq!(starts, ["2026-03-09 20:00 UTC", "2026-03-10 20:00 UTC"]);
+    let single = read(&night(""));
+    let parts = emvo_core::split::parts_by_window(&single.series[0], day(Date::constant(2026, 3, 9)), &zones);
+    assert!(parts.unwrap().inside.is_some());
+}
+
 #[test]
 fn a_window_changes_the_inside_alone() {
     let event = "BEGIN:VEVENT\nUID:1\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nRRULE:FREQ=DAILY;COUNT=20\n\
@@ -317,7 +370,7 @@ proptest! {
             from: Date::constant(2026, from, 10),
             until: Date::constant(2026 + i16::from((from + months - 1) / 12), (from + months - 1) % 12 + 1, 20),
         };
-        let parts = emvo_core::split::starting_in_window(&calendar.series[0], window, &zones).unwrap();
+        let parts = emvo_core::split::parts_by_window(&calendar.series[0], window, &zones).unwrap();
         let parts: Vec<_> = [parts.before, parts.inside, parts.after].into_iter().flatten().collect();
         if calendar.series[0].repeats() {
             prop_assert_eq!(instants(&parts, &zones), instants(&calendar.series, &zones));

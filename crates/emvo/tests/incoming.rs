@@ -136,3 +136,32 @@ fn amend_sets_replaces_and_takes_away_and_tells_before_and_after() {
         }
     }
 }
+
+/// Tasks get ids of their own as well, and what hangs on an event goes on hanging on it.
+#[test]
+fn what_refers_to_an_id_refers_to_the_fresh_one() {
+    let lines = "BEGIN:VEVENT\nUID:parent\nSUMMARY:Dry dock\nDTSTART:20260907T080000Z\nEND:VEVENT\n\
+        BEGIN:VEVENT\nUID:child\nSUMMARY:Inspection\nRELATED-TO;RELTYPE=PARENT:parent\nDTSTART:20260908T080000Z\nEND:VEVENT\n\
+        BEGIN:VTODO\nUID:task\nSUMMARY:Order paint\nRELATED-TO:parent\nRELATED-TO:elsewhere\nEND:VTODO\n";
+    let case =
+        Case::new().file("in.ics", calendar(lines)).file("there.ics", calendar(&lines.replace("Dry", "Wet")));
+    let run = case.ends(0, &["merge", "in.ics", "--uids", "fresh", "-o", "out.ics", "-v"]);
+    assert!(run.stdout.contains("Order paint: as it came → another id"), "{}", run.stdout);
+    let out = case.read("out.ics").replace('\r', "");
+    let uid_of = |title: &str| {
+        let at = out.find(&format!("SUMMARY:{title}")).unwrap();
+        let start = out[..at].rfind("BEGIN:").unwrap();
+        let uid = out[start..].split("UID:").nth(1).unwrap().lines().next().unwrap().to_owned();
+        assert!(uid.ends_with("-derived"), "{title}: {uid}");
+        uid
+    };
+    let parent = uid_of("Dry dock");
+    uid_of("Order paint");
+    assert!(out.contains(&format!("RELATED-TO;RELTYPE=PARENT:{parent}\n")), "{out}");
+    assert!(
+        out.contains(&format!("RELATED-TO:{parent}\n")) && out.contains("RELATED-TO:elsewhere\n"),
+        "{out}"
+    );
+    case.ends(0, &["merge", "in.ics", "--uids", "fresh", "-o", "again.ics"]);
+    assert_eq!(case.read("again.ics"), case.read("out.ics"), "the same on every run");
+}

@@ -257,3 +257,25 @@ fn repetition_is_said_and_read_in_the_language_of_the_list() {
     let run = unread.emvo(&["check", "t.csv", "--zone", "Europe/Helsinki"]);
     assert!(run.stdout.contains("jeden zweiten Mond"), "{}", run.shown());
 }
+
+/// The second pass of an hour that is there twice says which it is; the clock alone would
+/// mean the first, an hour early.
+#[test]
+fn an_end_in_a_repeated_hour_says_which() {
+    let night = "BEGIN:VEVENT\nUID:n\nSUMMARY:Night watch\nDTSTART;TZID=Europe/Stockholm:20261024T220000\n\
+        DURATION:PT5H30M\nEND:VEVENT\n";
+    let first = "BEGIN:VEVENT\nUID:f\nSUMMARY:First pass\nDTSTART;TZID=Europe/Stockholm:20261024T220000\n\
+        DURATION:PT4H30M\nEND:VEVENT\n";
+    let case = Case::new().file("in.ics", calendar(&(night.to_owned() + first)));
+    let shown = case.ends(0, &["dates", "in.ics"]).stdout;
+    assert!(shown.contains("22:00 – 2026-10-25 02:30 (+01:00)  Night watch"), "{shown}");
+    assert!(shown.contains("22:00 – 2026-10-25 02:30           First pass"), "{shown}");
+    let list = case.ends(0, &["dates", "in.ics", "-o", "-"]).stdout;
+    assert!(
+        list.contains("2026-10-24T22:00:00,2026-10-25T02:30:00+01:00,no,Europe/Stockholm,Night watch"),
+        "{list}"
+    );
+    // The list is a table, and says the same when it is read.
+    case.put("list.csv", list);
+    case.ends(0, &["reconcile", "in.ics", "--result", "list.csv"]);
+}

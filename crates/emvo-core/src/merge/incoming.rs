@@ -4,8 +4,9 @@
 use hashbrown::HashSet;
 
 use super::Merge;
+use super::fresh_ids::Renamed;
 use crate::redact::fresh_uid;
-use emvo_ical::calendar::{Classification, Duration, Event, Series, Uid, VendorMirror};
+use emvo_ical::calendar::{Calendar, Classification, Duration, Event, Series, Uid, VendorMirror};
 use emvo_ical::content::{Component, Item, Property, escape_text};
 
 /// What is done to every incoming event.
@@ -71,7 +72,7 @@ pub enum Ids {
 
 impl Merge<'_> {
     /// Gives every incoming event that stays what was asked for.
-    pub(super) fn apply_to_incoming(&mut self) {
+    pub(super) fn apply_to_incoming(&mut self, calendars: &mut [Calendar<'_>]) {
         let how = self.terms.options.incoming.clone();
         if how == Incoming::default() {
             return;
@@ -85,7 +86,7 @@ impl Merge<'_> {
                 .filter_map(|entry| Some(entry.series.uid()?.into_owned()))
                 .collect(),
         };
-        let mut made = Vec::new();
+        let (mut made, mut renamed) = (Vec::new(), Renamed::default());
         for entry in
             self.kept.iter_mut().flatten().filter(|entry| Some(entry.source) != self.terms.destination)
         {
@@ -93,6 +94,7 @@ impl Merge<'_> {
             if how.uids == Ids::Fresh {
                 let uid = fresh_uid(&entry.series);
                 if taken.insert(uid.clone()) {
+                    renamed.insert((entry.source, entry.series.uid_text().into_owned()), uid.clone());
                     entry.series.set_uid(&uid);
                     steps.push("another id".to_owned());
                 }
@@ -104,6 +106,9 @@ impl Merge<'_> {
         }
         for (event, steps) in made {
             self.change(None, &event, "as it came".to_owned(), steps);
+        }
+        if how.uids == Ids::Fresh {
+            self.renew_others(calendars, renamed);
         }
     }
 }

@@ -8,6 +8,7 @@
 mod calendar;
 mod clash;
 mod duplicates;
+mod fresh_ids;
 mod group;
 mod in_series;
 mod incoming;
@@ -243,7 +244,7 @@ pub fn merge<'a>(
     }
     merge.fold_answered();
     let look_alikes = merge.look_alikes();
-    merge.apply_to_incoming();
+    merge.apply_to_incoming(&mut calendars);
     let merged = merge.assemble(calendars);
     Merged { look_alikes, ..merged }
 }

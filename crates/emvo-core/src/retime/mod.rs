@@ -15,7 +15,7 @@ pub use to_dates::to_dates;
 pub(crate) use to_dates::whole_days;
 
 use crate::edit::Refusal;
-use crate::split::starting_in_window;
+use crate::split::parts_by_window;
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Window;
 use emvo_ical::zone::{Zone, ZoneResolver};
@@ -47,7 +47,7 @@ pub enum Retimed<'a> {
     Refused(Refusal),
 }
 
-/// Does one thing to a series; where there is a window, to what of it starts in
+/// Does one thing to a series; where there is a window, to what of it has any part in
 /// the window. The instants between are never lost: what is not changed stays
 /// a series of its own.
 pub fn retime<'a>(
@@ -57,7 +57,7 @@ pub fn retime<'a>(
     zones: &ZoneResolver,
 ) -> Retimed<'a> {
     let Some(window) = window else { return retime_whole(series, how, zones) };
-    let parts = match starting_in_window(series, window, zones) {
+    let parts = match parts_by_window(series, window, zones) {
         Ok(parts) => parts,
         Err(refusal) => return Retimed::Refused(refusal),
     };

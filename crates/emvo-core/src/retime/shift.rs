@@ -2,7 +2,10 @@
 //! shifted by a length.
 
 use super::Retimed;
-use crate::edit::{Refusal, Role, RuleEnd, later, map_event, map_rules, map_series, move_rules, until_at};
+use crate::edit::{
+    Refusal, Role, RuleEnd, later, map_event, map_rules, map_series, move_rules, until_at,
+    with_dates_in_zone_of_start,
+};
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::SECONDS_A_DAY;
 use emvo_ical::recurrence::Rule;
@@ -11,7 +14,8 @@ use emvo_ical::zone::{Zone, ZoneResolver};
 /// The clock time was right, the zone was wrong: every time keeps what its
 /// clock shows, in another zone.
 pub fn read_as<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
-    rezone(series, zone, zones, |time| !time.is_date())
+    // An exception in UTC is a moment on the series' own clock, as that was read before.
+    rezone(&with_dates_in_zone_of_start(series, zones, &[]), zone, zones, |time| !time.is_date())
 }
 
 /// Times without a zone get one.
@@ -61,7 +65,8 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneResolver) -> Ret
     if series.events().any(emvo_ical::calendar::Event::is_all_day) && seconds % SECONDS_A_DAY != 0 {
         return Retimed::Refused(Refusal::WholeDays);
     }
-    let mut new = series.clone();
+    // A change of the clock between may part an exception in UTC from its date.
+    let mut new = with_dates_in_zone_of_start(series, zones, &[]);
     map_series(&mut new, |_, time| later(time, seconds));
     match move_rules(series, &mut new, seconds, zones, RuleEnd::MovesAlong) {
         Ok(()) => Retimed::Done(vec![new]),

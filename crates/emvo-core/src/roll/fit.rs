@@ -53,7 +53,7 @@ fn rule_for(all: &[Series<'_>], members: &[usize], at_least: usize) -> Option<Ro
     let (rule, gaps) = best?;
     let start = all[members[0]].lead().start();
     let exceptions = gaps.into_iter().filter_map(|gap| time_at(gap, start)).collect();
-    Some(Rolled { members: members.to_vec(), rule, exceptions })
+    Some(Rolled { members: members.to_vec(), rule, exceptions, origin: None })
 }
 
 /// A rule with as many dates as it takes to reach the last moment, and those of

@@ -34,6 +34,9 @@ pub struct Rolled {
     pub rule: Rule,
     /// Dates of the rule at which there is no event.
     pub exceptions: Vec<EventTime>,
+    /// The id of the series that the events name as their own, for the one series that
+    /// may have it.
+    pub(crate) origin: Option<Uid<'static>>,
 }
 
 /// Finds the single events of a calendar that are series taken apart; in order
@@ -45,7 +48,19 @@ pub fn roll(series: &[Series<'_>], zones: &ZoneResolver, at_least: usize) -> Vec
         .filter(|rolled| has_same_dates(rolled, series, zones))
         .collect();
     found.sort_by_key(|rolled| rolled.members[0]);
+    give_back_ids(&mut found, series);
     found
+}
+
+/// Each id of a series goes to the first that was made of its events: two series under
+/// one id are one event to whoever imports them, and half of the dates would be lost.
+fn give_back_ids(found: &mut [Rolled], all: &[Series<'_>]) {
+    let mut taken: HashSet<Uid<'static>> =
+        all.iter().filter_map(Series::uid).map(|uid| uid.clone().into_owned()).collect();
+    for rolled in found {
+        let named = series_of(all[rolled.members[0]].lead()).and_then(|id| Uid::new(id).map(Uid::into_owned));
+        rolled.origin = named.filter(|id| taken.insert(id.clone()));
+    }
 }
 
 impl Rolled {
@@ -53,8 +68,6 @@ impl Rolled {
     /// series that the events name as their own, if no other event has that.
     pub fn series<'a>(&self, all: &[Series<'a>]) -> Series<'a> {
         let mut master: Event<'a> = all[self.members[0]].lead().clone();
-        let origin = series_of(&master).and_then(|id| Uid::new(id).map(Uid::into_owned));
-        let origin = origin.filter(|id| !all.iter().any(|series| series.uid().as_ref() == Some(id)));
         let rule = Property::new("RRULE", &[], &self.rule.to_string());
         master.edit(|component| {
             component.items_mut().retain(|item| !is_origin(item));
@@ -62,8 +75,8 @@ impl Rolled {
         });
         master.add_dates("EXDATE", &self.exceptions);
         let mut new = Series::of(master);
-        if let Some(id) = origin {
-            new.set_uid(&id);
+        if let Some(id) = &self.origin {
+            new.set_uid(id);
         }
         new
     }

@@ -83,6 +83,29 @@ fn starts(series: &[Series<'_>], zones: &ZoneResolver) -> Vec<String> {
     starts
 }
 
+/// Two series that were one share no id: the first takes it back.
+#[test]
+fn an_id_goes_back_to_one_series_alone() {
+    let event = |at: usize, date: &str, hour: u32| {
+        format!(
+            "BEGIN:VEVENT\nUID:{at}-{hour}\nSUMMARY:Drill\nDTSTART:{date}T{hour:02}0000\nDURATION:PT1H\n\
+             {COLUMN};{HEADER}={NAME}:own\nEND:VEVENT\n",
+            COLUMN = crate::table::COLUMN_PROPERTY,
+            HEADER = COLUMN_HEADER,
+            NAME = crate::split::SERIES_HEADER,
+        )
+    };
+    let all = ["20260105", "20260112", "20260119"].map(|date| event(1, date, 9)).concat()
+        + &["20260126", "20260202", "20260209"].map(|date| event(2, date, 14)).concat();
+    let all = calendar(&all.replace("UID:1-9", "UID:x").replace("UID:2-14", "UID:y"));
+    let rolled = roll(&all.series, &ZoneResolver::default(), 3);
+    let uids: Vec<String> =
+        rolled.iter().map(|rolled| rolled.series(&all.series).uid_text().into_owned()).collect();
+    assert_eq!(uids.len(), 2, "{rolled:?}");
+    assert_eq!(uids[0], "own");
+    assert_ne!(uids[1], "own");
+}
+
 proptest! {
     /// Taken apart and put together again, a series has the same dates, its own
     /// id, and is one event.

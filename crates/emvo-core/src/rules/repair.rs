@@ -9,7 +9,7 @@ use super::{CheckOptions, Context, Edit, Finding, RuleChoice, RuleId, Safety, ch
 use crate::edit::{Change, Edited, Fold, Refusal, Step, names_in_use, sync_definitions};
 use crate::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use crate::select::Selection;
-use crate::split::starting_in_window;
+use crate::split::parts_by_window;
 use emvo_ical::calendar::{Calendar, Series, Uid, ZoneName};
 use emvo_ical::content::Property;
 use emvo_ical::recurrence::Window;
@@ -271,7 +271,7 @@ fn applied<'a>(
     zones: &ZoneResolver,
 ) -> Result<Vec<Series<'a>>, Refusal> {
     let Some(window) = window else { return edit.apply(series, zones) };
-    let parts = starting_in_window(series, window, zones)?;
+    let parts = parts_by_window(series, window, zones)?;
     let inside = parts.inside.map(|inside| edit.apply(&inside, zones)).transpose()?;
     Ok(parts.before.into_iter().chain(inside.unwrap_or_default()).chain(parts.after).collect())
 }

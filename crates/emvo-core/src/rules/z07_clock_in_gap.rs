@@ -52,6 +52,8 @@ fn suspects(subject: &Subject<'_, '_>, context: &Context<'_, '_>) -> Vec<EventTi
     };
     let Some(zone) = context.zones.zone_of(master.start().zone()) else { return starts };
     let (from, until) = subject.span;
+    // A skipped start is read as an instant behind the change that skips it.
+    let from = from.saturating_sub(SECONDS_A_DAY);
     let times = times_of_day(series);
     for (first, after) in zone.transitions().unsettled_clocks(from, until) {
         if !times.may_lie_in(first, after) {

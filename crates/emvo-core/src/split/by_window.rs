@@ -1,9 +1,9 @@
 //! A series by a window of dates.
 //!
-//! Two questions are asked of a window. *Which dates touch it?* is asked by who
-//! takes dates out or keeps them alone, and an override counts where it takes
-//! place. *What starts in it?* is asked by who changes what lies inside and has
-//! to leave the rest as it is; there the slots decide.
+//! A date is in a window when any part of it is: of a night watch both days are. Who takes
+//! dates out or keeps them alone asks [`by_window`], and an override counts where it takes
+//! place. Who changes what lies inside, and has to leave the rest as it is, asks
+//! [`parts_by_window`]; there the slots decide, since an override stays with its series.
 
 use super::{at_this_and_future, except, single_of, split_off};
 use crate::edit::Refusal;
@@ -114,21 +114,20 @@ fn cut_series<'a>(
     Ok(cut)
 }
 
-/// A series cut at a window: what comes before it, what starts in it, what
+/// A series cut at a window: what comes before it, what touches it, what
 /// comes after.
 #[derive(Debug, Default)]
 pub struct Parts<'a> {
-    /// What starts before the window.
+    /// What is over before the window.
     pub before: Option<Series<'a>>,
-    /// What starts in it.
+    /// What has any part in it.
     pub inside: Option<Series<'a>>,
     /// What starts after it.
     pub after: Option<Series<'a>>,
 }
 
-/// Cuts a series at a window. A series wholly on one side is that side; a
-/// single event is inside if any part of it is.
-pub fn starting_in_window<'a>(
+/// Cuts a series at a window. A series wholly on one side is that side.
+pub fn parts_by_window<'a>(
     series: &Series<'a>,
     window: Window,
     zones: &ZoneResolver,
@@ -149,10 +148,20 @@ pub fn starting_in_window<'a>(
     }
     let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]
         .map(|date| on_own_clock(day_of(date) * SECONDS_A_DAY, series, zones));
+    let from = first_reaching_in(series, window, zones).map_or(from, |first| first.min(from));
     let (before, rest) = split_off(series, from, zones)?;
     let Some(rest) = rest else { return Ok(Parts { before, ..Parts::default() }) };
     let (inside, after) = split_off(&rest, until, zones)?;
     Ok(Parts { before, inside, after })
+}
+
+/// Where on the clock of the series the first of its own dates starts that has a part in the
+/// first day of a window.
+fn first_reaching_in(series: &Series<'_>, window: Window, zones: &ZoneResolver) -> Option<i64> {
+    let first_day = Window { from: window.from, until: window.from };
+    let found = occurrences_of(series, zones, first_day, Ceiling::default());
+    let own = found.list.iter().filter(|occurrence| occurrence.part == Part::Master);
+    own.filter_map(|occurrence| on_clock_of(&occurrence.start, series.lead().start(), zones)).min()
 }
 
 /// A moment on the house's clock as one on the clock of the series.

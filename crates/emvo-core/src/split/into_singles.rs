@@ -83,11 +83,16 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
     }
     let mut single = event.made_anew(component)?;
     single.set_start(occurrence.start.clone());
-    // A stated length says the same on every date.
-    if let Extent::End(_) = single.extent() {
+    // A stated length says the same on every date, where no date brings one of its own.
+    if matches!(single.extent(), Extent::End(_)) || has_periods(event) {
         single.set_extent(Extent::End(occurrence.end.clone()));
     }
     Some(Series::of(single))
+}
+
+/// Whether further dates of an event have lengths of their own (`RDATE;VALUE=PERIOD`).
+fn has_periods(event: &Event<'_>) -> bool {
+    event.component().properties_named("RDATE").any(|line| line.value().contains('/'))
 }
 
 #[cfg(test)]
@@ -166,6 +171,19 @@ mod tests {
         }
         assert_eq!(events[0].lead().alarms().count(), 1);
         assert_eq!(singles(&calendar, &zones)[0].uid(), events[0].uid(), "the same on every run");
+    }
+
+    #[test]
+    fn a_further_date_keeps_the_length_that_it_brings() {
+        let calendar = calendar(
+            "BEGIN:VEVENT\nUID:1\nDTSTART:20260105T090000Z\nDURATION:PT1H\nRRULE:FREQ=WEEKLY;COUNT=3\n\
+             RDATE;VALUE=PERIOD:20260108T090000Z/PT3H,20260109T090000Z/20260109T093000Z\nEND:VEVENT\n",
+        );
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
+        let events = singles(&calendar, &zones);
+        assert_eq!(dates(&events, &zones), dates(&calendar.series, &zones));
+        assert_eq!(events[1].lead().span(), "2026-01-08 09:00–12:00 UTC");
+        assert_eq!(events[2].lead().span(), "2026-01-09 09:00–09:30 UTC");
     }
 
     #[test]

@@ -15,7 +15,7 @@
 //! ```
 //!
 //! - [`split_off`]: at a moment; the later part gets a derived id
-//! - [`by_window`], [`starting_in_window`]: by a window of dates
+//! - [`by_window`], [`parts_by_window`]: by a window of dates
 //! - [`at_this_and_future`]: where an override stands for all later dates
 //! - [`into_singles`]: into single events, one a date
 //! - [`without_date`], [`before_day`], [`detach_overrides`]: without some of
@@ -30,7 +30,7 @@ mod this_and_future;
 
 pub(crate) use at_moment::end_of_rule;
 pub use at_moment::split_off;
-pub use by_window::{ByWindow, Parts, by_window, starting_in_window};
+pub use by_window::{ByWindow, Parts, by_window, parts_by_window};
 pub use dates::{WithoutDate, before_day, without_date};
 pub(crate) use into_singles::{SERIES_HEADER, series_of};
 pub use into_singles::{Singles, into_singles};

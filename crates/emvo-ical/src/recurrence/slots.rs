@@ -8,8 +8,8 @@ use std::iter::Peekable;
 use super::expand::{Last, Starts};
 use super::rule::{Rule, RuleError};
 use crate::calendar::{Duration, Event, EventTime, ZoneName, ZoneRef};
-use crate::day::clock_seconds;
-use crate::zone::ZoneResolver;
+use crate::day::{SECONDS_A_DAY, clock_seconds};
+use crate::zone::{Transitions, ZoneResolver};
 
 /// What says when a series has dates, read once.
 #[derive(Clone, Debug)]
@@ -187,10 +187,27 @@ pub fn on_clock_of(time: &EventTime, start: &EventTime, zones: &ZoneResolver) ->
     }
     let zone = zones.zone_of(start.zone());
     match (zones.instant(time), zone) {
-        (Some(instant), Some(zone)) => Some(zone.transitions().clock_at(instant)),
+        (Some(instant), Some(zone)) => Some(clock_of_series_at(instant, start, zone.transitions())),
         // Without the zones the clock times are all there is to go by.
         _ => Some(clock_seconds(time.clock())),
     }
+}
+
+/// What the clock of a series shows at an instant. In the hour behind a gap two clock
+/// times are this instant: the one that clocks show, and the skipped one, which is read
+/// with the offset before the gap (RFC 5545 section 3.3.5). A series that starts at the
+/// skipped time of day means that one.
+fn clock_of_series_at(instant: i64, start: &EventTime, changes: &Transitions) -> i64 {
+    let shown = changes.clock_at(instant);
+    let time_of_day = |moment: i64| moment.rem_euclid(SECONDS_A_DAY);
+    let own = time_of_day(clock_seconds(start.clock()));
+    if time_of_day(shown) == own {
+        return shown;
+    }
+    let before = changes.transition_before(instant).map(|change| instant + i64::from(change.before));
+    before
+        .filter(|skipped| time_of_day(*skipped) == own && changes.instant_of(*skipped) == instant)
+        .unwrap_or(shown)
 }
 
 /// Where a rule's `UNTIL` lies on the clock of its series.
@@ -211,7 +228,7 @@ pub fn last_of(rule: &Rule, start: &EventTime, zones: &ZoneResolver) -> Last {
 
 /// The last clock time whose instant is not after `instant`: where clocks are
 /// set back, the first pass of the repeated hour counts.
-fn latest_clock_at(instant: i64, zone: &crate::zone::Transitions) -> i64 {
+fn latest_clock_at(instant: i64, zone: &Transitions) -> i64 {
     let clock = zone.clock_at(instant);
     // In a second pass every clock time of the first pass has gone by.
     let first_pass = instant + i64::from(zone.offset_of_clock(clock));

@@ -1,4 +1,6 @@
-//! Transitions → `VTIMEZONE`: a small definition that covers the dates in use.
+//! Transitions → `VTIMEZONE`: a definition that covers the dates in use, and all since
+//! 1970. Some servers keep one definition a zone name for all events that they are given, so
+//! that a narrow one would be wrong for the next event.
 
 use super::definition::offset_value;
 use super::transitions::{ClockKind, LAST_YEAR, Transition, Transitions};
@@ -7,8 +9,8 @@ use crate::content::{Component, Property};
 use crate::day::{SECONDS_A_DAY, civil, clock_at, day_number, days_in_month, weekday};
 use crate::recurrence::{ByDay, Frequency, Rule, Weekday};
 
-/// A definition of `name` that is right from the instant `from` on (seconds
-/// since 1970 in UTC).
+/// A definition of `name` that is right from 1970 on, or from the instant `from` on
+/// (seconds since 1970 in UTC) if that is earlier.
 ///
 /// Transitions that come by one rule every year are written as that rule, the one
 /// that goes on for ever without an end. Irregular transitions are written up to
@@ -16,10 +18,11 @@ use crate::recurrence::{ByDay, Frequency, Rule, Weekday};
 pub fn definition_of(name: &str, zone: &Transitions, from: i64, until: i64) -> Component<'static> {
     let mut definition = Component::new("VTIMEZONE");
     definition.add(Property::text_of("TZID", name));
+    let from = from.min(0);
     let begin = zone.transition_before(from).map_or(from, |transition| transition.instant);
     let transitions = zone.transitions_between(begin, i64::MAX);
     if zone.transition_before(from).is_none() {
-        definition.add_component(constant(zone.first_offset()));
+        definition.add_component(constant(zone.first_offset(), from));
     }
     let horizon = until.saturating_add(366 * SECONDS_A_DAY);
     for run in runs(transitions) {
@@ -30,8 +33,11 @@ pub fn definition_of(name: &str, zone: &Transitions, from: i64, until: i64) -> C
     definition
 }
 
-fn constant(offset: i32) -> Component<'static> {
-    let start = Property::new("DTSTART", &[], "19700101T000000");
+/// What holds before the first change, from a day on that no date in use comes before.
+fn constant(offset: i32, from: i64) -> Component<'static> {
+    let (year, ..) = civil(from.div_euclid(SECONDS_A_DAY));
+    let first = if from < 0 { day_number(year - 1, 1, 1) * SECONDS_A_DAY } else { 0 };
+    let start = Property::new("DTSTART", &[], &clock_value(first));
     observance("STANDARD", start, offset, offset, "")
 }
 
@@ -173,7 +179,7 @@ mod tests {
     }
 
     #[test]
-    fn a_definition_is_small_and_ends_with_the_rule_in_force() {
+    fn a_definition_is_right_since_1970_and_ends_with_the_rule_in_force() {
         let helsinki = Transitions::of_iana("Europe/Helsinki").unwrap();
         let mut out = Vec::new();
         push_component(&mut out, &definition_of("Europe/Helsinki", &helsinki, seconds(2026), seconds(2027)));
@@ -181,19 +187,46 @@ mod tests {
         BEGIN:VTIMEZONE
         TZID:Europe/Helsinki
         BEGIN:STANDARD
-        DTSTART:20251026T040000
+        DTSTART:19421004T010000
         TZOFFSETFROM:+0300
         TZOFFSETTO:+0200
         TZNAME:EET
-        RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10
         END:STANDARD
         BEGIN:DAYLIGHT
-        DTSTART:20260329T030000
+        DTSTART:19810329T020000
+        TZOFFSETFROM:+0200
+        TZOFFSETTO:+0300
+        TZNAME:EEST
+        RRULE:FREQ=YEARLY;UNTIL=19820328T000000Z;BYDAY=-1SU;BYMONTH=3
+        END:DAYLIGHT
+        BEGIN:STANDARD
+        DTSTART:19810927T030000
+        TZOFFSETFROM:+0300
+        TZOFFSETTO:+0200
+        TZNAME:EET
+        RRULE:FREQ=YEARLY;UNTIL=19820926T000000Z;BYDAY=-1SU;BYMONTH=9
+        END:STANDARD
+        BEGIN:DAYLIGHT
+        DTSTART:19830327T030000
         TZOFFSETFROM:+0200
         TZOFFSETTO:+0300
         TZNAME:EEST
         RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=3
         END:DAYLIGHT
+        BEGIN:STANDARD
+        DTSTART:19830925T040000
+        TZOFFSETFROM:+0300
+        TZOFFSETTO:+0200
+        TZNAME:EET
+        RRULE:FREQ=YEARLY;UNTIL=19950924T010000Z;BYDAY=-1SU;BYMONTH=9
+        END:STANDARD
+        BEGIN:STANDARD
+        DTSTART:19961027T040000
+        TZOFFSETFROM:+0300
+        TZOFFSETTO:+0200
+        TZNAME:EET
+        RRULE:FREQ=YEARLY;BYDAY=-1SU;BYMONTH=10
+        END:STANDARD
         END:VTIMEZONE
         ");
     }
@@ -204,11 +237,18 @@ mod tests {
         let mut count = 0;
         for name in names.map(|line| line.split('\t').next().unwrap()) {
             let Some(zone) = Transitions::of_iana(name) else { continue };
-            for (from, until) in [(1975, 2040), (2026, 2027)] {
+            // Whatever is in use, it is right since 1970, and from before the first change on
+            // where that is in use; and it goes on by the rule that is in force.
+            for (from, until, right_from) in
+                [(1975, 2040, 1970), (2026, 2027, 1970), (1860, 1900, 1860), (1935, 2040, 1935)]
+            {
                 let definition =
                     Definition::read(&definition_of(name, &zone, seconds(from), seconds(until))).unwrap();
+                let right_until = seconds(until.max(2027));
+                let agrees = definition.transitions.agrees_with(&zone, seconds(right_from), right_until);
+                assert!(agrees || until < 1970, "{name} {from}");
                 assert!(
-                    definition.transitions.agrees_with(&zone, seconds(from), seconds(until)),
+                    definition.transitions.agrees_with(&zone, seconds(right_from), seconds(until)),
                     "{name} {from}"
                 );
             }

@@ -8,6 +8,7 @@ use std::sync::Arc;
 use emvo_core::select::Selection;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
+use emvo_ical::day::clock_at;
 use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of};
 use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime, Time};
@@ -158,25 +159,29 @@ impl DateLine {
 pub(crate) enum Shown {
     Day(Date),
     Clock(DateTime),
+    /// The second pass of an hour that its zone repeats, with its offset in seconds east of
+    /// UTC: the clock alone means the first.
+    SecondPass(DateTime, i32),
 }
 
 impl Shown {
     pub(crate) fn date(self) -> Date {
         match self {
             Self::Day(date) => date,
-            Self::Clock(at) => at.date(),
+            Self::Clock(at) | Self::SecondPass(at, _) => at.date(),
         }
     }
 
-    /// `09:30`; nothing for a day.
-    fn clock(self) -> String {
+    /// `09:30`, `02:30 (+01:00)`; nothing for a day.
+    pub(super) fn clock(self) -> String {
         match self {
             Self::Day(_) => String::new(),
             Self::Clock(at) => at.strftime("%H:%M").to_string(),
+            Self::SecondPass(at, offset) => format!("{} ({})", at.strftime("%H:%M"), offset_text(offset)),
         }
     }
 
-    /// `2026-09-01`, `2026-09-01T09:30:00`.
+    /// `2026-09-01`, `2026-09-01T09:30:00`, `2026-10-25T02:30:00+01:00`.
     pub(crate) fn text(self) -> String {
         let date = self.date();
         let mut out = String::with_capacity(19);
@@ -189,10 +194,13 @@ impl Shown {
         push(date.year() % 100, "");
         push(date.month().into(), "-");
         push(date.day().into(), "-");
-        if let Self::Clock(at) = self {
+        if let Self::Clock(at) | Self::SecondPass(at, _) = self {
             push(at.hour().into(), "T");
             push(at.minute().into(), ":");
             push(at.second().into(), ":");
+        }
+        if let Self::SecondPass(_, offset) = self {
+            out.push_str(&offset_text(offset));
         }
         out
     }
@@ -347,16 +355,15 @@ impl Lister<'_> {
         let zones = self.zones;
         let start = shown_in(&occurrence.start, self.zone, zones);
         let end = shown_in(&occurrence.end, self.zone, zones);
-        // One zone cell is for both: an end in another zone is cells in the
-        // start's.
-        let end = if end.zone() == start.zone() { end } else { in_zone_of(&start, &end, zones) };
         let order =
             zones.instant(&occurrence.start).unwrap_or_else(|| on_house_clock(&occurrence.start, zones));
         DateLine {
             zone: self.zone_name(start.zone(), zone_names),
+            // One zone cell is for both: an end in another zone is on the clock of the start's.
             end: match &end {
                 EventTime::Date(after) => Shown::Day(after.yesterday().unwrap_or(*after).max(start.date())),
-                EventTime::Clock { at, .. } => Shown::Clock(*at),
+                EventTime::Clock { at, .. } if end.zone() == start.zone() => Shown::Clock(*at),
+                EventTime::Clock { at, .. } => on_clock_of(&start, &end, zones).unwrap_or(Shown::Clock(*at)),
             },
             start: match &start {
                 EventTime::Date(date) => Shown::Day(*date),
@@ -465,9 +472,21 @@ fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneResolver) -> Even
     }
 }
 
-fn in_zone_of(start: &EventTime, end: &EventTime, zones: &ZoneResolver) -> EventTime {
-    let cells = zones.zone_of(start.zone()).and_then(|zone| zones.time_in(end, &zone));
-    cells.map_or_else(|| end.clone(), |end| start.at_clock(end.clock()))
+/// An end on the clock of its start, whatever zone it is written in. `None` where either is
+/// no instant.
+fn on_clock_of(start: &EventTime, end: &EventTime, zones: &ZoneResolver) -> Option<Shown> {
+    let (zone, instant) = (zones.zone_of(start.zone())?, zones.instant(end)?);
+    let changes = zone.transitions();
+    let clock = changes.clock_at(instant);
+    let at = clock_at(clock)?;
+    let is_first = changes.instant_of(clock) == instant;
+    Some(if is_first { Shown::Clock(at) } else { Shown::SecondPass(at, changes.offset_at(instant)) })
+}
+
+/// `+01:00`.
+fn offset_text(offset: i32) -> String {
+    let sign = if offset < 0 { '-' } else { '+' };
+    format!("{sign}{:02}:{:02}", offset.abs() / 3600, offset.abs() / 60 % 60)
 }
 
 /// Dates and floating times are ordered by the house's clock, so that a day

@@ -138,7 +138,7 @@ fn hand_out(lines: &[&DateLine], language: &Language) -> Grid {
 fn day_and_time(row: &DateLine, language: &Language) -> (String, String) {
     let named = |day: Date| format!("{} {day}", language.weekday_short(day));
     let (first, last) = (row.start.date(), row.end.date());
-    let clock = |shown: Shown| shown.text().get(11..16).unwrap_or_default().to_owned();
+    let clock = Shown::clock;
     let time = match (row.is_all_day(), first == last) {
         (true, true) => "all day".to_owned(),
         (true, false) => format!("through {}", named(last)),

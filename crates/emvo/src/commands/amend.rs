@@ -3,7 +3,7 @@
 use anyhow::{Context, bail};
 use emvo_core::amend::{Amended, Amendment, amend, amendable, amendable_names};
 use emvo_core::edit::{Change, Edited, Step};
-use emvo_core::split::starting_in_window;
+use emvo_core::split::parts_by_window;
 use emvo_ical::calendar::Series;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::recurrence::Window;
@@ -155,7 +155,7 @@ impl Amending {
     /// Changes what lies in the window; a series that reaches out of it is split. If
     /// nothing changes the series stays whole.
     fn amend_inside<'t>(&self, series: Series<'t>, window: Window, zones: &ZoneResolver) -> Step<'t> {
-        let parts = match starting_in_window(&series, window, zones) {
+        let parts = match parts_by_window(&series, window, zones) {
             Ok(parts) => parts,
             Err(why) => return Step::Refused(series, why),
         };

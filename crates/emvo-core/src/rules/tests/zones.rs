@@ -75,6 +75,12 @@ pub(super) fn fixtures() -> Vec<Row> {
             Fixture::of(event("DTSTART;TZID=Europe/Helsinki:20260322T040000\nRRULE:FREQ=WEEKLY;COUNT=5\n")),
         ),
         (
+            "Z07",
+            Fixture::of(event("DTSTART;TZID=Europe/Helsinki:20260329T033000\nRRULE:FREQ=YEARLY;COUNT=3\n")),
+            "2026-03-29 03:30 Europe/Helsinki does not exist, clocks skip it; read as 04:30:00",
+            Fixture::of(event("DTSTART;TZID=Europe/Helsinki:20260329T040000\nRRULE:FREQ=YEARLY;COUNT=3\n")),
+        ),
+        (
             "Z08",
             Fixture { other: Some(ship("+0317")), ..Fixture::of(ship("+0217") + &at_ship) },
             "`Ship` is defined otherwise in other.ics",

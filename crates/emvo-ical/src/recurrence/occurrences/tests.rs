@@ -94,6 +94,28 @@ fn overrides_replace_their_date_and_cancelled_ones_take_it_away() {
     assert_eq!(found.cancelled.len(), 1);
 }
 
+/// 02:30 on 31 March 2024 is skipped in Stockholm, and read as 01:30 UTC: that instant is
+/// the skipped date, and 03:30 of another series, which clocks show then.
+#[test]
+fn an_instant_behind_a_gap_is_the_date_that_the_series_has() {
+    let series = |clock: &str, more: &str| {
+        format!(
+            "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=Europe/Stockholm:20240317T{clock}\nRRULE:FREQ=WEEKLY;COUNT=4\n{more}END:VEVENT\n"
+        )
+    };
+    let moved = "BEGIN:VEVENT\nUID:a\nRECURRENCE-ID:20240331T013000Z\nDTSTART;TZID=Europe/Stockholm:20240331T100000\nEND:VEVENT\n";
+    for (clock, day_of_change) in [("023000", "20240331T023000"), ("033000", "20240331T033000")] {
+        let all = occurrences(&series(clock, ""), always(), 100);
+        assert!(starts(&all).iter().any(|start| start == day_of_change), "{:?}", starts(&all));
+        let without = occurrences(&series(clock, "EXDATE:20240331T013000Z\n"), always(), 100);
+        assert_eq!(without.list.len(), 3, "{clock}: {:?}", starts(&without));
+        assert!(!starts(&without).iter().any(|start| start == day_of_change));
+        let replaced = occurrences(&(series(clock, "") + moved), always(), 100);
+        assert_eq!(replaced.list.len(), 4, "{clock}: {:?}", starts(&replaced));
+        assert!(!starts(&replaced).iter().any(|start| start == day_of_change));
+    }
+}
+
 #[test]
 fn an_end_is_exact_and_a_day_is_nominal_across_a_changeover() {
     for (extent, end) in [
