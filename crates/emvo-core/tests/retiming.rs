@@ -206,6 +206,20 @@ fn exceptions_in_utc_move_with_their_dates() {
     assert_eq!(clocks(&abroad), in_new_york);
 }
 
+/// The date that clocks skip is cancelled by its instant, and stays cancelled when it moves.
+#[test]
+fn a_skipped_date_that_is_cancelled_does_not_come_back() {
+    let calendar = read(
+        "BEGIN:VEVENT\nUID:a\nDTSTART;TZID=Europe/Stockholm:20240317T023000\nRRULE:FREQ=WEEKLY;COUNT=4\n\
+         EXDATE:20240331T013000Z\nEND:VEVENT\n",
+    );
+    let zones = book(&calendar);
+    for how in [Retime::Shift(1800), Retime::Shift(-7 * 86_400), Retime::ReadAs(zone("America/New_York"))] {
+        let moved = done(retime(&calendar.series[0], &how, None, &zones));
+        assert_eq!(instants(&moved, &zones).len(), 3, "{how:?}: {:?}", lines(&moved[0]));
+    }
+}
+
 /// A night that reaches into the window is in it, of a series as of a single event.
 #[test]
 fn a_window_has_what_reaches_into_it() {

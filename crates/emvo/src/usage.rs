@@ -1,6 +1,6 @@
 //! Words that are no command line: what is wrong with them, and what would be one.
 
-use std::ffi::OsStr;
+use std::ffi::{OsStr, OsString};
 use std::process::ExitCode;
 
 use clap::error::{ContextKind, ErrorKind};
@@ -27,7 +27,8 @@ pub fn report_usage(error: &clap::Error) -> ExitCode {
     let told = error.render().to_string();
     let told = told.trim_end().trim_end_matches(ITS_ADVICE).trim_end();
     let mut message = told.trim_start_matches("error: ").to_owned();
-    if let Some(hint) = long_option_meant(error, &words) {
+    let name = command.map(|(name, _)| name);
+    if let Some(hint) = name.and_then(|name| long_option_meant(error, &words, name)) {
         message = hint;
     }
     message.push_str("\n\n");
@@ -50,12 +51,16 @@ fn examples_of(word: &OsStr) -> Option<(&'static str, &'static [&'static str])> 
     GROUPS.iter().flat_map(|(_, commands)| *commands).find(|(name, _)| word == *name).copied()
 }
 
-/// `-zone` is `--zone` with a hyphen too few; to the parser it is `-z` and more.
-fn long_option_meant(error: &clap::Error, words: &[std::ffi::OsString]) -> Option<String> {
+/// `-zone` is `--zone` with a hyphen too few; to the parser it is `-z` and more. Only what
+/// is an option of the command is taken for one: `-15m` is not.
+fn long_option_meant(error: &clap::Error, words: &[OsString], command: &str) -> Option<String> {
     let found = error.get(ContextKind::InvalidArg)?.to_string();
     let letter = found.strip_prefix('-').filter(|rest| rest.chars().count() == 1)?;
     let is_meant = |word: &&str| word.len() > 3 && word.starts_with('-') && word[1..].starts_with(letter);
     let word = words.iter().filter_map(|word| word.to_str()).find(is_meant)?;
     let name = word[1..].split('=').next().unwrap_or_default();
+    let program = crate::help::command();
+    let mut options = program.find_subcommand(command)?.get_arguments();
+    options.find(|option| option.get_long() == Some(name))?;
     Some(format!("`{word}` has one hyphen; options of several letters have two: --{name}"))
 }

@@ -36,7 +36,7 @@ fn lines_name_each_step_and_only_where_they_are_asked_for() {
 /// Runs a command line on a pseudo-terminal; what it showed.
 fn on_a_terminal(case: &Case, line: &str) -> String {
     let output = Command::new("script")
-        .args(["--quiet", "--return", "--command", &format!("stty cols 120; {line}"), "/dev/null"])
+        .args(["--quiet", "--return", "--command", line, "/dev/null"])
         .current_dir(case.path(""))
         .env("TERM", "xterm")
         .stdin(Stdio::null())
@@ -51,9 +51,9 @@ fn on_a_terminal(case: &Case, line: &str) -> String {
 fn a_terminal_shows_long_work_and_then_the_answer_alone() {
     let case = Case::new().file("short.ics", events(3)).file("long.ics", events(120_000));
     let program = assert_cmd::cargo::cargo_bin("emvo");
-    let shown = on_a_terminal(&case, &format!("{} survey short.ics", program.display()));
+    let shown = on_a_terminal(&case, &format!("stty cols 120; {} survey short.ics", program.display()));
     assert!(!shown.contains("understanding") && shown.contains("short"), "{shown}");
-    let shown = on_a_terminal(&case, &format!("{} check long.ics", program.display()));
+    let shown = on_a_terminal(&case, &format!("stty cols 120; {} check long.ics", program.display()));
     assert!(shown.contains("looking for faults"), "{shown}");
     // Clearing a line is the last that is done to it.
     let answer = shown.rsplit("\u{1b}[2K").next().unwrap();
@@ -69,15 +69,7 @@ fn a_long_answer_is_leafed_through_and_a_short_one_is_not() {
     let program = assert_cmd::cargo::cargo_bin("emvo");
     let shown = |words: &str, pager: &str| {
         let line = format!("stty rows 30 cols 120; PAGER='{pager}' {} {words}", program.display());
-        // A person's keyboard is a terminal, too.
-        let output = Command::new("script")
-            .args(["--quiet", "--return", "--command", &line, "/dev/null"])
-            .current_dir(case.path(""))
-            .env("TERM", "xterm")
-            .stdin(Stdio::null())
-            .output()
-            .unwrap();
-        String::from_utf8(output.stdout).unwrap()
+        on_a_terminal(&case, &line)
     };
     let paged = shown("events crew.ics", PAGER);
     assert_eq!(paged.matches("page: ").count(), paged.lines().count(), "{paged}");

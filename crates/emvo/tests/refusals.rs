@@ -62,6 +62,7 @@ const REFUSED: &[(&str, &str)] = &[
         "survey -zone Europe/Helsinki a.ics",
         "`-zone` has one hyphen; options of several letters have two: --zone",
     ),
+    ("survey a.ics -15m", "unexpected argument '-1' found"),
     ("--json survey a.ics", "'survey --json' exists"),
     ("help nosuch", "All commands: emvo --help"),
     ("merge a.ics --clash newer -o y.ics", "a similar value exists: 'newest'"),

@@ -2,20 +2,16 @@
 //! shifted by a length.
 
 use super::Retimed;
-use crate::edit::{
-    Refusal, Role, RuleEnd, later, map_event, map_rules, map_series, move_rules, until_at,
-    with_dates_in_zone_of_start,
-};
+use crate::edit::{Refusal, Role, RuleEnd, later, map_event, map_rules, map_series, move_rules, until_at};
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
-use emvo_ical::day::SECONDS_A_DAY;
-use emvo_ical::recurrence::Rule;
+use emvo_ical::day::{SECONDS_A_DAY, clock_at};
+use emvo_ical::recurrence::{Rule, on_clock_of};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// The clock time was right, the zone was wrong: every time keeps what its
 /// clock shows, in another zone.
 pub fn read_as<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
-    // An exception in UTC is a moment on the series' own clock, as that was read before.
-    rezone(&with_dates_in_zone_of_start(series, zones, &[]), zone, zones, |time| !time.is_date())
+    rezone(&with_slots_on_own_clock(series, zones), zone, zones, |time| !time.is_date())
 }
 
 /// Times without a zone get one.
@@ -65,13 +61,29 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneResolver) -> Ret
     if series.events().any(emvo_ical::calendar::Event::is_all_day) && seconds % SECONDS_A_DAY != 0 {
         return Retimed::Refused(Refusal::WholeDays);
     }
-    // A change of the clock between may part an exception in UTC from its date.
-    let mut new = with_dates_in_zone_of_start(series, zones, &[]);
+    let mut new = with_slots_on_own_clock(series, zones);
     map_series(&mut new, |_, time| later(time, seconds));
     match move_rules(series, &mut new, seconds, zones, RuleEnd::MovesAlong) {
         Ok(()) => Retimed::Done(vec![new]),
         Err(refusal) => Retimed::Refused(refusal),
     }
+}
+
+/// A series with each exception, further date and replaced date on its own clock, where it
+/// meets the same date as before. One in UTC names an instant, which another zone, or a change
+/// of the clock on the way, would part from its date.
+fn with_slots_on_own_clock<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Series<'a> {
+    let start = series.lead().start().clone();
+    let mut new = series.clone();
+    if *start.zone() == ZoneRef::Floating {
+        return new;
+    }
+    map_series(&mut new, |role, time| {
+        let is_elsewhere = role == Role::Slot && !time.is_date() && time.zone() != start.zone();
+        let moment = is_elsewhere.then(|| on_clock_of(time, &start, zones)).flatten();
+        moment.and_then(clock_at).map_or_else(|| time.clone(), |at| start.at_clock(at))
+    });
+    new
 }
 
 /// A series in UTC gets the clock of a zone (rule Z06): the same instant at its
