@@ -3,6 +3,7 @@
 
 // From the top storey to the lowest: one never names a higher one.
 mod cli;
+mod clock;
 mod commands;
 mod completion;
 mod help;

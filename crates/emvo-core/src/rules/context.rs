@@ -4,9 +4,10 @@ use hashbrown::HashMap;
 use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
-use jiff::civil::Date;
+use jiff::civil::{Date, DateTime};
 use rayon::prelude::*;
 
+use super::d17_days_apart::{Runs, runs_of};
 use super::event_edit::has_no_day;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
@@ -44,6 +45,8 @@ pub struct CheckOptions {
     pub plan_window: Option<Window>,
     /// How far a rule of exceptions without end is written out (R10).
     pub horizon: Option<Date>,
+    /// The time now, in UTC (D16).
+    pub now: Option<DateTime>,
 }
 
 /// What a start that its rule does not pick becomes.
@@ -85,6 +88,7 @@ pub struct Context<'c, 'a> {
     uses: Vec<Uses>,
     /// Single events that are one series, by their first; found when asked for.
     rolled: OnceLock<HashMap<usize, Arc<Rolled>>>,
+    runs_of_days: OnceLock<Runs>,
     midnight_ends: OnceLock<(usize, usize)>,
     middle_year: OnceLock<i16>,
     all_day_habit: OnceLock<AllDayHabit>,
@@ -233,6 +237,7 @@ impl<'c, 'a> Context<'c, 'a> {
             facts: BTreeMap::new(),
             uses,
             rolled: OnceLock::new(),
+            runs_of_days: OnceLock::new(),
             midnight_ends: OnceLock::new(),
             middle_year: OnceLock::new(),
             all_day_habit: OnceLock::new(),
@@ -319,6 +324,11 @@ impl<'c, 'a> Context<'c, 'a> {
             let found = roll(&self.calendar.series, self.zones, LEAST_FLATTENED);
             found.into_iter().map(|rolled| (rolled.members[0], Arc::new(rolled))).collect()
         })
+    }
+
+    /// Whole days of one title that follow each other.
+    pub(super) fn runs_of_days(&self) -> &Runs {
+        self.runs_of_days.get_or_init(|| runs_of(self.calendar))
     }
 
     /// The year in the middle of all starts.

@@ -41,6 +41,10 @@ impl Rule for TimeMalformed {
             Certainty::ZoneAndUtc => {
                 (Safety::Consent, format!("{message}, if the Z counts and the zone beside it does not"))
             }
+            Certainty::HoursOfDays => (
+                Safety::Consent,
+                format!("{message}: whole days have no hours, so those that are begun count"),
+            ),
         };
         found.offer(self, subject, message, safety, Edit::Event(EventEdit::RewriteTimes));
     }

@@ -1,8 +1,9 @@
 //! What repairs do to the events of a series, each by itself.
 
+use super::t18_value_unknown::meant;
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, lenient_times};
-use emvo_ical::content::{Component, Item, Property, escape_text};
+use emvo_ical::calendar::{Duration, Event, EventTime, Extent, Series, Uid, lenient_times, unreadable_dates};
+use emvo_ical::content::{Component, Item, Property, escape_text, sound_parameters};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 
 /// A change to every event of a series that needs it.
@@ -28,7 +29,7 @@ pub enum EventEdit {
     NoLength,
     /// Of a property that may stand there once, the first stays (D14).
     FirstOf(&'static str),
-    /// It gets an id (U01).
+    /// It gets an id (U01), or another one (U09).
     GiveUid(Uid<'static>),
     /// Commas and semicolons of a text are escaped (T04).
     Escape(&'static str),
@@ -42,6 +43,12 @@ pub enum EventEdit {
     NoControls,
     /// Times are put into the standard's form (D13).
     RewriteTimes,
+    /// Values of a list of dates that cannot be read go (R19).
+    DropUnreadable(&'static str),
+    /// A value that its property does not have becomes the one that is meant (T18).
+    Settle(&'static str),
+    /// Parameters end where they should (T20).
+    QuoteParameters,
 }
 
 /// The properties that people read as text.
@@ -73,8 +80,12 @@ impl EventEdit {
             |series: &Series<'_>, name: &str| series.lead().text(name).unwrap_or_default().into_owned();
         let after_text = |name: &str| after.first().map(|after| text(after, name)).unwrap_or_default();
         match self {
-            Self::GiveUid(uid) => ("no id".to_owned(), format!("UID {uid}")),
-            Self::Escape(name) | Self::BreakLines(name) => {
+            Self::GiveUid(uid) => {
+                let id = before.uid_text();
+                let before = if id.is_empty() { "no id".to_owned() } else { format!("UID {id}") };
+                (before, format!("UID {uid}"))
+            }
+            Self::Escape(name) | Self::BreakLines(name) | Self::Settle(name) => {
                 let value = |event: &Event<'_>| {
                     event.component().property(name).map(|line| line.value().into_owned())
                 };
@@ -103,6 +114,23 @@ impl EventEdit {
                 let lenient = before.events().find_map(|event| lenient_times(event.component()));
                 lenient.map(|lenient| (lenient.before, lenient.after)).unwrap_or_default()
             }
+            Self::DropUnreadable(name) => {
+                let of = |series: &Series<'_>| {
+                    let lines = series.events().flat_map(|event| event.component().properties_named(name));
+                    lines.map(|line| line.value().into_owned()).collect::<Vec<_>>().join(",")
+                };
+                (
+                    format!("{name} {}", of(before)),
+                    format!("{name} {}", after.first().map(of).unwrap_or_default()),
+                )
+            }
+            Self::QuoteParameters => {
+                let mut lines = before.events().flat_map(|event| event.component().properties());
+                let broken = lines.find_map(|line| Some((line, sound_parameters(line)?)));
+                broken
+                    .map(|(line, sound)| (line.logical().into_owned(), sound.logical().into_owned()))
+                    .unwrap_or_default()
+            }
             Self::NoControls => (before.lead().span(), "without control characters".to_owned()),
             Self::CompleteReminders => {
                 let count = |series: &Series<'_>| format!("{} reminders", series.lead().alarms().count());
@@ -129,7 +157,7 @@ impl EventEdit {
                 event.set_extent(Extent::End(later(&event.end(), SECONDS_A_DAY)));
             }
             Self::Dates => as_dates(event),
-            Self::Length(length) if lacks_end(event) => event.set_extent(Extent::Length(*length)),
+            Self::Length(length) if lacks_length(event) => event.set_extent(Extent::Length(*length)),
             Self::EndAlone => event.edit(|component| {
                 if component.property("DTEND").is_some() {
                     component.remove("DURATION");
@@ -156,6 +184,19 @@ impl EventEdit {
                     *event = new;
                 }
             }
+            Self::DropUnreadable(name) => event.edit(|component| drop_unreadable(component, name)),
+            Self::Settle(name) => {
+                rewrite(event, name, |line| meant(line).unwrap_or_else(|| line.value().into_owned()));
+            }
+            Self::QuoteParameters => event.edit(|component| {
+                for item in component.items_mut() {
+                    if let Item::Property(line) = item
+                        && let Some(sound) = sound_parameters(line)
+                    {
+                        *line = sound;
+                    }
+                }
+            }),
             Self::NoControls => {
                 for name in READ_BY_PEOPLE {
                     rewrite(event, name, |line| {
@@ -186,6 +227,17 @@ pub(super) fn has_no_day(event: &Event<'_>) -> bool {
 
 pub(super) fn lacks_end(event: &Event<'_>) -> bool {
     !event.is_all_day() && *event.extent() == Extent::Unstated
+}
+
+/// Whether a timed event takes no time at all.
+pub(super) fn lacks_length(event: &Event<'_>) -> bool {
+    lacks_end(event)
+        || !event.is_all_day()
+            && match event.extent() {
+                Extent::End(end) => end == event.start(),
+                Extent::Length(length) => length.days == 0 && length.seconds == 0,
+                Extent::Unstated => true,
+            }
 }
 
 pub(super) fn is_negative(event: &Event<'_>) -> bool {
@@ -236,6 +288,26 @@ fn end_like_start(event: &mut Event<'_>) {
 
 fn later(time: &EventTime, seconds: i64) -> EventTime {
     clock_at(clock_seconds(time.clock()) + seconds).map_or_else(|| time.clone(), |clock| time.at_clock(clock))
+}
+
+/// Takes the values out that are no dates; a line with no other goes.
+fn drop_unreadable(component: &mut Component<'_>, name: &str) {
+    component.items_mut().retain_mut(|item| {
+        let Item::Property(line) = item else { return true };
+        if !line.is(name) {
+            return true;
+        }
+        let unreadable = unreadable_dates(line);
+        if unreadable.is_empty() {
+            return true;
+        }
+        let value = line.value();
+        let kept: Vec<&str> =
+            value.split(',').filter(|one| !unreadable.iter().any(|other| other == one.trim())).collect();
+        let (is_kept, value) = (!kept.is_empty(), kept.join(","));
+        *line = line.with_value(&value);
+        is_kept
+    });
 }
 
 fn keep_first_of(component: &mut Component<'_>, name: &str) {

@@ -34,6 +34,8 @@ mod d12_duration_negative;
 mod d13_time_malformed;
 mod d14_property_twice;
 mod d15_start_missing;
+mod d16_stamp_in_future;
+mod d17_days_apart;
 mod describe;
 mod edit;
 mod event_edit;
@@ -65,6 +67,8 @@ mod r15_rule_unsupported;
 mod r16_override_twice;
 mod r17_override_cancelled;
 mod r18_until_short;
+mod r19_date_unreadable;
+mod r20_series_of_one;
 mod repair;
 mod series_edit;
 mod source;
@@ -83,6 +87,11 @@ mod t12_shadow_property;
 mod t13_reminder_broken;
 mod t14_person_broken;
 mod t15_control_characters;
+mod t16_calendars_several;
+mod t17_nothing_inside;
+mod t18_value_unknown;
+mod t19_reminder_late;
+mod t20_parameter_broken;
 mod twins;
 mod u01_uid_missing;
 mod u02_uid_twice;
@@ -92,6 +101,7 @@ mod u05_in_series;
 mod u06_import_doubled;
 mod u07_cancelled;
 mod u08_ids_used_again;
+mod u09_uid_unfit;
 mod z01_alias;
 mod z02_undefined;
 mod z03_private;
@@ -174,6 +184,8 @@ pub const RULES: &[&dyn Rule] = &[
     &d13_time_malformed::TimeMalformed,
     &d14_property_twice::PropertyTwice,
     &d15_start_missing::StartMissing,
+    &d16_stamp_in_future::StampInFuture,
+    &d17_days_apart::DaysApart,
     &f01_events_per_file::EventsPerFile,
     &f02_bytes_per_file::BytesPerFile,
     &f03_zone_not_accepted::ZoneNotAccepted,
@@ -202,6 +214,8 @@ pub const RULES: &[&dyn Rule] = &[
     &r16_override_twice::OverrideTwice,
     &r17_override_cancelled::OverrideCancelled,
     &r18_until_short::UntilShort,
+    &r19_date_unreadable::DateUnreadable,
+    &r20_series_of_one::SeriesOfOne,
     &t01_charset::CharsetOther,
     &t02_mojibake::Mojibake,
     &t03_folding::Folding,
@@ -217,6 +231,11 @@ pub const RULES: &[&dyn Rule] = &[
     &t13_reminder_broken::ReminderBroken,
     &t14_person_broken::PersonBroken,
     &t15_control_characters::ControlCharacters,
+    &t16_calendars_several::CalendarsSeveral,
+    &t17_nothing_inside::NothingInside,
+    &t18_value_unknown::ValueUnknown,
+    &t19_reminder_late::ReminderLate,
+    &t20_parameter_broken::ParameterBroken,
     &u01_uid_missing::UidMissing,
     &u02_uid_twice::UidTwice,
     &u03_duplicate::Duplicate,
@@ -225,6 +244,7 @@ pub const RULES: &[&dyn Rule] = &[
     &u06_import_doubled::ImportDoubled,
     &u07_cancelled::Cancelled,
     &u08_ids_used_again::UidsReused,
+    &u09_uid_unfit::UidUnfit,
     &z01_alias::ZoneAlias,
     &z02_undefined::ZoneUndefined,
     &z03_private::ZonePrivate,

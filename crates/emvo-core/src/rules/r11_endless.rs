@@ -1,12 +1,16 @@
-//! `R11 endless`: a series that never ends.
+//! `R11 endless`: a series that never ends, or not in the time of its users.
 
 use super::describe::declare_rule;
 use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use emvo_ical::calendar::EventTime;
 use emvo_ical::recurrence::rule_in_words;
+
+/// Years for which a series is planned at most.
+const LONGEST: i16 = 30;
 
 declare_rule! {
     /// ## What it finds
-    /// A series without an end.
+    /// A series without an end, or one that ends more than thirty years after it starts.
     ///
     /// ## Why it matters
     /// It is a fair thing to have. But some destinations keep only a few years of
@@ -18,7 +22,7 @@ declare_rule! {
     /// ## Repair
     /// None: it is left as it is. What a destination takes is said in a limits
     /// file.
-    Endless, "R11", "endless", RuleGroup::Recurrence, "a series that never ends"
+    Endless, "R11", "endless", RuleGroup::Recurrence, "a series that never ends, or decades from now"
 }
 
 impl Rule for Endless {
@@ -28,6 +32,13 @@ impl Rule for Endless {
         if let Some(rule) = rule {
             let words = rule_in_words(&rule.to_string(), master.start(), context.zones);
             found.show(self, Level::Note, subject, format!("goes on for ever: {words}"));
+            return;
+        }
+        let start = master.start().date();
+        let last = recurrence.rules().filter_map(|rule| rule.until.as_ref()).map(EventTime::date).max();
+        if let Some(last) = last.filter(|last| last.year() - start.year() > LONGEST) {
+            let message = format!("goes on until {last}, as good as for ever: it starts on {start}");
+            found.show(self, Level::Note, subject, message);
         }
     }
 }

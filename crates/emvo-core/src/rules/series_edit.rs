@@ -46,6 +46,8 @@ pub enum SeriesEdit {
     DropOverrides(Vec<usize>),
     /// Cancelled overrides of these numbers become exceptions (R17).
     Except(Vec<usize>),
+    /// The rule goes, and the event takes place once (R20).
+    Once,
 }
 
 impl SeriesEdit {
@@ -79,6 +81,13 @@ impl SeriesEdit {
                 remove_overrides(&mut new, numbers);
             }
             Self::Except(numbers) => except(&mut new, numbers),
+            Self::Once => {
+                if let Some(master) = new.master_mut() {
+                    master.edit(|component| {
+                        component.remove("RRULE");
+                    });
+                }
+            }
         }
         Ok(vec![new])
     }
@@ -111,6 +120,7 @@ impl SeriesEdit {
                 format!("override on {}", list(&mut pairs.iter().map(|(_, slot)| slot.to_string()))),
             ),
             Self::SplitAtRange => (before.lead().span(), spans(after)),
+            Self::Once => (rules_of(before), format!("once, {}", before.lead().start())),
             Self::OneRule => (rules_of(before), rules_of_all(after)),
             Self::ListExceptions(_) => {
                 let exrule =

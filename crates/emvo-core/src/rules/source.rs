@@ -3,14 +3,18 @@
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
 use crate::advice::{Advice, Advised};
 use crate::table::{Note, NoteKind, SetAsideRow, TableError};
-use emvo_ical::calendar::Unsound;
-use emvo_ical::content::{Charset, Fault};
+use emvo_ical::calendar::{Calendar, Unsound};
+use emvo_ical::content::{Charset, Fault, WireForm};
 
 /// What is known about a file besides the events that could be read from it.
 #[derive(Debug)]
 pub struct SourceFacts<'s, 'a> {
     /// How its bytes were read.
     pub charset: Charset,
+    /// How the lines of a calendar file are written; `None` for a table.
+    pub form: Option<WireForm>,
+    /// What a file holds.
+    pub calendars: Vec<&'s Calendar<'a>>,
     /// Parts of a calendar file that are no components.
     pub faults: &'s [Fault<'a>],
     /// Events that cannot be placed in time.
@@ -21,6 +25,13 @@ pub struct SourceFacts<'s, 'a> {
     pub notes: &'s [Note],
     /// What a person has to decide before a table can be read at all.
     pub undecided: Option<TableError>,
+}
+
+impl SourceFacts<'_, '_> {
+    /// Whether it is a calendar file, and no table.
+    pub(super) fn is_calendar_file(&self) -> bool {
+        self.form.is_some()
+    }
 }
 
 /// Where in a file something was found.

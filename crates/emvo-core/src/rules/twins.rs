@@ -27,6 +27,7 @@ impl Context<'_, '_> {
     pub(super) fn look_across(&self) {
         self.twins();
         self.rolled();
+        self.runs_of_days();
     }
 
     fn twins(&self) -> &Twins {

@@ -54,6 +54,8 @@ pub use roles::Candidate;
 pub use saved_columns::saved_columns;
 pub use serial::Epoch;
 pub use sniffed::Sniffed;
+pub(crate) use weekday::weekdays_named;
+pub(crate) use words::state_of;
 pub use write::{NoPlace, WriteOptions, WrittenTable, write};
 
 /// The property that carries a cell whose column nobody claimed, and the

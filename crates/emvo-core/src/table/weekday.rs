@@ -35,6 +35,17 @@ pub(super) fn contradicted(cell: &str, date: Date) -> Option<&str> {
     weekday_of(word).filter(|day| *day != date.weekday()).map(|_| word)
 }
 
+/// The weekdays that a text names in full, with the words. Short forms are also other
+/// words: the sun deck, a mar.
+pub(crate) fn weekdays_named(text: &str) -> Vec<(&str, Weekday)> {
+    let words = text.split(|char: char| !char.is_alphabetic() && char != '-');
+    let full = words.filter(|word| word.chars().count() >= SHORTEST_IN_FULL);
+    full.filter_map(|word| Some((word, weekday_of(word)?))).collect()
+}
+
+/// `lundi`, `mardi` and `lunes` are the shortest names in full.
+const SHORTEST_IN_FULL: usize = 5;
+
 #[cfg(test)]
 mod tests {
     use super::*;

@@ -72,7 +72,7 @@ pub(super) fn answer_of(cell: &str) -> Option<&'static str> {
 
 /// What a cell says about privacy, time taken up or taking place, such as
 /// `private`, `free` or `cancelled`.
-pub(super) fn state_of(cell: &str) -> Option<&'static str> {
+pub(crate) fn state_of(cell: &str) -> Option<&'static str> {
     if cell.len() > 24 {
         return None;
     }

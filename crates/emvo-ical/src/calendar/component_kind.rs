@@ -54,6 +54,11 @@ impl ComponentCounts {
         } += 1;
     }
 
+    /// All of them together.
+    pub fn total(self) -> usize {
+        self.events + self.tasks + self.journals + self.others
+    }
+
     /// The count of some events, and of nothing else.
     pub fn of_events(events: usize) -> Self {
         Self { events, ..Self::default() }

@@ -29,6 +29,8 @@ pub enum Certainty {
     Certain,
     /// A zone and UTC are named both; UTC was taken.
     ZoneAndUtc,
+    /// Whole days have a length in hours; the days that are begun were taken.
+    HoursOfDays,
 }
 
 const SINGLE: [&str; 3] = ["DTSTART", "DTEND", "RECURRENCE-ID"];
@@ -48,9 +50,18 @@ pub fn lenient_times<'a>(component: &Component<'a>) -> Option<LenientTimes<'a>> 
     for item in new.items_mut() {
         let Item::Property(line) = item else { continue };
         let better = if line.is("DURATION") {
-            length_in_form(line).filter(|_| is_date)
+            length_in_form(line).filter(|_| is_date).map(|(better, length)| {
+                certainty = certainty.max(length);
+                better
+            })
         } else if SINGLE.iter().chain(&LISTS).any(|name| line.is(name)) {
-            let lenient_times = line_in_form(line)?;
+            let is_list = LISTS.iter().any(|name| line.is(name));
+            let lenient_times = match line_in_form(line) {
+                Some(lenient_times) => lenient_times,
+                // What no date is in a list is a fault of its own (R19).
+                None if is_list => continue,
+                None => return None,
+            };
             certainty = certainty.max(lenient_times.certainty);
             (lenient_times.property.logical() != line.logical()).then_some(lenient_times.property)
         } else {
@@ -151,12 +162,28 @@ fn line_in_form(line: &Property<'_>) -> Option<Line> {
     Some(Line { property: new, is_date, certainty })
 }
 
+/// The values of an `EXDATE` or `RDATE` line that cannot be read as dates in any
+/// form.
+pub fn unreadable_dates(line: &Property<'_>) -> Vec<String> {
+    let zone = line.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
+    let value = line.value();
+    let values = value.split(',').map(str::trim).filter(|value| {
+        let start = value.split('/').next().unwrap_or_default().trim();
+        EventTime::parse(start, zone.as_ref()).is_err() && loose_time(start, zone.as_ref()).is_none()
+    });
+    values.map(str::to_owned).collect()
+}
+
 /// A length in hours that whole days have: 24 of them are a day.
-fn length_in_form(line: &Property<'_>) -> Option<Property<'static>> {
+fn length_in_form(line: &Property<'_>) -> Option<(Property<'static>, Certainty)> {
     let Duration { days, seconds } = Duration::parse(line.value().trim())?;
-    let is_whole = seconds != 0 && seconds % 86_400 == 0;
-    let length = Duration { days: days + seconds / 86_400, seconds: 0 };
-    is_whole.then(|| line.clone().into_owned().with_value(&length.to_string()))
+    if seconds <= 0 || days < 0 {
+        return None;
+    }
+    let certainty = if seconds % 86_400 == 0 { Certainty::Certain } else { Certainty::HoursOfDays };
+    // A day that is begun is a whole one.
+    let length = Duration { days: days + (seconds + 86_399) / 86_400, seconds: 0 };
+    Some((line.clone().into_owned().with_value(&length.to_string()), certainty))
 }
 
 /// ISO 8601 with dashes and colons, without seconds, or with an offset behind.

@@ -28,7 +28,7 @@ pub use component_kind::{ComponentCounts, ComponentKind};
 pub use count::{TextCounts, count_components, count_components_in};
 pub use duration::Duration;
 pub use event::{Classification, Event, EventError, Extent, Origin, Reach, Status};
-pub use lenient_times::{Certainty, LenientTimes, lenient_times};
+pub use lenient_times::{Certainty, LenientTimes, lenient_times, unreadable_dates};
 pub use own_line::OwnLine;
 pub use read::{ReadEvent, of_events, read_stated};
 pub use read::{read, read_bare};

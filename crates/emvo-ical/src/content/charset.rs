@@ -69,6 +69,18 @@ pub struct Decoded<'a> {
     pub text: Cow<'a, str>,
     /// How the bytes were read.
     pub charset: Charset,
+    /// How the lines ended before they were decoded.
+    pub line_ends: LineEnds,
+}
+
+/// How the lines of a source end.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum LineEnds {
+    /// With line feeds, with or without carriage returns.
+    #[default]
+    WithFeeds,
+    /// With carriage returns and no line feed anywhere.
+    ReturnsAlone,
 }
 
 /// Decodes a source, finding its charset by looking at the bytes.
@@ -84,7 +96,8 @@ fn with_line_feeds(decoded: Decoded<'_>) -> Decoded<'_> {
     if memchr(b'\n', text).is_some() || memchr(b'\r', text).is_none() {
         return decoded;
     }
-    Decoded { text: Cow::Owned(decoded.text.replace('\r', "\n")), ..decoded }
+    let text = Cow::Owned(decoded.text.replace('\r', "\n"));
+    Decoded { text, line_ends: LineEnds::ReturnsAlone, ..decoded }
 }
 
 fn decode_lines(bytes: &[u8]) -> Decoded<'_> {
@@ -116,13 +129,14 @@ pub fn decode_as<'a>(bytes: &'a [u8], label: &str) -> Option<Decoded<'a>> {
 
 fn decode_unmarked(bytes: &[u8]) -> Decoded<'_> {
     if let Ok(text) = std::str::from_utf8(bytes) {
-        return Decoded { text: Cow::Borrowed(text), charset: Charset::Utf8 };
+        return Decoded { text: Cow::Borrowed(text), charset: Charset::Utf8, line_ends: LineEnds::default() };
     }
     if let Some(encoding) = utf16_without_mark(bytes) {
         return decode_with(bytes, encoding, Charset::Declared(encoding.name()));
     }
     if let Ok(text) = String::from_utf8(move_folds_out_of_characters(bytes)) {
-        return Decoded { text: Cow::Owned(text), charset: Charset::Utf8SplitByFolds };
+        let text = Cow::Owned(text);
+        return Decoded { text, charset: Charset::Utf8SplitByFolds, line_ends: LineEnds::default() };
     }
     let mut detector = EncodingDetector::new(Iso2022JpDetection::Deny);
     detector.feed(&bytes[..bytes.len().min(ENOUGH_TO_DETECT)], true);
@@ -161,7 +175,7 @@ pub fn encode(text: &str, label: &str) -> Result<Vec<u8>, EncodeError> {
 
 fn decode_with<'a>(bytes: &'a [u8], encoding: &'static Encoding, charset: Charset) -> Decoded<'a> {
     let (text, _, _) = encoding.decode(bytes);
-    Decoded { text, charset }
+    Decoded { text, charset, line_ends: LineEnds::default() }
 }
 
 /// An export in UTF-16 without its mark still starts with an ASCII letter,

@@ -9,6 +9,7 @@ use memchr::memchr_iter;
 use super::component::{Component, Item};
 use super::names::Names;
 use super::property::Property;
+use super::write::LINE_OCTETS;
 
 /// Deeper nesting than this is no calendar; the standard's own is three deep.
 const DEEPEST: usize = 32;
@@ -106,7 +107,8 @@ pub(crate) struct SourceLine<'a> {
     end: usize,
     number: u32,
     is_folded: bool,
-    /// Whether all its line ends are CRLF.
+    /// Whether it can be copied: all its line ends are CRLF, and none of its lines
+    /// is too long.
     is_clean: bool,
 }
 
@@ -140,6 +142,7 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
             return None;
         }
         let mut is_clean = true;
+        let mut line_start = start;
         let (content_end, end) = loop {
             let Some(at) = self.breaks.next() else {
                 is_clean = false;
@@ -147,6 +150,9 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
             };
             self.number += 1;
             is_clean &= at > start && bytes[at - 1] == b'\r' && (at < 2 || bytes[at - 2] != b'\r');
+            // The return in front of the feed is no part of the line.
+            is_clean &= at - line_start <= LINE_OCTETS + 1;
+            line_start = at + 1;
             if !matches!(bytes.get(at + 1), Some(b' ' | b'\t')) {
                 break (at, at + 1);
             }

@@ -158,6 +158,12 @@ impl<'a> Property<'a> {
         Property::with_head(head, &self.value(), self.line())
     }
 
+    /// A property by its logical line, if that has a name and a colon.
+    pub(super) fn of_line(text: &str, line: u32) -> Option<Property<'static>> {
+        let head = split(text)?;
+        Some(Property::own(text.into(), line, head))
+    }
+
     fn with_head(mut head: String, value: &str, line: u32) -> Property<'static> {
         head.push(':');
         match memchr2(b'\r', b'\n', value.as_bytes()) {
@@ -216,13 +222,18 @@ impl<'a> Property<'a> {
         }
     }
 
+    /// The name and the parameters, as they stand.
+    pub(super) fn head(&self) -> &str {
+        &self.head_text()[..self.value_start().saturating_sub(1)]
+    }
+
     /// The parameters in order.
     pub fn parameters(&self) -> impl Iterator<Item = Parameter<'_>> {
         self.bare_parameters().map(|(name, values)| Parameter { name, values: values_of(values) })
     }
 
     fn bare_parameters(&self) -> BareParameters<'_> {
-        let head = &self.head_text()[..self.value_start().saturating_sub(1)];
+        let head = self.head();
         BareParameters { rest: &head[self.name_end().min(head.len())..] }
     }
 

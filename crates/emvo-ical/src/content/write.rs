@@ -4,13 +4,14 @@ use super::component::{Component, Item};
 use super::property::{Property, Written};
 
 /// RFC 5545 section 3.1: lines should not be longer than 75 octets.
-const LINE_OCTETS: usize = 75;
+pub(super) const LINE_OCTETS: usize = 75;
 
 /// Writes a component with CRLF line ends.
 ///
-/// An untouched one whose line ends fit is copied byte for byte. Otherwise
-/// properties of the source keep their lines and their folds, and new ones are
-/// folded at 75 octets, never inside a character.
+/// An untouched one whose lines are as they should be is copied byte for byte.
+/// Otherwise properties of the source keep their lines and their folds, and new
+/// ones, and those with a line of more than 75 octets, are folded, never inside a
+/// character.
 pub fn push_component(out: &mut Vec<u8>, component: &Component<'_>) {
     if let Some(source) = component.source() {
         out.extend_from_slice(source.as_bytes());
@@ -29,9 +30,16 @@ pub fn push_component(out: &mut Vec<u8>, component: &Component<'_>) {
 /// Writes one property with CRLF line ends.
 pub fn push_property(out: &mut Vec<u8>, property: &Property<'_>) {
     match property.written() {
+        Written::Source(raw) if raw.len() > LINE_OCTETS && has_long_line(raw) => {
+            push_folded(out, &property.logical());
+        }
         Written::Source(raw) => push_source_lines(out, raw),
         Written::Logical(line) => push_folded(out, line),
     }
+}
+
+fn has_long_line(raw: &str) -> bool {
+    raw.split('\n').any(|line| line.trim_end_matches('\r').len() > LINE_OCTETS)
 }
 
 fn push_boundary(out: &mut Vec<u8>, keyword: &[u8], name: &str) {

@@ -10,6 +10,7 @@ use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::advice::told;
 use crate::answer::findings::{Findings, Found};
+use crate::clock;
 use crate::input::{InputGroup, Loaded, ReadFiles, Source, given, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, RuleArgs, WindowArgs};
@@ -159,7 +160,8 @@ fn findings<'s>(
         Zones::One(zone) => Some(zone.clone()),
         Zones::Any => None,
     });
-    let mut options = CheckOptions { limits, forced_zone, ..CheckOptions::default() };
+    let now = Some(clock::now());
+    let mut options = CheckOptions { limits, forced_zone, now, ..CheckOptions::default() };
     let mut all = Vec::new();
     for source in sources {
         let found =

@@ -19,6 +19,7 @@ use crate::answer::done::Remarks;
 use crate::answer::repairs::{Left, LeftJson, left_table, left_text, made_text};
 use crate::answer::written::{Examples, change_lines, marked_lines};
 use crate::answer::{Detail, sheet};
+use crate::clock;
 use crate::input::{Loaded, ReadFiles, Source};
 use crate::job::args::{RuleArgs, day};
 use crate::job::resolve::{consent_of, rule_named};
@@ -82,6 +83,7 @@ impl RepairArgs {
             options: CheckOptions {
                 start_as: self.start_as.meaning(),
                 horizon: self.horizon,
+                now: Some(clock::now()),
                 length: self.length.as_deref().map(length_named).transpose()?,
                 ..CheckOptions::default()
             },

@@ -18,6 +18,7 @@ mod settings;
 mod sheet_marks;
 mod source;
 mod source_file;
+mod source_text;
 mod spreadsheet;
 mod told;
 
@@ -29,7 +30,8 @@ pub(crate) use packed::{MANIFEST, ORIGINALS, Opening};
 pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;
 pub(crate) use settings::settings_file;
-pub(crate) use source::{Format, Loaded, Source, SourceText, decode, read, track_events, views};
+pub(crate) use source::{Format, Loaded, Source, read, track_events, views};
 pub(crate) use source_file::{NamedBy, SourceFile};
+pub(crate) use source_text::{SourceText, decode};
 pub(crate) use spreadsheet::{cells_in, sheet_text};
 pub(crate) use told::{tell_of_readings, tell_of_tables};

@@ -9,21 +9,16 @@ use emvo_core::rules::SourceFacts;
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError, WholeIds};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
-use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
+use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item, WireForm};
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
-use super::not_read::{NotRead, is_address_book};
+use super::not_read::NotRead;
 use super::reading::{EventTracking, Reading, Undecided};
 use super::source_file::{Book, SourceFile};
+use super::source_text::SourceText;
 use super::spreadsheet;
 use crate::terminal::{counted, grouped, progress};
-
-/// A file as text.
-pub(crate) struct SourceText<'f> {
-    file: &'f SourceFile,
-    decoded: Decoded<'f>,
-}
 
 /// What a file is, found by looking into it.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -49,6 +44,8 @@ pub(crate) struct Source<'t> {
     pub(crate) set_aside: SetAside<'t>,
     /// How its bytes were read.
     pub(crate) charset: Charset,
+    /// How the lines of a calendar file are written; `None` for a table.
+    pub(crate) form: Option<WireForm>,
     /// How a table was read.
     pub(crate) table: TableFacts,
     /// What is in the file, what could not be read included.
@@ -156,6 +153,8 @@ impl<'t> Source<'t> {
     pub(crate) fn facts(&self) -> SourceFacts<'_, 't> {
         SourceFacts {
             charset: self.charset,
+            form: self.form,
+            calendars: self.calendars().collect(),
             faults: &self.set_aside.faults,
             unsound: self.calendars().flat_map(|calendar| &calendar.unsound).collect(),
             rows: &self.set_aside.rows,
@@ -199,23 +198,6 @@ pub(crate) fn views<'s, 't>(sources: &'s [Source<'t>]) -> Vec<CalendarView<'s, '
         source.loaded.iter().map(view)
     };
     sources.iter().flat_map(of_source).collect()
-}
-
-/// Decodes all files, in parallel.
-pub(crate) fn decode<'f>(files: &'f [SourceFile], reading: &Reading) -> anyhow::Result<Vec<SourceText<'f>>> {
-    files
-        .par_iter()
-        .map(|file| {
-            // The text of a sheet was made here.
-            let decoded = match reading.charset.as_ref().filter(|_| file.book.is_none()) {
-                None => content::decode(&file.bytes),
-                Some(label) => content::decode_as(&file.bytes, label).with_context(|| {
-                    format!("--input-encoding: `{label}` is not a charset; write one such as windows-1252")
-                })?,
-            };
-            Ok(SourceText { file, decoded })
-        })
-        .collect()
 }
 
 /// Reads all files into calendars, in parallel and in order. What was found in
@@ -314,13 +296,13 @@ enum File<'t> {
 }
 
 fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<File<'t>> {
-    let SourceText { file, decoded } = text;
+    let SourceText { file, decoded, form } = text;
     let path = &file.path;
     if let Some(why) = &file.cannot {
         return Ok(File::NotRead(NotRead::cannot(path, why.clone())));
     }
-    if looks_like_calendar(&decoded.text) && !is_address_book(&decoded.text) {
-        return Ok(match read_calendar_file(file, decoded, reading) {
+    if let Some(form) = form {
+        return Ok(match read_calendar_file(file, decoded, *form, reading) {
             Some(source) => File::Source(Box::new(source)),
             None => File::NotRead(NotRead::old_form(path)),
         });
@@ -337,17 +319,12 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<F
     }
 }
 
-fn looks_like_calendar(text: &str) -> bool {
-    let starts = |text: &str| text.get(..7).is_some_and(|head| head.eq_ignore_ascii_case("BEGIN:V"));
-    starts(text.trim_start_matches(|char: char| char.is_whitespace() || char == '\u{feff}'))
-        || text.lines().take(50).any(starts)
-}
-
 /// The calendars of a file; `None` for the form from before the standard, whose
 /// times and rules read otherwise.
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
     decoded: &'t Decoded<'_>,
+    form: WireForm,
     reading: &Reading,
 ) -> Option<Source<'t>> {
     let parsed = content::parse(&decoded.text);
@@ -373,6 +350,7 @@ fn read_calendar_file<'t>(
         loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
         charset: decoded.charset,
+        form: Some(form),
         table: TableFacts::default(),
         read: ComponentCounts::default(),
         bytes: &file.bytes,
@@ -393,6 +371,7 @@ fn read_table_file<'t>(
         loaded: Vec::new(),
         set_aside: SetAside::default(),
         charset: decoded.charset,
+        form: None,
         table: TableFacts::default(),
         read: ComponentCounts::default(),
         bytes: &file.bytes,

@@ -225,10 +225,12 @@ fn ensure_ordinary(path: &Path, role: Role) -> Result<bool, GuardError> {
         Ok(metadata) if !metadata.is_file() => Err(GuardError::IsSpecial { role, path: named() }),
         Ok(_) => Ok(true),
         Err(error) if error.kind() == io::ErrorKind::NotFound => {
-            if fs::symlink_metadata(path).is_ok() {
-                return Err(GuardError::LeadsNowhere { role, path: named() });
+            match fs::symlink_metadata(path) {
+                Ok(link) if link.is_symlink() => Err(GuardError::LeadsNowhere { role, path: named() }),
+                // Another process has put it there between the two questions.
+                Ok(_) => Ok(true),
+                Err(_) => Ok(false),
             }
-            Ok(false)
         }
         // Such as a name that is too long for a file.
         Err(source) => Err(GuardError::Unreachable { role, path: named(), source }),

@@ -15,6 +15,7 @@ use rayon::prelude::*;
 use ring::digest::{self, SHA256};
 
 use super::guard::{Existing, Folder, Guard, GuardError, Role};
+use crate::clock;
 use crate::input::{EventTracking, Source};
 use crate::terminal::warn;
 
@@ -149,7 +150,7 @@ fn enter(path: &Path, receipt: &Receipt) -> anyhow::Result<i64> {
         set_aside: count(receipt.balance.set_aside),
         added: count(receipt.balance.added),
     };
-    let now = jiff::Timestamp::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
+    let now = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
     let words = receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ");
     ledger.record(&now, &words, account, &receipt.to_json()).context("it could not be written")
 }

@@ -20,6 +20,18 @@ fn numbered(count: usize, make: impl Fn(usize) -> String) -> String {
     (0..count).map(make).collect()
 }
 
+fn whole_days(days: &[u32]) -> Fixture {
+    let events = days.iter().map(|day| {
+        let lines = format!("DTSTART;VALUE=DATE:202610{day:02}\nDTEND;VALUE=DATE:202610{:02}\n", day + 1);
+        titled(&day.to_string(), "Dry dock", &lines)
+    });
+    Fixture::of(events.collect::<String>())
+}
+
+fn with_reminder(trigger: &str) -> Fixture {
+    with(&format!("DURATION:PT1H\nBEGIN:VALARM\nACTION:DISPLAY\n{trigger}\nEND:VALARM\n"))
+}
+
 #[allow(clippy::too_many_lines, reason = "one table")]
 pub(super) fn fixtures() -> Vec<Row> {
     let house = |fixture: Fixture| Fixture { house: Some("Europe/Helsinki"), ..fixture };
@@ -64,7 +76,7 @@ pub(super) fn fixtures() -> Vec<Row> {
         (
             "D05",
             with(""),
-            "has neither an end nor a length; systems give it one of their own",
+            "has neither an end nor a length; systems give it a length of their own, or refuse it",
             bare("DTSTART;VALUE=DATE:20260907\n"),
         ),
         (
@@ -111,6 +123,18 @@ pub(super) fn fixtures() -> Vec<Row> {
             bare("DTSTART:20260907\nDTEND;VALUE=DATE:20260908\n"),
             "`DTSTART:20260907` stands for `DTSTART;VALUE=DATE:20260907`",
             bare("DTSTART;VALUE=DATE:20260907\nDTEND;VALUE=DATE:20260908\n"),
+        ),
+        (
+            "D16",
+            Fixture { now: Some("2026-09-01T08:00:00"), ..with("LAST-MODIFIED:20991231T235959Z\n") },
+            "LAST-MODIFIED is 2099-12-31 23:59, a time still to come; no later change will count as newer",
+            Fixture { now: Some("2026-09-01T08:00:00"), ..with("LAST-MODIFIED:20260902T070000Z\n") },
+        ),
+        (
+            "D17",
+            whole_days(&[5, 6, 7]),
+            "3 events of this title last a whole day each, from 2026-10-05 to 2026-10-07 without a gap; one event of 3 days may be meant",
+            whole_days(&[5, 6, 8, 9]),
         ),
         (
             "D14",
@@ -180,6 +204,30 @@ pub(super) fn fixtures() -> Vec<Row> {
             with("LOCATION:Kaj\u{7} 2\n"),
             "LOCATION has control characters, which nobody sees",
             with("LOCATION:Kaj\t2\n"),
+        ),
+        (
+            "T18",
+            with("CLASS:VERTRAULICH\n"),
+            "`CLASS:VERTRAULICH` is no value of CLASS; CONFIDENTIAL is probably meant",
+            with("CLASS:X-CREW\n"),
+        ),
+        (
+            "T19",
+            with_reminder("TRIGGER:PT2H"),
+            "has a reminder (`TRIGGER:PT2H`) that rings when it is over",
+            with_reminder("TRIGGER:PT30M"),
+        ),
+        (
+            "T20",
+            with("ORGANIZER;CN=Holm, Anna; quay:mailto:anna@example.org\n"),
+            "`ORGANIZER;CN=Holm, Anna; quay:mailto:anna@example.org` stands for `ORGANIZER;CN=\"Holm, Anna; quay\":mailto:anna@example.org`",
+            with("ORGANIZER;CN=\"Holm, Anna; quay\":mailto:anna@example.org\n"),
+        ),
+        (
+            "U09",
+            Fixture::of(event(AT_EIGHT).replace("UID:1", &format!("UID:{}", "q".repeat(256)))),
+            "its id, `qqqqqqqqqqqqqqqqqqqqqqqq…`, has 256 octets; systems keep 255 at most",
+            Fixture::of(event(AT_EIGHT).replace("UID:1", &format!("UID:{}", "q".repeat(255)))),
         ),
         (
             "U01",
@@ -308,4 +356,97 @@ fn a_length_is_given_only_where_it_is_said() {
     assert_eq!(repair(fixture.calendar(), &fixture.choices(), &plan(None)).edited.changes, []);
     let given = repair(fixture.calendar(), &fixture.choices(), &plan(Some("PT45M")));
     assert_eq!(given.edited.calendar.series[0].lead().span(), "2026-09-07 08:00–08:45 Europe/Helsinki");
+}
+
+/// Faults of one rule in several forms: the lines, and what is said.
+#[test]
+fn faults_that_importers_refuse_are_told_in_each_form() {
+    let rows: [(&str, &str, Option<&str>); 19] = [
+        ("T18", "TRANSP:BUSY", Some("`TRANSP:BUSY` is no value of TRANSP; OPAQUE is probably meant")),
+        ("T18", "TRANSP:transparent", None),
+        (
+            "T18",
+            "STATUS:BESTÄTIGT",
+            Some("`STATUS:BESTÄTIGT` is no value of STATUS; CONFIRMED is probably meant"),
+        ),
+        ("T18", "STATUS:NEEDS-ACTION", Some("`STATUS:NEEDS-ACTION` is no value of STATUS")),
+        ("T18", "PRIORITY:hoch", Some("`PRIORITY:hoch` is no value of PRIORITY")),
+        ("T18", "PRIORITY:9", None),
+        ("T18", "SEQUENCE:-1", Some("`SEQUENCE:-1` is no value of SEQUENCE")),
+        (
+            "T18",
+            "GEO:60,10;19,93",
+            Some("`GEO:60,10;19,93` is no value of GEO; 60.10;19.93 is probably meant"),
+        ),
+        ("T18", "GEO:60.10;19.93", None),
+        ("T18", "GEO:91;0", Some("`GEO:91;0` is no value of GEO")),
+        (
+            "T18",
+            "URL:www.example.org/quay",
+            Some(
+                "`URL:www.example.org/quay` is no value of URL; http://www.example.org/quay is probably meant",
+            ),
+        ),
+        ("T18", "URL:see the notice", Some("`URL:see the notice` is no value of URL")),
+        ("T18", "URL:mailto:quay@example.org", None),
+        (
+            "D05",
+            "DTEND;TZID=Europe/Helsinki:20260907T080000",
+            Some("ends when it starts; systems give it a length of their own, or refuse it"),
+        ),
+        (
+            "D05",
+            "DURATION:PT0S",
+            Some("ends when it starts; systems give it a length of their own, or refuse it"),
+        ),
+        ("D16", "CREATED:20260907T080000Z", None),
+        (
+            "T20",
+            "ATTENDEE;CN=\"Holm, Anna:mailto:a@example.org",
+            Some(
+                "`ATTENDEE;CN=\"Holm, Anna:mailto:a@example.org` stands for `ATTENDEE;CN=\"Holm, Anna\":mailto:a@example.org`",
+            ),
+        ),
+        (
+            "T19",
+            "BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER;RELATED=END:PT1M\nEND:VALARM",
+            Some("has a reminder (`TRIGGER:PT1M`) that rings when it is over"),
+        ),
+        ("T19", "BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT2H\nEND:VALARM", None),
+    ];
+    for (rule, line, message) in rows {
+        let fixture = Fixture { now: Some("2026-09-08T08:00:00"), ..with(&format!("{line}\n")) };
+        let messages: Vec<_> = fixture.of_rule(rule).into_iter().map(|finding| finding.message).collect();
+        assert_eq!(messages, Vec::from_iter(message.map(str::to_owned)), "{line}");
+    }
+}
+
+#[test]
+fn days_of_several_titles_and_weekdays_in_titles_are_told() {
+    let titled =
+        |title: &str| bare("DTSTART:20260907T080000Z\nDURATION:PT1H\n").lines.replace("Drill", title);
+    let rows = [
+        ("Sunday watch", Some("`Sunday` stands in the title, and 2026-09-07 08:00 UTC is a Monday")),
+        ("Vakt på tisdag", Some("`tisdag` stands in the title, and 2026-09-07 08:00 UTC is a Monday")),
+        ("Monday watch", None),
+        ("Sun deck", None),
+        ("Watch Monday to Friday", None),
+        ("Mondays", None),
+    ];
+    for (title, message) in rows {
+        let found = Fixture::of(titled(title)).of_rule("C11");
+        let messages: Vec<_> = found.into_iter().map(|finding| finding.message).collect();
+        assert_eq!(messages, Vec::from_iter(message.map(str::to_owned)), "{title}");
+    }
+}
+
+#[test]
+fn ids_with_blanks_are_trimmed_and_long_ones_derived() {
+    let padded = Fixture::of(event(AT_EIGHT).replace("UID:1", "UID: quay 1 "));
+    assert_eq!(padded.of_rule("U09")[0].message, "its id, `quay 1`, has blanks at its ends");
+    let id_of = |fixture: &Fixture| fixture.repaired("U09").edited.calendar.series[0].uid_text().into_owned();
+    assert_eq!(id_of(&padded), "quay 1");
+    let long = Fixture::of(event(AT_EIGHT).replace("UID:1", &format!("UID:{}", "q".repeat(300))));
+    let id = id_of(&long);
+    assert!(id.ends_with("-derived") && id == id_of(&long), "{id}");
 }

@@ -2,13 +2,15 @@
 
 use super::*;
 use crate::table::{self, ReadOptions};
-use emvo_ical::content::decode;
+use emvo_ical::content::{WireForm, decode, without_returns_in_lines};
 
 /// A file, looked at as a whole.
 fn findings_in(bytes: &[u8]) -> Vec<Finding> {
     let decoded = decode(bytes);
     let mut facts = SourceFacts {
         charset: decoded.charset,
+        form: None,
+        calendars: Vec::new(),
         faults: &[],
         unsound: Vec::new(),
         rows: &[],
@@ -16,10 +18,14 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
         undecided: None,
     };
     if decoded.text.contains("BEGIN:VCALENDAR") {
-        let mut parsed = parse(&decoded.text);
-        let calendar = parsed.roots.pop().map(|root| read(root, "fixture")).unwrap_or_default();
+        let form = WireForm::of(&decoded);
+        let text = without_returns_in_lines(decoded.text);
+        let parsed = parse(&text);
+        let calendars: Vec<_> = parsed.roots.into_iter().map(|root| read(root, "fixture")).collect();
+        facts.form = Some(form);
         facts.faults = &parsed.faults;
-        facts.unsound = calendar.unsound.iter().collect();
+        facts.calendars = calendars.iter().collect();
+        facts.unsound = calendars.iter().flat_map(|calendar| &calendar.unsound).collect();
         return check_source(&facts, &RuleChoice::default());
     }
     match table::read(&decoded.text, "fixture", &ReadOptions::default()) {
@@ -36,7 +42,11 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
 }
 
 fn in_calendar(lines: &str) -> Vec<u8> {
-    format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n").into_bytes()
+    with_returns(&format!("BEGIN:VCALENDAR\n{lines}END:VCALENDAR\n"))
+}
+
+fn with_returns(text: &str) -> Vec<u8> {
+    text.replace('\n', "\r\n").into_bytes()
 }
 
 /// For each rule: a file with the fault and what is said of it, and a file that
@@ -143,8 +153,22 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             in_calendar(&event.replace("SUMMARY:Drill\n", "SUMMARY:Drill\n with smoke\n")),
         ),
         (
+            "T16",
+            with_returns(&format!(
+                "BEGIN:VCALENDAR\nX-WR-CALNAME:Quay\n{event}END:VCALENDAR\nBEGIN:VCALENDAR\nX-WR-CALNAME:Crew\n{event}END:VCALENDAR\n"
+            )),
+            "holds 2 calendars (Quay, Crew); many importers read the first alone",
+            in_calendar(&event),
+        ),
+        (
+            "T17",
+            in_calendar("VERSION:2.0\n"),
+            "has no event, no task and no other entry: was it exported whole?",
+            in_calendar("BEGIN:VTODO\nUID:1\nEND:VTODO\n"),
+        ),
+        (
             "T06",
-            format!("BEGIN:VCALENDAR\n{event}").into_bytes(),
+            with_returns(&format!("BEGIN:VCALENDAR\n{event}")),
             "the calendar is never closed: the file may be cut off",
             in_calendar(&event),
         ),
@@ -183,6 +207,53 @@ fn each_rule_of_files_finds_its_fault_and_leaves_the_near_miss_alone() {
         };
         assert_eq!(of_rule(&fault), [message], "{id}");
         assert_eq!(of_rule(&near_miss), Vec::<String>::new(), "{id}");
+    }
+}
+
+/// What a calendar file is as a whole: the message, or none where all is well.
+#[test]
+fn methods_and_the_form_of_lines_are_told() {
+    let event = event("DTSTART:20260907T080000Z\n");
+    let method = |method: &str| in_calendar(&format!("METHOD:{method}\n{event}"));
+    let lines = |text: &str| [b"BEGIN:VCALENDAR\r\n", text.as_bytes(), b"END:VCALENDAR\r\n"].concat();
+    let of_return = "line 2 has a carriage return in it, which many readers take for its end";
+    let rows = [
+        (
+            method("CANCEL"),
+            "U07",
+            Some(
+                "is a message (METHOD:CANCEL) and no export: an importer refuses it, or deletes these events",
+            ),
+        ),
+        (
+            method("reply"),
+            "U07",
+            Some("is a message (METHOD:reply) and no export: an importer refuses it, or adds nothing"),
+        ),
+        (method("PUBLISH"), "U07", None),
+        (
+            method("REQUEST"),
+            "T07",
+            Some(
+                "is an invitation (METHOD:REQUEST): an importer refuses it, or asks its events' people anew",
+            ),
+        ),
+        (method("PUBLISH"), "T07", None),
+        (lines("X-A:one\rtwo\r\n"), "T03", Some(of_return)),
+        (lines("X-A:one\n"), "T03", Some("line 2 ends with a line feed alone")),
+        (lines("X-A:1\r\n\r\n\r\nX-B:2\r\n"), "T03", Some("2 lines are empty (the first is line 3)")),
+        (lines(&format!("X-A:{}\r\n", "å".repeat(36))), "T03", Some("line 2 has more than 75 octets")),
+        (lines(&format!("X-A:{}\r\n", "å".repeat(35))), "T03", None),
+    ];
+    for (bytes, rule, message) in rows {
+        let found = findings_in(&bytes).into_iter().filter(|finding| finding.rule.as_str() == rule);
+        let messages: Vec<_> = found.map(|finding| finding.message).collect();
+        assert_eq!(
+            messages,
+            Vec::from_iter(message.map(str::to_owned)),
+            "{}",
+            String::from_utf8_lossy(&bytes)
+        );
     }
 }
 

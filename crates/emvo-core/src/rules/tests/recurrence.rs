@@ -152,7 +152,79 @@ pub(super) fn fixtures() -> Vec<Row> {
             "ends until midnight, before its date 2026-02-02 08:00 Europe/Helsinki on that day",
             ending(&["20260203T000000Z"]),
         ),
+        (
+            "R19",
+            Fixture::of(event("DTSTART:20261005T080000Z\nRRULE:FREQ=DAILY;COUNT=3\nEXDATE:today\n")),
+            "`EXDATE:today` is no date, so it excludes nothing",
+            Fixture::of(event(
+                "DTSTART:20261005T080000Z\nRRULE:FREQ=DAILY;COUNT=3\nEXDATE:2026-10-06T08:00Z\n",
+            )),
+        ),
+        (
+            "R20",
+            Fixture::of(event("DTSTART:20261005T080000Z\nRRULE:FREQ=DAILY;COUNT=1\n")),
+            "its rule (FREQ=DAILY;COUNT=1) gives no date but its start, 2026-10-05 08:00 UTC",
+            Fixture::of(event("DTSTART:20261005T080000Z\nRRULE:FREQ=DAILY;COUNT=2\n")),
+        ),
     ]
+}
+
+#[test]
+fn rules_of_one_date_and_of_no_end_in_sight_are_told() {
+    let rows = [
+        (
+            "R20",
+            "RRULE:FREQ=WEEKLY;UNTIL=20250101T000000Z",
+            Some(
+                "its rule (FREQ=WEEKLY;UNTIL=20250101T000000Z) ends before it starts at 2026-10-05 08:00 UTC: \
+                 it has no date, and some systems show its start",
+            ),
+        ),
+        (
+            "R20",
+            "RRULE:FREQ=WEEKLY;UNTIL=20261011T080000Z",
+            Some(
+                "its rule (FREQ=WEEKLY;UNTIL=20261011T080000Z) gives no date but its start, 2026-10-05 08:00 UTC",
+            ),
+        ),
+        ("R20", "RRULE:FREQ=DAILY;COUNT=2", None),
+        ("R20", "RRULE:FREQ=DAILY;COUNT=1\nRDATE:20261009T080000Z", None),
+        (
+            "R03",
+            "RRULE:FREQ=DAILY;COUNT=0",
+            Some(
+                "its rule `FREQ=DAILY;COUNT=0` cannot be read: COUNT=0 is out of range or no value for COUNT; its dates are in no count",
+            ),
+        ),
+        (
+            "R11",
+            "RRULE:FREQ=DAILY;UNTIL=20991231T000000Z",
+            Some("goes on until 2099-12-31, as good as for ever: it starts on 2026-10-05"),
+        ),
+        ("R11", "RRULE:FREQ=DAILY;UNTIL=20561231T000000Z", None),
+        (
+            "R19",
+            "RRULE:FREQ=DAILY;COUNT=3\nRDATE:20261301T080000Z",
+            Some("`RDATE:20261301T080000Z` is no date, so it adds nothing"),
+        ),
+    ];
+    for (rule, lines, message) in rows {
+        let fixture = Fixture::of(event(&format!("DTSTART:20261005T080000Z\n{lines}\n")));
+        let messages: Vec<_> = fixture.of_rule(rule).into_iter().map(|finding| finding.message).collect();
+        assert_eq!(messages, Vec::from_iter(message.map(str::to_owned)), "{lines}");
+    }
+}
+
+#[test]
+fn what_is_no_date_goes_out_of_a_list_and_the_rest_stays() {
+    let fixture = Fixture::of(event(
+        "DTSTART:20261005T080000Z\nRRULE:FREQ=DAILY;COUNT=3\nEXDATE:today,20261006T080000Z\nEXDATE:never\n",
+    ));
+    let repaired = fixture.repaired("R19");
+    let component = repaired.edited.calendar.series[0].lead().component();
+    let lines: Vec<_> =
+        component.properties_named("EXDATE").map(|line| line.logical().into_owned()).collect();
+    assert_eq!(lines, ["EXDATE:20261006T080000Z"]);
 }
 
 fn dates(fixture: &Fixture, id: &str) -> (Vec<String>, Vec<String>) {
