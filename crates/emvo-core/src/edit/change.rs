@@ -1,6 +1,7 @@
 //! One change to an event, before → after.
 
 use emvo_ical::calendar::{Event, Series};
+use emvo_ical::content::Component;
 
 /// One thing that was done to an event, for people to read.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -27,6 +28,17 @@ impl Change {
     pub fn to_event(rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) -> Self {
         let title = event.title().unwrap_or_default().into_owned();
         Self { rule, uid: event.uid_text().into_owned(), title, before, after }
+    }
+
+    /// A change to a task or another component that is no event.
+    pub fn to_component(
+        rule: &'static str,
+        component: &Component<'_>,
+        before: String,
+        after: String,
+    ) -> Self {
+        let text = |name: &str| component.text(name).unwrap_or_default().into_owned();
+        Self { rule: Some(rule), uid: text("UID").trim().to_owned(), title: text("SUMMARY"), before, after }
     }
 
     /// A change to something that is no event and has no id, such as a file, or

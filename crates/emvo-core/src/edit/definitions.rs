@@ -25,14 +25,51 @@ pub fn sync_definitions(
     let is_due = |name: &&ZoneName| !before.contains(*name) || anew.contains(*name);
     let missing: Vec<&ZoneName> = after.difference(&defined).filter(is_due).collect();
     for name in missing {
-        let Some(zone) = zones.zone_named(name).or_else(|| Zone::named(name.as_str())) else { continue };
-        let users = calendar.series.iter().filter(|series| uses(series, name));
-        let in_use = users.map(|series| UsedSpan::by(series, zones)).reduce(UsedSpan::and);
-        let (from, until) = in_use.unwrap_or_default().span();
-        let it = definition_of(name.as_str(), zone.transitions(), from, until);
-        calendar.zones.push(Placed { rank: 0, it });
+        define(calendar, name, zones);
     }
     calendar.zones.sort_by_key(|zone| zone.rank);
+}
+
+/// Zone names that a calendar referred to without a definition.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Undefined {
+    /// Those that mean a zone; they are defined now.
+    pub defined: BTreeSet<ZoneName>,
+    /// Those that mean nothing that is known.
+    pub unknown: BTreeSet<ZoneName>,
+}
+
+/// Gives every zone name in use that the calendar does not define its definition, where
+/// it means a zone: servers refuse a file that lacks one (Z02).
+pub fn define_missing(calendar: &mut Calendar<'_>, zones: &ZoneResolver) -> Undefined {
+    let in_use = names_in_use(calendar);
+    let is_defined = |name: &ZoneName| {
+        calendar
+            .zones
+            .iter()
+            .any(|zone| zone.it.text("TZID").is_some_and(|tzid| tzid.trim() == name.as_str()))
+    };
+    let missing: Vec<ZoneName> = in_use.into_iter().filter(|name| !is_defined(name)).collect();
+    let mut undefined = Undefined::default();
+    for name in missing {
+        match define(calendar, &name, zones) {
+            Some(()) => undefined.defined.insert(name),
+            None => undefined.unknown.insert(name),
+        };
+    }
+    calendar.zones.sort_by_key(|zone| zone.rank);
+    undefined
+}
+
+/// Adds the definition of a name over the instants in use; `None` if it means no zone.
+fn define(calendar: &mut Calendar<'_>, name: &ZoneName, zones: &ZoneResolver) -> Option<()> {
+    let zone = zones.zone_named(name).or_else(|| Zone::named(name.as_str()))?;
+    let users = calendar.series.iter().filter(|series| uses(series, name));
+    let in_use = users.map(|series| UsedSpan::by(series, zones)).reduce(UsedSpan::and);
+    let (from, until) = in_use.unwrap_or_default().span();
+    let it = definition_of(name.as_str(), zone.transitions(), from, until);
+    calendar.zones.push(Placed { rank: 0, it });
+    Some(())
 }
 
 fn uses(series: &Series<'_>, name: &ZoneName) -> bool {

@@ -28,7 +28,7 @@ mod times;
 pub use account::{Account, Balance, Count, Imbalance, StatementCounts, StatementsOff, Wholeness};
 pub use change::{Change, spans};
 pub use cut::{Cut, NoCut};
-pub use definitions::{names_in_use, sync_definitions};
+pub use definitions::{Undefined, define_missing, names_in_use, sync_definitions};
 pub use fates::Fates;
 pub use fold::{Fold, FoldKind, Names};
 pub use left_behind::{LeftBehind, WhyLeft};

@@ -34,6 +34,8 @@ impl Merge<'_> {
                 if let Some(fresh) = self.define(source, &name, component, span, &mut defined) {
                     for other in calendar.others.iter_mut().filter(|other| refers_to(&other.it, &name)) {
                         refer_in(&mut other.it, &name, &fresh);
+                        let (before, after) = (format!("zone {name}"), format!("zone {fresh}"));
+                        self.changes.push(Change::to_component("Z08", &other.it, before, after));
                     }
                 }
             }
@@ -122,11 +124,15 @@ impl Merge<'_> {
                     );
                 }
             }
-            for entry in self.kept.iter_mut().flatten().filter(|entry| entry.source == source) {
-                refer_to(&mut entry.series, name, &fresh);
-            }
             let before = format!("zone {name}, which another input defines otherwise");
             self.zone_change("Z08", name, before, format!("zone {fresh}"));
+            for entry in self.kept.iter_mut().flatten().filter(|entry| entry.source == source) {
+                if entry.series.events().any(|event| refers_to(event.component(), name)) {
+                    refer_to(&mut entry.series, name, &fresh);
+                    let (before, after) = (format!("zone {name}"), format!("zone {fresh}"));
+                    self.changes.push(Change::to_series(Some("Z08"), &entry.series, before, after));
+                }
+            }
             return Some(fresh);
         }
         None

@@ -17,8 +17,7 @@ use crate::roll::{Rolled, roll};
 use emvo_ical::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
 use emvo_ical::recurrence::{Recurrence, Window, rule_in_words};
 use emvo_ical::zone::{
-    Definition, DefinitionError, UsedSpan, Zone, ZoneKind, ZoneResolver, ZoneSource, is_of_one_windows_zone,
-    zones_that_agree,
+    Definition, DefinitionError, UsedSpan, Zone, ZoneKind, ZoneResolver, ZoneSource, zones_that_agree,
 };
 
 /// From which share of the timed events on a zone counts as the calendar's.
@@ -278,7 +277,7 @@ impl<'c, 'a> Context<'c, 'a> {
             _ => Vec::new(),
         };
         ZoneFacts {
-            alias_of: by_word.and_then(|zone| self.alias_target(&name, zone, span)),
+            alias_of: by_word.filter(|zone| is_alias(&name, zone)).cloned(),
             is_defined: !definitions.is_empty(),
             definition_error: definitions.iter().find_map(|definition| definition.as_ref().err().cloned()),
             is_defined_twice,
@@ -289,19 +288,6 @@ impl<'c, 'a> Context<'c, 'a> {
             meaning,
             name,
         }
-    }
-
-    /// What to call a zone whose name is no current IANA name. One Windows id
-    /// stands for several zones: the calendar's own is taken if it is one.
-    fn alias_target(&self, name: &ZoneName, zone: &Zone, (from, until): (i64, i64)) -> Option<Zone> {
-        if zone.kind() != ZoneKind::Iana || zone.name() == name.as_str() {
-            return None;
-        }
-        let home = self.home.as_ref().map(|home| &home.zone).filter(|home| {
-            is_of_one_windows_zone(name.as_str(), home.name())
-                && home.transitions().agrees_with(zone.transitions(), from, until)
-        });
-        Some(home.unwrap_or(zone).clone())
     }
 
     /// A series with the facts about its zones.
@@ -382,6 +368,11 @@ impl<'c, 'a> Context<'c, 'a> {
         let definitions = self.zone_facts().filter_map(|facts| facts.definition.clone());
         definitions.map(|definition| OtherDefinition { path: path.to_owned(), definition }).collect()
     }
+}
+
+/// Whether a zone has another name than the one that stands for it.
+fn is_alias(name: &ZoneName, zone: &Zone) -> bool {
+    zone.kind() == ZoneKind::Iana && zone.name() != name.as_str()
 }
 
 /// The zone names that the times of a series refer to, each once.

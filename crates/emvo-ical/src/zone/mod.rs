@@ -12,7 +12,6 @@ mod used_span;
 mod write_vtimezone;
 
 pub use definition::{Definition, DefinitionError, DefinitionExtent};
-pub use names::is_of_one_windows_zone;
 pub use names::{NameMeaning, closest, main_zones, meaning_of, places_of_abbreviation};
 pub use resolver::zones_that_agree;
 pub use resolver::{Zone, ZoneChoices, ZoneEntry, ZoneKind, ZoneResolver, ZoneSource};

@@ -118,12 +118,19 @@ pub fn meaning_of(name: &str) -> Option<NameMeaning> {
     label(name).or_else(|| behind_a_path(name).map(NameMeaning::Iana))
 }
 
-/// Whether a Windows zone id stands for this IANA zone in some territory.
-pub fn is_of_one_windows_zone(id: &str, zone: &str) -> bool {
-    let id = clean(id).to_lowercase();
-    windows_rows().any(|(known, _, zones)| {
-        known.to_lowercase() == id && zones.split(' ').any(|other| current(other) == Some(zone))
-    })
+/// Whether a Windows zone id, or a label with cities, stands for this IANA zone in some
+/// territory.
+pub(super) fn may_stand_for(name: &str, zone: &str) -> bool {
+    let name = clean(name);
+    let main = if name.starts_with('(') {
+        match meaning_of(&name) {
+            Some(NameMeaning::Iana(meant)) => MAIN_OF_WINDOWS.get(meant),
+            _ => None,
+        }
+    } else {
+        WINDOWS.get(&name.to_lowercase())
+    };
+    main.is_some() && main == MAIN_OF_WINDOWS.get(zone)
 }
 
 /// The current names of all places in the tz database, in order.
@@ -250,10 +257,18 @@ fn label(name: &str) -> Option<NameMeaning> {
 
 fn zone_of_cities(places: &str, minutes: i16) -> Option<&'static str> {
     let named: Vec<&'static str> =
-        places.split(',').filter_map(|place| zone_of_city(place.trim(), minutes)).collect();
+        places.split(',').filter_map(|place| zone_of_place(place.trim(), minutes)).collect();
     let first = *named.first()?;
     let main = named.iter().filter_map(|zone| MAIN_OF_WINDOWS.get(zone)).find(|main| named.contains(main));
     Some(main.copied().unwrap_or(first))
+}
+
+/// A place may stand there with another name of it: `Yangon (Rangoon)`.
+fn zone_of_place(place: &str, minutes: i16) -> Option<&'static str> {
+    zone_of_city(place, minutes).or_else(|| {
+        let (one, other) = place.strip_suffix(')')?.split_once('(')?;
+        zone_of_city(one.trim(), minutes).or_else(|| zone_of_city(other.trim(), minutes))
+    })
 }
 
 /// A city counts if one zone of its name has the label's offset as standard
@@ -330,6 +345,9 @@ mod tests {
             ("(UTC+02:00) Istanbul", "Europe/Istanbul"),
             ("(UTC+02:00) Helsinki, Kyiv, Riga, Sofia, Tallinn, Vilnius", "Europe/Kyiv"),
             ("(UTC+01:00) Amsterdam, Berlin, Bern, Rome, Stockholm, Vienna", "Europe/Berlin"),
+            ("(UTC+06:30) Yangon (Rangoon)", "Asia/Yangon"),
+            ("(UTC+05:30) Calcutta (Kolkata)", "Asia/Kolkata"),
+            ("(UTC+02:00) Kyiv (Kiev), Riga", "Europe/Kyiv"),
         ] {
             assert_eq!(meaning_of(label), Some(NameMeaning::Iana(zone)), "{label}");
         }

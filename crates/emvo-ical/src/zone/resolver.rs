@@ -1,13 +1,13 @@
 //! Which zone each name of a calendar means.
 
-use hashbrown::{HashMap, HashSet};
+use hashbrown::HashMap;
 use std::collections::{BTreeMap, BTreeSet};
 use std::sync::Arc;
 
 use rayon::prelude::*;
 
 use super::definition::{Definition, DefinitionError};
-use super::names::{NameMeaning, meaning_of};
+use super::names::{NameMeaning, may_stand_for, meaning_of};
 use super::transitions::Transitions;
 use crate::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
 use crate::day::{clock_at, clock_seconds};
@@ -31,18 +31,26 @@ pub enum ZoneKind {
     Own,
 }
 
-/// The names that the starts and ends of a calendar refer to.
-fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeSet<&'c ZoneName> {
-    let add = |mut names: HashSet<&'c ZoneName>, series: &'c Series<'_>| {
+/// The names that the starts and ends of a calendar refer to, and how often.
+fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeMap<&'c ZoneName, usize> {
+    type Counts<'c> = HashMap<&'c ZoneName, usize>;
+    let add = |mut names: Counts<'c>, series: &'c Series<'_>| {
         for event in series.events() {
             let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
-            names.extend([Some(event.start()), end].into_iter().flatten().filter_map(named));
+            for name in [Some(event.start()), end].into_iter().flatten().filter_map(named) {
+                *names.entry(name).or_insert(0) += 1;
+            }
         }
         names
     };
-    let unite = |one: HashSet<&'c ZoneName>, two: HashSet<&'c ZoneName>| one.union(&two).copied().collect();
+    let unite = |mut one: Counts<'c>, two: Counts<'c>| {
+        for (name, count) in two {
+            *one.entry(name).or_insert(0) += count;
+        }
+        one
+    };
     let all = calendar.series.par_iter().with_min_len(1024);
-    all.fold(HashSet::new, add).reduce(HashSet::new, unite).into_iter().collect()
+    all.fold(Counts::new, add).reduce(Counts::new, unite).into_iter().collect()
 }
 
 impl Zone {
@@ -143,6 +151,9 @@ pub struct ZoneResolver {
     floating: Option<Zone>,
     stated: Option<Zone>,
     map: BTreeMap<String, Zone>,
+    /// Zones that the calendar is known to live in: of several that a name may stand
+    /// for, the first that is among them is meant.
+    homes: Vec<Zone>,
 }
 
 impl ZoneResolver {
@@ -154,7 +165,9 @@ impl ZoneResolver {
     pub fn of(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Self {
         let stated = calendar.stated_zone().and_then(|name| Zone::named(&name));
         let floating = choices.house.clone().or_else(|| stated.clone());
-        let mut book = Self { entries: HashMap::new(), floating, stated, map: choices.map.clone() };
+        let in_use = names_in_times(calendar);
+        let homes = stated.iter().chain(&choices.house).cloned().chain(homes_by_use(&in_use)).collect();
+        let mut book = Self { entries: HashMap::new(), floating, stated, map: choices.map.clone(), homes };
         let mut definitions: BTreeMap<ZoneName, Vec<_>> = BTreeMap::new();
         for zone in &calendar.zones {
             let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
@@ -166,7 +179,7 @@ impl ZoneResolver {
             let entry = book.entry(&name, definitions);
             book.entries.insert(name, entry);
         }
-        for name in names_in_times(calendar) {
+        for name in in_use.into_keys() {
             if !book.entries.contains_key(name) {
                 let entry = book.entry(name, Vec::new());
                 book.entries.insert(name.clone(), entry);
@@ -177,7 +190,7 @@ impl ZoneResolver {
 
     fn entry(&self, name: &ZoneName, definitions: Vec<Result<Definition, DefinitionError>>) -> ZoneEntry {
         let mapped = self.map.get(name.as_str()).map(|zone| (zone.clone(), ZoneSource::Map));
-        let zone = mapped.or_else(|| Some((Zone::named(name.as_str())?, ZoneSource::Name))).or_else(|| {
+        let zone = mapped.or_else(|| Some((self.meant_by(name)?, ZoneSource::Name))).or_else(|| {
             let definition = definitions.iter().find_map(|definition| definition.as_ref().ok())?;
             let by_location = definition.location.as_deref().and_then(Zone::named);
             let agrees = |zone: &Zone| {
@@ -189,6 +202,22 @@ impl ZoneResolver {
             Some((zone, ZoneSource::Definition))
         });
         ZoneEntry { zone, definitions }
+    }
+
+    /// The zone that a name means by itself. A Windows id stands for several: where the
+    /// calendar lives in one of them, which does the same, it is that one, so that one
+    /// name has one meaning in all that is said of a calendar.
+    fn meant_by(&self, name: &ZoneName) -> Option<Zone> {
+        let zone = Zone::named(name.as_str())?;
+        if zone.kind != ZoneKind::Iana || zone.name() == name.as_str() {
+            return Some(zone);
+        }
+        let (from, until) = super::span_of_interest();
+        let is_meant = |home: &&Zone| {
+            may_stand_for(name.as_str(), home.name())
+                && home.transitions.agrees_with(&zone.transitions, from, until)
+        };
+        Some(self.homes.iter().find(is_meant).cloned().unwrap_or(zone))
     }
 
     /// What is known about a name.
@@ -205,7 +234,7 @@ impl ZoneResolver {
     pub fn zone_named(&self, name: &ZoneName) -> Option<Zone> {
         match self.entries.get(name) {
             Some(entry) => entry.zone.as_ref().map(|(zone, _)| zone.clone()),
-            None => self.map.get(name.as_str()).cloned().or_else(|| Zone::named(name.as_str())),
+            None => self.map.get(name.as_str()).cloned().or_else(|| self.meant_by(name)),
         }
     }
 
@@ -273,6 +302,15 @@ impl ZoneResolver {
             ZoneRef::Floating => Some(self.floating.as_ref()?.transitions.instant_of(clock)),
         }
     }
+}
+
+/// The IANA zones that a calendar refers to by their own names, those in use most
+/// first.
+fn homes_by_use(in_use: &BTreeMap<&ZoneName, usize>) -> Vec<Zone> {
+    let mut names: Vec<(&ZoneName, usize)> = in_use.iter().map(|(name, count)| (*name, *count)).collect();
+    names.sort_by_key(|(_, count)| std::cmp::Reverse(*count));
+    let zones = names.into_iter().filter_map(|(name, _)| Some((name, Zone::named(name.as_str())?)));
+    zones.filter(|(name, zone)| zone.name() == name.as_str()).map(|(_, zone)| zone).collect()
 }
 
 fn named(time: &EventTime) -> Option<&ZoneName> {

@@ -4,14 +4,15 @@
 use std::collections::BTreeMap;
 use std::fmt::Write as _;
 
-use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Wholeness, WhyLeft};
+use emvo_core::edit::{Balance, Change, LeftBehind, Refused, StatementCounts, Undefined, Wholeness, WhyLeft};
 use emvo_core::table::CannotCarry;
+use emvo_ical::calendar::ZoneName;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::advice::refusal_in_words;
 use super::{AccountJson, ChangeJson, Detail, Stream};
-use crate::output::Written;
+use crate::output::{Written, shell_word};
 use crate::terminal::{DIM, GOOD, STRONG, WARNING, counted, grouped, sanitized, styled};
 
 /// How many changes of one rule a usual answer lists.
@@ -247,7 +248,11 @@ pub(crate) fn stream_beside(written: &Written) -> Stream {
 /// What a person has to know about any result.
 pub(crate) fn warnings_about(written: &Written) -> Vec<String> {
     let left_out = left_out_warning(&written.cannot_carry);
-    left_out.into_iter().chain(several_calendars_warning(written.calendars_in_one_file)).collect()
+    left_out
+        .into_iter()
+        .chain(several_calendars_warning(written.calendars_in_one_file))
+        .chain(defined_note(&written.undefined))
+        .collect()
 }
 
 fn left_out_warning(cannot_carry: &CannotCarry) -> Option<String> {
@@ -256,6 +261,28 @@ fn left_out_warning(cannot_carry: &CannotCarry) -> Option<String> {
     }
     let parts: Vec<_> = cannot_carry.iter().map(|(name, count)| format!("{count} {name}")).collect();
     Some(format!("a table has no place for {}; they are in the inputs only", parts.join(", ")))
+}
+
+/// The zone names that the inputs do not define, and that are defined now (Z02).
+fn defined_note(undefined: &Undefined) -> Option<String> {
+    let defined = &undefined.defined;
+    if defined.is_empty() {
+        return None;
+    }
+    let names: Vec<&str> = defined.iter().map(ZoneName::as_str).collect();
+    let several = counted(defined.len(), "zone has", "zones have");
+    Some(format!("{several} no definition in the inputs, and got one: {} (Z02)", names.join(", ")))
+}
+
+/// The zone names that stay without a definition, since they mean nothing that is known.
+pub(crate) fn unknown_zone_warnings(undefined: &Undefined) -> impl Iterator<Item = String> {
+    undefined.unknown.iter().map(|name| {
+        let map = shell_word(&format!("{name}=ZONE"));
+        format!(
+            "no zone is known by the name `{name}`, and nothing defines it: many importers refuse the file; \
+             --zone-map {map} says what it means"
+        )
+    })
 }
 
 fn several_calendars_warning(calendars: usize) -> Option<String> {

@@ -3,7 +3,7 @@
 use std::collections::{BTreeSet, HashMap, HashSet};
 use std::path::{Path, PathBuf};
 
-use emvo_core::edit::sync_definitions;
+use emvo_core::edit::{define_missing, sync_definitions};
 use emvo_core::identity::uid_of_other;
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::snapshot::{Changes, Entry, Relation, cancellation, changes};
@@ -174,6 +174,7 @@ fn under_its_id<'a>(entry: &Entry<'_, 'a>, ids: &IdsThere<'_, 'a>) -> Series<'a>
 fn push_part(part: &mut Calendar<'_>, zones: &ZoneResolver, bytes: &mut Vec<u8>) {
     let before: BTreeSet<_> = zones.names().into_iter().cloned().collect();
     sync_definitions(part, zones, &before, &BTreeSet::new());
+    define_missing(part, zones);
     write_with_head(part, &part.missing_head(PRODUCT_ID), bytes);
 }
 

@@ -20,7 +20,8 @@ use super::resolve::WindowChoice;
 use super::select::{Chosen, SelectArgs};
 use crate::answer::done::{Done, Remarks, done_page, done_sheet};
 use crate::answer::written::{
-    WrittenJson, left_behind_lines, output_lines, refused_in_words, stream_beside, summary, warnings_about,
+    WrittenJson, left_behind_lines, output_lines, refused_in_words, stream_beside, summary,
+    unknown_zone_warnings, warnings_about,
 };
 use crate::answer::{Answer, Detail, Form, Report, Reported, Stream, give};
 use crate::input::{Given, InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
@@ -251,6 +252,7 @@ impl<E: Edit> Answer for EditAnswer<'_, E> {
     fn warnings(&self) -> Vec<String> {
         let mut lines = self.edit.warnings(&self.written);
         lines.extend(warnings_about(&self.written));
+        lines.extend(unknown_zone_warnings(&self.written.undefined));
         lines
     }
 

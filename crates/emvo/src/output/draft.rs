@@ -5,7 +5,8 @@ use std::collections::BTreeMap;
 use std::collections::BTreeSet;
 
 use emvo_core::edit::{
-    Account, Change, Count, Edited, Fates, Fold, LeftBehind, Refused, StatementsOff, Wholeness, WhyLeft,
+    Account, Change, Count, Edited, Fates, Fold, LeftBehind, Refused, StatementsOff, Undefined, Wholeness,
+    WhyLeft, define_missing,
 };
 use emvo_core::receipt::Receipt;
 use emvo_core::table::CannotCarry;
@@ -65,6 +66,8 @@ pub(crate) struct Written {
     pub(crate) too_big: Vec<String>,
     /// What tables have no place for.
     pub(crate) cannot_carry: CannotCarry,
+    /// Zone names that the inputs use and do not define.
+    pub(crate) undefined: Undefined,
     /// Whether anything was really written.
     pub(crate) is_dry_run: bool,
     /// Whether the result itself went to standard output.
@@ -78,6 +81,15 @@ impl Written {
     pub(crate) fn write_nothing(&mut self) {
         let (inputs, refused) = (std::mem::take(&mut self.inputs), std::mem::take(&mut self.refused));
         *self = Self { inputs, refused, ..Self::default() };
+    }
+
+    /// Gives the zone names in use the definitions that the inputs lack.
+    fn define_zones<'e, 'a: 'e>(&mut self, edited: impl Iterator<Item = &'e mut Edited<'a>>) {
+        for one in edited {
+            let Undefined { defined, unknown } = define_missing(&mut one.calendar, &one.zones);
+            self.undefined.defined.extend(defined);
+            self.undefined.unknown.extend(unknown);
+        }
     }
 
     /// Whether something is not where people will look for it.
@@ -104,7 +116,10 @@ impl Output {
         shape: &Shape<'_>,
         beside: Vec<(Target, Vec<u8>)>,
     ) -> anyhow::Result<(Draft<'_>, Written)> {
-        let (mut written, whole, edited) = account_of(sources, edited);
+        let (mut written, whole, mut edited) = account_of(sources, edited);
+        if self.kind == Kind::Ics {
+            written.define_zones(edited.iter_mut().flatten());
+        }
         let (parts, too_big) = self.parts_of(sources, edited, shape);
         written.too_big = too_big;
         let mut batch = Batch::new(self.mode, &self.guard, Readers::AsUsual);

@@ -3,10 +3,12 @@
 
 use std::fmt::Write as _;
 
+use emvo_core::edit::{define_missing, names_in_use};
 use emvo_core::product::PRODUCT_ID;
+use emvo_ical::calendar::{Calendar, Placed, ZoneName};
 use emvo_ical::content::{Component, push_component};
 
-use crate::input::{Format, Source};
+use crate::input::{Format, Loaded, Source};
 
 /// What is set aside from all sources: calendar parts in one file, table rows in
 /// another. `whole` are events of which a text was cut, as they were.
@@ -46,7 +48,30 @@ fn calendar_parts(sources: &[Source<'_>], whole: &[Component<'_>]) -> Option<Vec
         return None;
     }
     let head = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:{PRODUCT_ID}\r\n");
-    Some([head.as_bytes(), parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
+    let zones = definitions(sources, whole);
+    Some([head.as_bytes(), &zones, parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
+}
+
+/// The definitions of the zones that whole events refer to: the inputs' own where they
+/// have one.
+fn definitions(sources: &[Source<'_>], whole: &[Component<'_>]) -> Vec<u8> {
+    let unsound = sources.iter().flat_map(Source::unsound).map(|event| &event.component);
+    let others = unsound.chain(whole).map(|it| Placed { rank: 0, it: it.clone() });
+    let mut part = Calendar { others: others.collect(), ..Calendar::default() };
+    let mut names = names_in_use(&part);
+    for Loaded { calendar, zones } in sources.iter().flat_map(|source| &source.loaded) {
+        let own = calendar.zones.iter().filter(|zone| {
+            zone.it
+                .text("TZID")
+                .and_then(|name| ZoneName::new(name.trim()))
+                .is_some_and(|name| names.remove(&name))
+        });
+        part.zones.extend(own.cloned());
+        define_missing(&mut part, zones);
+    }
+    let mut out = Vec::new();
+    part.zones.iter().for_each(|zone| push_component(&mut out, &zone.it));
+    out
 }
 
 fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
