@@ -3,9 +3,9 @@
 use super::Retimed;
 use crate::edit::{Refusal, RuleEnd, map_series, move_rules};
 use crate::split::split_off;
-use emvo_ical::calendar::{Event, Series, ZoneRef};
-use emvo_ical::day::clock_seconds;
-use emvo_ical::recurrence::{Last, Rule, Starts, last_of};
+use emvo_ical::calendar::{Duration, Event, Extent, Series, ZoneRef};
+use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
+use emvo_ical::recurrence::{Last, Rule, Starts, last_of, own_end};
 use emvo_ical::zone::{Transitions, Zone, ZoneResolver};
 
 /// How many dates are looked at to find where one rule does not do.
@@ -16,6 +16,14 @@ const MOST_DATES: usize = 100_000;
 /// Where the two zones do not keep the same distance over the series' dates,
 /// it is split where the distance changes. The second pass of an hour that the
 /// zone repeats cannot be written there and stays in UTC.
+///
+/// A length in days is nominal: over a change of the clocks it is an hour more or
+/// less than in a zone without that change, so there its end is stated.
+///
+/// ```text
+/// in Europe/Stockholm              in UTC
+/// 28 Mar 09:00, P1D                28 Mar 08:00 – 29 Mar 07:00, 23 hours
+/// ```
 pub fn express_in<'a>(series: &Series<'a>, zone: &Zone, zones: &ZoneResolver) -> Retimed<'a> {
     let start = series.lead().start();
     if start.is_date() || series.events().all(|event| is_all_in(event, zone)) {
@@ -54,6 +62,37 @@ fn distance(moment: i64, own: &Transitions, zone: &Transitions) -> Option<i64> {
     (zone.instant_of(clock) == instant).then_some(clock - moment)
 }
 
+/// What one rule keeps in the other zone from a date on.
+#[derive(Clone, Copy, PartialEq, Eq)]
+struct Shape {
+    distance: Option<i64>,
+    /// The exact length, where the nominal one would not be the same there.
+    odd_length: Option<i64>,
+}
+
+impl Shape {
+    /// At a moment on the own zone's clock.
+    fn at(moment: i64, nominal: Option<Duration>, own: &Transitions, zone: &Transitions) -> Self {
+        let instant = own.instant_of(moment);
+        let odd_length = nominal.and_then(|Duration { days, seconds }| {
+            let lasts = |clock: i64, zone: &Transitions| {
+                zone.instant_of(clock + days * SECONDS_A_DAY) + seconds - instant
+            };
+            let here = lasts(moment, own);
+            (here != lasts(zone.clock_at(instant), zone)).then_some(here)
+        });
+        Self { distance: distance(moment, own, zone), odd_length }
+    }
+}
+
+/// The length of an event, if it is one in days.
+fn nominal_length(event: &Event<'_>) -> Option<Duration> {
+    match event.extent() {
+        Extent::Length(length) if length.days != 0 => Some(*length),
+        Extent::Length(_) | Extent::End(_) | Extent::Unstated => None,
+    }
+}
+
 /// Cuts a series where the distance between the zones changes between two of
 /// its dates.
 fn pieces<'a>(
@@ -66,7 +105,8 @@ fn pieces<'a>(
         return Ok(vec![series.clone()]);
     };
     let mut cuts = Vec::new();
-    let mut last_distance: Option<Option<i64>> = None;
+    let nominal = nominal_length(master);
+    let mut before: Option<Shape> = None;
     for text in master.rules() {
         let rule = Rule::parse(&text).map_err(|_| Refusal::UnreadableRule { rule: text.into_owned() })?;
         if rule.is_endless() && always_same_distance(master, own, zone) {
@@ -77,14 +117,14 @@ fn pieces<'a>(
             if count >= MOST_DATES {
                 return Err(Refusal::Ceiling);
             }
-            let here = distance(moment, own.transitions(), zone.transitions());
-            if last_distance.is_some_and(|before| before != here) {
+            let here = Shape::at(moment, nominal, own.transitions(), zone.transitions());
+            if before.is_some_and(|before| before != here) {
                 if rule.is_endless() && last == Last::Open {
                     return Err(Refusal::Endless { zone: zone.name().to_owned() });
                 }
                 cuts.push(moment);
             }
-            last_distance = Some(here);
+            before = Some(here);
         }
     }
     split_at_all(series, &cuts, zones)
@@ -133,5 +173,22 @@ fn express_piece<'a>(
     map_series(&mut new, |_, time| zones.time_in(time, &target).unwrap_or_else(|| time.clone()));
     let moved = clock_seconds(new.lead().start().clock()) - start;
     move_rules(series, &mut new, moved, zones, RuleEnd::KeepsInstant)?;
+    for (before, after) in series.events().zip(new.events_mut()) {
+        keep_end(before, after, &target, zones);
+    }
     Ok(new)
+}
+
+/// States the end of an event whose length in days would end at another instant in the
+/// zone.
+fn keep_end(before: &Event<'_>, after: &mut Event<'_>, zone: &Zone, zones: &ZoneResolver) {
+    if nominal_length(after).is_none() {
+        return;
+    }
+    let end = own_end(before, zones);
+    if zones.instant(&end) != zones.instant(&own_end(after, zones))
+        && let Some(end) = zones.time_in(&end, zone)
+    {
+        after.set_extent(Extent::End(end));
+    }
 }

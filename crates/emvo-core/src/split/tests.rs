@@ -117,3 +117,31 @@ proptest! {
         prop_assert_eq!(starts(cut.inside.iter().chain(&cut.outside), &zones), starts(&calendar.series, &zones));
     }
 }
+
+/// An override for all later dates that names a day of a series with times, or the
+/// reverse, has no date that it could begin at.
+#[test]
+fn a_range_of_the_other_kind_of_time_is_refused_by_a_window() {
+    for (start, slot, own) in [
+        (
+            "DTSTART:20260101T100000Z",
+            "RECURRENCE-ID;VALUE=DATE;RANGE=THISANDFUTURE:20260105",
+            "DTSTART:20260105T120000Z",
+        ),
+        (
+            "DTSTART;VALUE=DATE:20260101",
+            "RECURRENCE-ID;RANGE=THISANDFUTURE:20260105T000000Z",
+            "DTSTART;VALUE=DATE:20260105",
+        ),
+    ] {
+        let calendar = calendar(&format!(
+            "BEGIN:VEVENT\nUID:u\n{start}\nRRULE:FREQ=DAILY;COUNT=10\nEND:VEVENT\n\
+             BEGIN:VEVENT\nUID:u\n{slot}\n{own}\nEND:VEVENT\n"
+        ));
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
+        let series = &calendar.series[0];
+        assert_eq!(series.overrides().len(), 1, "{slot}");
+        let cut = by_window(series, window("2026-01-03", "2026-12-31"), &zones, Ceiling::default());
+        assert_eq!(cut.unwrap_err(), crate::edit::Refusal::OtherKindOfTime, "{slot}");
+    }
+}

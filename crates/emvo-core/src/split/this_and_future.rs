@@ -19,9 +19,10 @@ pub fn at_this_and_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Resu
     let Some(master) = series.master() else { return Ok(vec![series.clone()]) };
     let slot_of = |event: &Event<'_>| on_clock_of(event.replaces()?, master.start(), zones);
     let ranged = series.overrides().iter().filter(|event| event.reach() == Reach::ThisAndFuture);
-    let Some((slot, event)) =
-        ranged.filter_map(|event| Some((slot_of(event)?, event))).min_by_key(|(slot, _)| *slot)
-    else {
+    // A day where the series has times, or the reverse, is none of its dates.
+    let slots: Option<Vec<_>> = ranged.map(|event| Some((slot_of(event)?, event))).collect();
+    let slots = slots.ok_or(Refusal::OtherKindOfTime)?;
+    let Some((slot, event)) = slots.into_iter().min_by_key(|(slot, _)| *slot) else {
         return Ok(vec![series.clone()]);
     };
     if event.start().zone() != master.start().zone() || event.is_all_day() != master.is_all_day() {

@@ -9,7 +9,7 @@ use super::columns_file::{Column, Content};
 use super::row::REMINDER;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Reach};
-use emvo_ical::content::{Component, Property};
+use emvo_ical::content::Component;
 
 /// What a table has no place for, by name, with how often it was left out.
 pub type CannotCarry = BTreeMap<String, usize>;
@@ -105,13 +105,6 @@ impl Places {
         // A row replaces one date; that it stands for later ones has no cell.
         if row.event.reach() == Reach::ThisAndFuture {
             count("RANGE=THISANDFUTURE");
-        }
-        // A further date has the length of the others in a table.
-        let is_period = |line: &Property<'_>| {
-            line.parameter("VALUE").is_some_and(|kind| kind.eq_ignore_ascii_case("PERIOD"))
-        };
-        if row.event.component().properties_named("RDATE").any(is_period) {
-            count("periods of RDATE");
         }
         if self.end_is_a_time_alone && row.ends_in_second_pass() {
             count("ends in an hour that is repeated");

@@ -5,7 +5,9 @@ use std::fmt::Write as _;
 use super::column::ColumnField;
 use super::columns_file::{Column, Columns, Content, RepeatAs};
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneRef};
+use emvo_ical::calendar::{
+    Classification, Duration, Event, EventTime, Extent, Series, Status, ZoneName, ZoneRef,
+};
 use emvo_ical::content::Component;
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::{Rule, own_end, rule_in_words};
@@ -46,7 +48,7 @@ impl WrittenRow<'_, '_> {
             ColumnField::Repeat => self.repeat(columns),
             ColumnField::RepeatUntil => self.repeat_until(),
             ColumnField::Exceptions => self.dates("EXDATE"),
-            ColumnField::ExtraDates => self.dates("RDATE"),
+            ColumnField::ExtraDates => self.further_dates(),
             ColumnField::Location => text(Field::Location),
             ColumnField::Description => text(Field::Description),
             ColumnField::Category => event.categories().join("; "),
@@ -186,6 +188,18 @@ impl WrittenRow<'_, '_> {
         dates.iter().map(|date| self.on_start_clock(date)).collect::<Vec<_>>().join("; ")
     }
 
+    /// The further dates; one with a length of its own has that behind it, as in
+    /// `2026-05-01T10:00:00/PT2H`.
+    fn further_dates(&self) -> String {
+        let periods = periods_of(self.event, self.zones);
+        let cell = |date: &EventTime| {
+            let own = periods.iter().find(|(start, _)| start == date);
+            let length = own.map(|(_, length)| format!("/{length}")).unwrap_or_default();
+            format!("{}{length}", self.on_start_clock(date))
+        };
+        self.event.dates("RDATE").iter().map(cell).collect::<Vec<_>>().join("; ")
+    }
+
     /// A time in the zone of the row, which has one zone cell for all.
     fn on_clock_of_start(&self, time: &EventTime) -> EventTime {
         let start = self.event.start();
@@ -245,4 +259,26 @@ pub(super) fn minutes_before(alarm: &Component<'_>) -> Option<String> {
     let Duration { days, seconds } = Duration::parse(&trigger.value())?;
     let before = -(days * 1440 + seconds / 60);
     (before >= 0 && seconds % 60 == 0).then(|| before.to_string())
+}
+
+/// The further dates of an event that have a length of their own (`RDATE;VALUE=PERIOD`,
+/// RFC 5545 section 3.3.9).
+fn periods_of(event: &Event<'_>, zones: &ZoneResolver) -> Vec<(EventTime, Duration)> {
+    let mut periods = Vec::new();
+    for line in event.component().properties_named("RDATE") {
+        let zone = line.parameter("TZID").and_then(|zone| ZoneName::new(&zone));
+        let value = line.value();
+        for (start, rest) in value.split(',').filter_map(|value| value.split_once('/')) {
+            let Ok(start) = EventTime::parse(start.trim(), zone.as_ref()) else { continue };
+            let length = Duration::parse(rest).or_else(|| {
+                let end = EventTime::parse(rest.trim(), zone.as_ref()).ok()?;
+                let exact = zones.instant(&end).zip(zones.instant(&start));
+                let (last, first) =
+                    exact.unwrap_or_else(|| (clock_seconds(end.clock()), clock_seconds(start.clock())));
+                Some(Duration::from_seconds(last - first))
+            });
+            periods.extend(length.map(|length| (start, length)));
+        }
+    }
+    periods
 }

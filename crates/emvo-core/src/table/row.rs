@@ -257,6 +257,7 @@ impl<'t> RowReader<'t> {
             (ColumnField::Replaces, "RECURRENCE-ID"),
         ] {
             for part in cells.get(field).into_iter().flat_map(several) {
+                let (part, length) = with_length(part);
                 let stated = read_date(part, self.order);
                 let stated = stated.ok_or_else(|| lost_or(part, |cell| RowError::Date { cell }))?;
                 let clock = match (stated.date, stated.time) {
@@ -268,7 +269,10 @@ impl<'t> RowReader<'t> {
                     Some(offset) => self.zone_of(cells, start)?.moment(clock, Some(offset)),
                     None => start.at_clock(clock),
                 };
-                into.push(time.to_property(name));
+                into.push(match length.filter(|_| !time.is_date() && field == ColumnField::ExtraDates) {
+                    Some(length) => period(&time, length),
+                    None => time.to_property(name),
+                });
             }
         }
         Ok(repeats)
@@ -419,4 +423,17 @@ fn reminder(before: Duration) -> Component<'static> {
     alarm.push(Property::new("DESCRIPTION", &[], REMINDER));
     alarm.push(Property::new("TRIGGER", &[], &trigger.to_string()));
     alarm
+}
+
+/// A date and the length that stands behind it, as in `2026-05-01T10:00:00/PT2H`.
+fn with_length(cell: &str) -> (&str, Option<Duration>) {
+    let parts = cell.rsplit_once('/').filter(|(_, length)| length.starts_with(['P', 'p']));
+    let read = parts.and_then(|(date, length)| Some((date.trim_end(), Some(Duration::parse(length)?))));
+    read.unwrap_or((cell, None))
+}
+
+/// A further date with a length of its own.
+fn period(start: &EventTime, length: Duration) -> Property<'static> {
+    let line = start.to_property("RDATE");
+    line.with_value(&format!("{}/{length}", line.value())).with_parameter("VALUE", Some("PERIOD"))
 }
