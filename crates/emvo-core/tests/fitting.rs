@@ -35,7 +35,12 @@ fn fitted<'a>(read: &Read, limits_text: &str) -> FittedSeries<'a>
 where
     'static: 'a,
 {
-    let options = FitOptions { limits: limits(limits_text), horizon: HORIZON, ceiling: Ceiling::default() };
+    let options = FitOptions {
+        limits: limits(limits_text),
+        horizon: HORIZON,
+        ceiling: Ceiling::default(),
+        length: None,
+    };
     fit_series(read.first(), &options, &read.zones)
 }
 

@@ -26,6 +26,8 @@ pub struct Limits {
     pub attachments: Acceptance,
     /// Whether it takes series without an end.
     pub endless_series: Acceptance,
+    /// Whether timed events need a length.
+    pub length: LengthLimit,
     /// The columns file for its tables, as the limits file names it.
     pub columns: Option<String>,
     /// What it does with what it is given.
@@ -127,6 +129,16 @@ pub enum SeriesLimit {
     None,
 }
 
+/// Whether timed events need a length.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub enum LengthLimit {
+    /// A moment is an event, too.
+    #[default]
+    Any,
+    /// Each has to end after it starts.
+    Needed,
+}
+
 /// Whether a destination takes something.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum Acceptance {
@@ -188,6 +200,7 @@ struct LimitsToml {
     attendees: Option<bool>,
     attachments: Option<bool>,
     endless_series: Option<bool>,
+    length: Option<String>,
     columns: Option<String>,
     foreign_zone: Option<String>,
     unfit_series: Option<String>,
@@ -236,6 +249,12 @@ impl Limits {
             attendees: acceptance(file.attendees),
             attachments: acceptance(file.attachments),
             endless_series: acceptance(file.endless_series),
+            length: one_of(
+                "length",
+                file.length.as_deref(),
+                &[("any", LengthLimit::Any), ("needed", LengthLimit::Needed)],
+                "\"any\" or \"needed\"",
+            )?,
             transitions: file.transitions()?,
             columns: file.columns,
         })
@@ -349,6 +368,7 @@ mod tests {
         insta::assert_snapshot!(error("zones = \"one\""), @r#"zones = "one" needs the zone: zone = "Europe/Helsinki""#);
         insta::assert_snapshot!(error("zones = \"few\""), @r#"zones = "few": write "any", "utc" or "one""#);
         insta::assert_snapshot!(error("series = \"some\""), @r#"series = "some": write "any", "plain" or "none""#);
+        insta::assert_snapshot!(error("length = \"1h\""), @r#"length = "1h": write "any" or "needed""#);
         insta::assert_snapshot!(error("events_per_file = 0"), @"events_per_file = 0 would let nothing through");
         insta::assert_snapshot!(error("same_uid = \"keep\""), @r#"same_uid = "keep": write "replace", "double" or "skip""#);
         assert!(error("event_limit = 3").contains("unknown field `event_limit`"));

@@ -13,8 +13,8 @@ mod split;
 
 pub use in_columns::{InColumns, NoTable, in_columns};
 pub use limits::{
-    Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, LimitsError, SameUid, SeriesLimit, Transitions,
-    UnfitSeries, Zones,
+    Acceptance, AllDayEnd, Exceptions, ForeignZone, LengthLimit, Limits, LimitsError, SameUid, SeriesLimit,
+    Transitions, UnfitSeries, Zones,
 };
 pub use rehearse::{ImportCount, ImportFile, RefusedEvent, Rehearsed, WhyRefused, rehearse};
 pub use series::{FitOptions, FittedSeries, NotFitted, fit_series};

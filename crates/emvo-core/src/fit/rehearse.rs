@@ -9,7 +9,8 @@ use hashbrown::HashSet;
 use jiff::civil::Date;
 
 use super::{
-    Acceptance, AllDayEnd, Exceptions, ForeignZone, Limits, SameUid, SeriesLimit, UnfitSeries, Zones,
+    Acceptance, AllDayEnd, Exceptions, ForeignZone, LengthLimit, Limits, SameUid, SeriesLimit, UnfitSeries,
+    Zones,
 };
 use crate::identity::derived_uid_of_parts;
 use crate::retime::{Retimed, express_in, read_as};
@@ -82,6 +83,9 @@ pub enum WhyRefused {
     /// Its row in a table is no event to the destination.
     #[error("their rows cannot be read as events")]
     Row,
+    /// It takes no time.
+    #[error("they have no length (length = \"needed\")")]
+    Length,
     /// Another event has its id.
     #[error("another event has their id (same_uid = \"skip\")")]
     KnownId,
@@ -193,6 +197,9 @@ impl<'a> Destination<'_, 'a> {
     }
 
     fn take(&mut self, series: &Series<'a>, zones: &ZoneResolver, round: usize) -> Result<(), WhyRefused> {
+        if self.limits.length == LengthLimit::Needed && series.events().any(Event::lacks_length) {
+            return Err(WhyRefused::Length);
+        }
         let uid = series.uid_text().into_owned();
         let is_known = !uid.is_empty() && self.known.contains(&uid);
         let mut incoming = series.clone();

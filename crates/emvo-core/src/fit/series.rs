@@ -2,7 +2,7 @@
 
 use jiff::civil::Date;
 
-use super::{Acceptance, AllDayEnd, Limits, SeriesLimit, Zones};
+use super::{Acceptance, AllDayEnd, LengthLimit, Limits, SeriesLimit, Zones};
 use crate::edit::{Change, Cut, LeftBehind, Refusal};
 use crate::identity::said_under;
 use crate::retime::{Retimed, express_in};
@@ -26,6 +26,8 @@ pub struct FitOptions {
     pub horizon: Date,
     /// More dates than this are not taken apart.
     pub ceiling: Ceiling,
+    /// The length of timed events that have none and need one.
+    pub length: Option<Duration>,
 }
 
 /// What a series has become.
@@ -52,6 +54,9 @@ pub enum NotFitted {
     /// It cannot be ended or taken apart.
     #[error("F04: it stays a series: {0}")]
     Series(Refusal),
+    /// It needs a length, and nobody has said which.
+    #[error("F11: it takes no time, and how long it lasts was not said")]
+    Length,
 }
 
 /// Makes a series fit.
@@ -69,6 +74,9 @@ pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneRes
         fitted.take_apart("F04", Series::repeats, options, zones);
     }
     fitted.relieve(&options.limits);
+    if options.limits.length == LengthLimit::Needed {
+        fitted.give_length(options.length);
+    }
     if options.limits.transitions.all_day_end == AllDayEnd::Inclusive {
         fitted.say_lengths();
     }
@@ -229,6 +237,23 @@ impl<'a> FittedSeries<'a> {
                 }
             }
         }
+    }
+
+    /// F11: timed events that take no time get the length that was said.
+    fn give_length(&mut self, length: Option<Duration>) {
+        let mut parts = std::mem::take(&mut self.parts);
+        for series in parts.iter_mut().filter(|series| series.events().any(Event::lacks_length)) {
+            let Some(length) = length else {
+                self.not_fitted.push(NotFitted::Length);
+                continue;
+            };
+            let before = series.clone();
+            for event in series.events_mut().filter(|event| event.lacks_length()) {
+                event.set_extent(Extent::Length(length));
+            }
+            self.change("F11", &before, "no length".to_owned(), length.to_string());
+        }
+        self.parts = parts;
     }
 
     /// A destination that takes the day after the last one for the last one cannot

@@ -1,8 +1,9 @@
 //! `D05 end-missing`: a timed event without a length.
 
 use super::describe::declare_rule;
-use super::event_edit::{EventEdit, lacks_end, lacks_length};
+use super::event_edit::EventEdit;
 use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use emvo_ical::calendar::Event;
 
 declare_rule! {
     /// ## What it finds
@@ -24,10 +25,10 @@ declare_rule! {
 
 impl Rule for EndMissing {
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
-        if !subject.series.events().any(lacks_length) {
+        if !subject.series.events().any(Event::lacks_length) {
             return;
         }
-        let has_no_end = subject.series.events().any(lacks_end);
+        let has_no_end = subject.series.events().any(Event::lacks_end);
         let fault = if has_no_end { "has neither an end nor a length" } else { "ends when it starts" };
         match context.options.length {
             None => {

@@ -157,7 +157,7 @@ impl EventEdit {
                 event.set_extent(Extent::End(later(&event.end(), SECONDS_A_DAY)));
             }
             Self::Dates => as_dates(event),
-            Self::Length(length) if lacks_length(event) => event.set_extent(Extent::Length(*length)),
+            Self::Length(length) if event.lacks_length() => event.set_extent(Extent::Length(*length)),
             Self::EndAlone => event.edit(|component| {
                 if component.property("DTEND").is_some() {
                     component.remove("DURATION");
@@ -223,21 +223,6 @@ pub(super) fn ends_before_start(event: &Event<'_>) -> bool {
 
 pub(super) fn has_no_day(event: &Event<'_>) -> bool {
     event.is_all_day() && *event.extent() == Extent::End(event.start().clone())
-}
-
-pub(super) fn lacks_end(event: &Event<'_>) -> bool {
-    !event.is_all_day() && *event.extent() == Extent::Unstated
-}
-
-/// Whether a timed event takes no time at all.
-pub(super) fn lacks_length(event: &Event<'_>) -> bool {
-    lacks_end(event)
-        || !event.is_all_day()
-            && match event.extent() {
-                Extent::End(end) => end == event.start(),
-                Extent::Length(length) => length.days == 0 && length.seconds == 0,
-                Extent::Unstated => true,
-            }
 }
 
 pub(super) fn is_negative(event: &Event<'_>) -> bool {
@@ -345,7 +330,7 @@ pub(super) fn can_ring(alarm: &Component<'_>, event_has_end: bool) -> bool {
 }
 
 fn complete_reminders(event: &mut Event<'_>) {
-    let has_end = !lacks_end(event);
+    let has_end = !event.lacks_end();
     event.edit(|component| {
         component.items_mut().retain_mut(|item| match item {
             Item::Component(alarm) if alarm.is("VALARM") => {

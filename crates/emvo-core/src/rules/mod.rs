@@ -49,6 +49,7 @@ mod f07_reminders;
 mod f08_attendees;
 mod f09_attachments;
 mod f10_description_length;
+mod f11_length_needed;
 mod r01_until_type;
 mod r02_until_and_count;
 mod r03_rule_invalid;
@@ -69,6 +70,7 @@ mod r17_override_cancelled;
 mod r18_until_short;
 mod r19_date_unreadable;
 mod r20_series_of_one;
+mod refused;
 mod repair;
 mod series_edit;
 mod source;
@@ -126,6 +128,7 @@ pub use d13_time_malformed::{Placed, place_unsound};
 pub use describe::{Described, Level, RuleGroup, RuleId, Safety};
 pub use edit::Edit;
 pub use event_edit::EventEdit;
+pub use refused::{Refused, refused_for};
 pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
@@ -196,6 +199,7 @@ pub const RULES: &[&dyn Rule] = &[
     &f08_attendees::AttendeesNotAccepted,
     &f09_attachments::AttachmentsNotAccepted,
     &f10_description_length::DescriptionLength,
+    &f11_length_needed::LengthNeeded,
     &r01_until_type::UntilType,
     &r02_until_and_count::UntilAndCount,
     &r03_rule_invalid::RuleInvalid,

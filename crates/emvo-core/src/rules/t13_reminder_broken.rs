@@ -1,7 +1,7 @@
 //! `T13 reminder-broken`: a reminder that cannot ring.
 
 use super::describe::declare_rule;
-use super::event_edit::{EventEdit, can_ring, lacks_end};
+use super::event_edit::{EventEdit, can_ring};
 use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
 
 declare_rule! {
@@ -24,7 +24,7 @@ declare_rule! {
 impl Rule for ReminderBroken {
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
-            let has_end = !lacks_end(event);
+            let has_end = !event.lacks_end();
             let broken = event.alarms().filter(|alarm| !can_ring(alarm, has_end)).count();
             let silent = event.alarms().filter(|alarm| alarm.property("ACTION").is_none()).count();
             let (safety, message) = match (broken, silent) {

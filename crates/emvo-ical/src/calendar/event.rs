@@ -1,5 +1,7 @@
 //! One event: a `VEVENT` whose times could be read.
 
+mod length;
+
 use std::borrow::Cow;
 use std::num::NonZeroU32;
 

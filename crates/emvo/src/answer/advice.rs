@@ -36,7 +36,9 @@ pub(crate) fn refusal_in_words(refusal: &Refusal) -> String {
 
 /// What does not fit a destination, why, and what would help.
 pub(crate) fn unfit_in_words(LeftUnfit { title, why }: &LeftUnfit) -> String {
-    let (NotFitted::Zone(refusal) | NotFitted::Series(refusal)) = why;
+    let (NotFitted::Zone(refusal) | NotFitted::Series(refusal)) = why else {
+        return format!("`{title}`: {why}; --length 30min gives it one");
+    };
     format!("`{title}`: {}", in_words(&why.to_string(), refusal.advice().as_ref()))
 }
 

@@ -4,7 +4,7 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
-use emvo_core::rules::{self, Finding, Level, RuleId, Safety};
+use emvo_core::rules::{self, Finding, Level, Refused, RuleId, Safety, refused_for};
 use emvo_core::table::Sniffed;
 use emvo_report::{Mood, Page, Verdict};
 use hashbrown::HashMap;
@@ -34,9 +34,32 @@ pub(crate) struct Found<'s> {
     pub(crate) finding: Finding,
 }
 
+/// What comes first.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum FindingOrder {
+    /// What is worst.
+    ByLevel,
+    /// What makes importers refuse most.
+    ByRefusal,
+}
+
+impl FindingOrder {
+    /// Findings in this order, those of one rule together.
+    pub(crate) fn sort(self, found: &mut [Found<'_>]) {
+        match self {
+            Self::ByLevel => found.sort_by_key(|found| found.finding.rule),
+            Self::ByRefusal => found.sort_by_key(|found| {
+                let Finding { rule, level, .. } = found.finding;
+                (refused_for(rule), Reverse(level), rule)
+            }),
+        }
+    }
+}
+
 /// What a check found, and where it was written.
 pub(crate) struct Findings<'s> {
     pub(crate) found: Vec<Found<'s>>,
+    pub(crate) order: FindingOrder,
     pub(crate) inputs: Vec<&'s str>,
     pub(crate) given: Vec<Given>,
     /// The path of the report, if there is one.
@@ -55,7 +78,7 @@ impl Answer for Findings<'_> {
     fn text(&self, detail: Detail) -> String {
         let report = self.report.as_ref().map(|path| format!("wrote {}\n", sanitized(path)));
         headline(&self.found)
-            + &text(&self.found, detail)
+            + &text(&self.found, self.order, detail)
             + &tables_text(&self.tables, detail)
             + &closing(&self.found, self.not_read, &self.typed)
             + &report.unwrap_or_default()
@@ -119,15 +142,34 @@ fn tables_text(tables: &[(&str, &Sniffed)], detail: Detail) -> String {
     out
 }
 
-/// The findings by rule: those first that are worst.
-fn text(found: &[Found<'_>], detail: Detail) -> String {
+/// The findings by rule: those first that are worst, or that importers refuse most for.
+fn text(found: &[Found<'_>], order: FindingOrder, detail: Detail) -> String {
     let mut by_rule: BTreeMap<RuleId, Vec<&Found<'_>>> = BTreeMap::new();
     for one in found {
         by_rule.entry(one.finding.rule).or_default().push(one);
     }
     let mut rules: Vec<_> = by_rule.into_iter().collect();
-    rules.sort_by_key(|(_, found)| Reverse(found.iter().map(|one| one.finding.level).max()));
-    rules.iter().map(|(rule, found)| rule_text(*rule, found, detail)).collect()
+    let worst = |found: &[&Found<'_>]| Reverse(found.iter().map(|one| one.finding.level).max());
+    if order == FindingOrder::ByLevel {
+        rules.sort_by_key(|(_, found)| worst(found));
+        return rules.iter().map(|(rule, found)| rule_text(*rule, found, detail)).collect();
+    }
+    rules.sort_by_key(|(rule, found)| (refused_for(*rule), worst(found)));
+    let of_one_kind = rules.chunk_by(|(one, _), (other, _)| refused_for(*one) == refused_for(*other));
+    let kind_text = |rules: &[(RuleId, Vec<&Found<'_>>)]| {
+        let heading = styled(STRONG, refusal_heading(refused_for(rules[0].0)));
+        let rules: String = rules.iter().map(|(rule, found)| rule_text(*rule, found, detail)).collect();
+        format!("{heading}\n\n{rules}")
+    };
+    of_one_kind.map(kind_text).collect()
+}
+
+fn refusal_heading(refused: Refused) -> &'static str {
+    match refused {
+        Refused::File => "What makes strict importers refuse the whole file",
+        Refused::Event => "What makes them refuse an event",
+        Refused::Nothing => "What they take, though not always as it was meant",
+    }
 }
 
 fn rule_text(rule: RuleId, found: &[&Found<'_>], detail: Detail) -> String {
@@ -303,6 +345,9 @@ pub(crate) struct FindingJson<'f> {
     message: &'f str,
     #[schemars(extend("enum" = ["safe", "consent", "none"]))]
     repair: &'static str,
+    /// What a strict importer may refuse because of it.
+    #[schemars(extend("enum" = ["file", "event", "nothing"]))]
+    refused: &'static str,
 }
 
 impl<'f> FindingJson<'f> {
@@ -322,6 +367,11 @@ impl<'f> FindingJson<'f> {
             repeats: &finding.repeats,
             message: &finding.message,
             repair: finding.safety.name(),
+            refused: match refused_for(finding.rule) {
+                Refused::File => "file",
+                Refused::Event => "event",
+                Refused::Nothing => "nothing",
+            },
         }
     }
 }

@@ -9,7 +9,7 @@ use hashbrown::HashSet;
 use super::{Command, Program};
 use crate::answer::Report;
 use crate::answer::advice::told;
-use crate::answer::findings::{Findings, Found};
+use crate::answer::findings::{FindingOrder, Findings, Found};
 use crate::clock;
 use crate::input::{InputGroup, Loaded, ReadFiles, Source, given, with_sources};
 use crate::job::Scope;
@@ -34,6 +34,9 @@ pub(crate) struct CheckArgs {
     /// The least that is shown: errors alone, or warnings too
     #[arg(long, value_enum, value_name = "LEVEL", default_value_t, help_heading = "Rules")]
     level: LevelArg,
+    /// First what makes importers refuse a file, then what makes them refuse an event
+    #[arg(long, help_heading = "Answers")]
+    why_refused: bool,
     /// What makes the status 1: an error, a warning too, or nothing that is found
     #[arg(long, value_enum, value_name = "LEVEL", default_value_t, help_heading = "Answers")]
     fail_on: FailOnArg,
@@ -99,6 +102,7 @@ impl Command for CheckArgs {
     const EXAMPLES: &'static [&'static str] = &[
         "emvo check exports",
         "emvo check exports --only Z01,U03 -v",
+        "emvo check exports --why-refused",
         "emvo check exports --report faults.html --overwrite",
     ];
 
@@ -109,6 +113,7 @@ impl Command for CheckArgs {
             (self.rules.resolve()?, self.select.resolve(&files)?, self.window.resolve()?);
         let typed = typed_inputs(&self.input);
         let level = self.level.meaning();
+        let order = if self.why_refused { FindingOrder::ByRefusal } else { FindingOrder::ByLevel };
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let limits = self.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
         let report =
@@ -122,6 +127,7 @@ impl Command for CheckArgs {
                 let scope = Scope::over(&sources, chosen, &window, &reading);
                 let mut found = findings(&sources, &scope, &choice, limits);
                 found.retain(|found| found.finding.level >= level);
+                order.sort(&mut found);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
                 let not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
                 let given = given(&sources);
@@ -130,7 +136,7 @@ impl Command for CheckArgs {
                     .filter_map(|source| Some((source.path.as_str(), source.table.sniffed.as_ref()?)))
                     .collect();
                 let findings =
-                    Findings { found, inputs, given, report: report.shown(), not_read, typed, tables };
+                    Findings { found, order, inputs, given, report: report.shown(), not_read, typed, tables };
                 report.publish(&findings, form)?;
                 // What cannot be read is a finding of an error, unless its rule is skipped.
                 let unread = sources.iter().map(|source| source.set_aside.counts().events).sum();
@@ -173,7 +179,6 @@ fn findings<'s>(
             all.extend(of_calendar(loaded, scope, choice, &mut options, &source.path).into_iter().map(found));
         }
     }
-    all.sort_by_key(|found| found.finding.rule);
     all
 }
 

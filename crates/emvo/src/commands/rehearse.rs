@@ -19,6 +19,7 @@ use crate::answer::{Report, give};
 use crate::input::{InputGroup, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
+use crate::output::FitTerms;
 use crate::output::{Batch, Existing, Fitting, Guard, Mode, NamedFile, Readers, Role};
 use crate::terminal::progress;
 
@@ -55,7 +56,7 @@ impl Command for RehearseArgs {
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
-        let fitting = Fitting::of(&self.limits, None, &files)?;
+        let fitting = Fitting::of(&self.limits, FitTerms::default(), &files)?;
         let limits = &fitting.limits;
         let mut reading = self.input.reading.resolve(&files)?;
         if let (None, Zones::One(zone)) = (&reading.zones.house, &limits.zones) {

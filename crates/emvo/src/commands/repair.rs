@@ -2,13 +2,11 @@
 
 use std::path::PathBuf;
 
-use anyhow::Context as _;
 use emvo_core::edit::{Change, Edited};
 use emvo_core::rules::{
     self, CheckOptions, Context, Level, OtherDefinition, RepairPlan, StartAs, check_source, repair,
 };
-use emvo_core::table::read_length;
-use emvo_ical::calendar::{Calendar, Duration, Series};
+use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::zone::ZoneResolver;
 use jiff::civil::Date;
 use schemars::JsonSchema;
@@ -22,7 +20,7 @@ use crate::answer::{Detail, sheet};
 use crate::clock;
 use crate::input::{Loaded, ReadFiles, Source};
 use crate::job::args::{RuleArgs, day};
-use crate::job::resolve::{consent_of, rule_named};
+use crate::job::resolve::{consent_of, length_named, rule_named};
 use crate::job::select::{Chosen, series_with};
 use crate::job::{Edit, EditArgs, Scope};
 use crate::outcome::Outcome;
@@ -104,10 +102,6 @@ impl Command for RepairArgs {
         let RepairArgs { job, report, .. } = self;
         job.resolve_with(files)?.with_report(report.as_deref())?.run(Repairing::by(plan))
     }
-}
-
-fn length_named(text: &str) -> anyhow::Result<Duration> {
-    read_length(text).with_context(|| format!("--length `{text}`: write a length such as 1h, 45min or 1:30"))
 }
 
 pub(crate) struct Repairing {

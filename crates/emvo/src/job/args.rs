@@ -189,6 +189,10 @@ pub(crate) struct FitArgs {
     /// the second year after the latest start
     #[arg(long, value_name = "DATE", value_parser = day, requires = "limits")]
     pub(crate) horizon: Option<Date>,
+    /// The length of timed events that have none, where the destination needs one,
+    /// such as 30min or 1h
+    #[arg(long, value_name = "LENGTH", requires = "limits")]
+    pub(crate) length: Option<String>,
 }
 
 /// What is kept of a run

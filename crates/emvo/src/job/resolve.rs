@@ -5,7 +5,10 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
 use emvo_core::survey::default_window;
-use emvo_core::table::{AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions};
+use emvo_core::table::{
+    AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions, read_length,
+};
+use emvo_ical::calendar::Duration;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{Zone, ZoneChoices, closest, places_of_abbreviation};
 use jiff::civil::Date;
@@ -17,7 +20,7 @@ use super::args::{
 use crate::answer::{Detail, Form};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided, settings_file};
 use crate::output::{
-    Existing, Fitting, Guard, Kind, ListFile, Mode, Output, OutputWish, Recording, TableForm,
+    Existing, FitTerms, Fitting, Guard, Kind, ListFile, Mode, Output, OutputWish, Recording, TableForm,
 };
 use crate::system;
 use crate::terminal::progress::{self, ProgressArg};
@@ -283,10 +286,16 @@ impl RecordArgs {
     }
 }
 
+/// A length as people write it.
+pub(crate) fn length_named(text: &str) -> anyhow::Result<Duration> {
+    read_length(text).with_context(|| format!("--length `{text}`: write a length such as 1h, 45min or 1:30"))
+}
+
 impl FitArgs {
     pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Option<Fitting>> {
-        let Self { limits, horizon } = self;
-        limits.map(|path| Fitting::of(&path, horizon, files)).transpose()
+        let Self { limits, horizon, length } = self;
+        let length = length.as_deref().map(length_named).transpose()?;
+        limits.map(|path| Fitting::of(&path, FitTerms { horizon, length }, files)).transpose()
     }
 }
 

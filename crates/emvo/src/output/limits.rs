@@ -6,7 +6,7 @@ use std::path::Path;
 use emvo_core::edit::{Edited, Step, sync_definitions};
 use emvo_core::fit::{FitOptions, Limits, NotFitted, fit_series, split_files};
 use emvo_core::table::Columns;
-use emvo_ical::calendar::Calendar;
+use emvo_ical::calendar::{Calendar, Duration};
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
@@ -19,7 +19,16 @@ pub(crate) struct Fitting {
     pub(crate) limits: Limits,
     /// How the destination wants its tables.
     pub(crate) columns: Option<Columns>,
-    horizon: Option<Date>,
+    terms: FitTerms,
+}
+
+/// What is said of fitting besides the limits.
+#[derive(Clone, Copy, Debug, Default)]
+pub(crate) struct FitTerms {
+    /// The last day of series that have to end.
+    pub(crate) horizon: Option<Date>,
+    /// The length of timed events that need one.
+    pub(crate) length: Option<Duration>,
 }
 
 /// Reads a limits file.
@@ -28,20 +37,21 @@ pub(crate) fn limits_file(path: &Path, files: &ReadFiles) -> anyhow::Result<Limi
 }
 
 impl Fitting {
-    pub(crate) fn of(path: &Path, horizon: Option<Date>, files: &ReadFiles) -> anyhow::Result<Self> {
+    pub(crate) fn of(path: &Path, terms: FitTerms, files: &ReadFiles) -> anyhow::Result<Self> {
         let limits = limits_file(path, files)?;
         let columns = limits
             .columns
             .as_ref()
             .map(|name| settings_file(&path.with_file_name(name), ReadAs::Columns, files, Columns::parse));
-        Ok(Self { columns: columns.transpose()?, limits, horizon })
+        Ok(Self { columns: columns.transpose()?, limits, terms })
     }
 
     /// How series fit. Those that have to end do so with the window, if nobody
     /// said when.
     pub(crate) fn options(&self, window: Window, ceiling: Ceiling) -> FitOptions {
-        let horizon = self.horizon.unwrap_or(window.until);
-        FitOptions { limits: self.limits.clone(), horizon, ceiling }
+        let FitTerms { horizon, length } = self.terms;
+        let horizon = horizon.unwrap_or(window.until);
+        FitOptions { limits: self.limits.clone(), horizon, ceiling, length }
     }
 
     /// Spreads calendars over as many files as it takes; one file where that is

@@ -28,7 +28,7 @@ pub(crate) use batch::{Batch, PartlyWritten, there_now};
 pub(crate) use draft::{Draft, Shape, Written};
 pub(crate) use encode::TableForm;
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};
-pub(crate) use limits::{Fitting, LeftUnfit, fit, limits_file};
+pub(crate) use limits::{FitTerms, Fitting, LeftUnfit, fit, limits_file};
 pub(crate) use list_file::ListFile;
 pub(crate) use named_file::{NamedFile, is_sheet};
 pub(crate) use names::free_name;

@@ -66,6 +66,7 @@ pub(super) struct DestinationToml {
     pub(super) duplicates: Option<Spanned<String>>,
     pub(super) calendar_name: Option<String>,
     pub(super) limits: Option<Spanned<String>>,
+    pub(super) length: Option<Spanned<String>>,
 }
 
 #[derive(Debug, Default, Deserialize)]

@@ -17,7 +17,8 @@ use toml::Spanned;
 
 use super::read::{Categories, DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
 use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Undecided, is_there};
-use crate::output::Fitting;
+use crate::job::resolve::length_named;
+use crate::output::{FitTerms, Fitting};
 
 /// A whole move.
 pub(crate) struct Plan {
@@ -340,8 +341,13 @@ impl Understanding<'_> {
                 Err(self.at(path, format!("there is no file `{}`", whole.display())))
             }
         });
+        let length = one
+            .length
+            .as_ref()
+            .map(|text| length_named(text.get_ref()).map_err(|error| self.at(text, format!("{error:#}"))));
+        let terms = FitTerms { horizon: None, length: length.transpose()? };
         let fitting = one.limits.as_ref().map(|path| {
-            Fitting::of(&self.folder.join(path.get_ref()), None, &self.files)
+            Fitting::of(&self.folder.join(path.get_ref()), terms, &self.files)
                 .map_err(|error| self.at(path, format!("{error:#}")))
         });
         let clashes = [

@@ -82,5 +82,11 @@ pub(super) fn fixtures() -> Vec<Row> {
             "has a description of 6 characters, and 4 are taken",
             limited("description_characters = 6", "DESCRIPTION:Däck 2\n"),
         ),
+        (
+            "F11",
+            limited("length = \"needed\"", ""),
+            "takes no time, which is not accepted",
+            limited("length = \"needed\"", "DURATION:PT1H\n"),
+        ),
     ]
 }
