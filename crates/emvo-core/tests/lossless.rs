@@ -36,12 +36,15 @@ impl Tree {
         };
         out.extend(["BEGIN:", &self.name, end]);
         for line in &self.lines {
+            let mut octets = 0;
             for (at, char) in line.text.chars().enumerate() {
-                if at > 0 && line.folds.contains(&at) {
+                if at > 0 && (line.folds.contains(&at) || octets + char.len_utf8() > 75) {
                     *out += end;
                     out.push(' ');
+                    octets = 1;
                 }
                 out.push(char);
+                octets += char.len_utf8();
             }
             *out += end;
         }
@@ -98,6 +101,16 @@ proptest! {
         let parsed = parse(&text);
         prop_assert_eq!(&parsed.faults, &[]);
         prop_assert_eq!(written(&parsed.roots[0]), tree.text(Ending::Crlf));
+    }
+
+    #[test]
+    fn lines_that_are_too_long_are_folded_and_say_the_same(tree in tree()) {
+        let text = tree.text(Ending::Crlf).replace("\r\n ", "");
+        let parsed = parse(&text);
+        prop_assert_eq!(&parsed.faults, &[]);
+        let folded = written(&parsed.roots[0]);
+        prop_assert!(folded.lines().all(|line| line.len() <= 75), "{}", folded);
+        prop_assert!(parse(&folded).roots[0].says_the_same_as(&parsed.roots[0]));
     }
 
     #[test]

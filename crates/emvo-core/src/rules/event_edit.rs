@@ -188,15 +188,7 @@ impl EventEdit {
             Self::Settle(name) => {
                 rewrite(event, name, |line| meant(line).unwrap_or_else(|| line.value().into_owned()));
             }
-            Self::QuoteParameters => event.edit(|component| {
-                for item in component.items_mut() {
-                    if let Item::Property(line) = item
-                        && let Some(sound) = sound_parameters(line)
-                    {
-                        *line = sound;
-                    }
-                }
-            }),
+            Self::QuoteParameters => quote_parameters(event),
             Self::NoControls => {
                 for name in READ_BY_PEOPLE {
                     rewrite(event, name, |line| {
@@ -293,6 +285,21 @@ fn drop_unreadable(component: &mut Component<'_>, name: &str) {
         *line = line.with_value(&value);
         is_kept
     });
+}
+
+/// A zone may be among the parameters, so that the event is read anew.
+fn quote_parameters(event: &mut Event<'_>) {
+    let mut component = event.component().clone();
+    for item in component.items_mut() {
+        if let Item::Property(line) = item
+            && let Some(sound) = sound_parameters(line)
+        {
+            *line = sound;
+        }
+    }
+    if let Some(new) = event.made_anew(component) {
+        *event = new;
+    }
 }
 
 fn keep_first_of(component: &mut Component<'_>, name: &str) {
