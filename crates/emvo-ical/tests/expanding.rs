@@ -23,6 +23,9 @@ fn rule() -> impl Strategy<Value = String> {
         ";BYDAY=TU,FR",
         ";BYMONTHDAY=1,15,-1",
         ";BYMONTHDAY=31",
+        ";BYMONTHDAY=1,29,31",
+        ";BYMONTHDAY=29;BYMONTH=2",
+        ";BYMONTHDAY=30,31;BYDAY=MO,WE,SA",
         ";BYMONTH=2,9",
         ";BYMONTH=9;BYDAY=MO,WE",
         ";BYHOUR=8,20",
@@ -31,9 +34,10 @@ fn rule() -> impl Strategy<Value = String> {
         ";WKST=SU;BYDAY=SU,MO",
     ]);
     let end = prop_oneof![Just(String::new()), (1..40_u32).prop_map(|count| format!(";COUNT={count}"))];
-    (frequency, 1..5_u32, part, end)
-        .prop_map(|(frequency, interval, part, end)| {
-            format!("FREQ={frequency};INTERVAL={interval}{part}{end}")
+    let scale = select(vec!["", "RSCALE=GREGORIAN;SKIP=FORWARD;", "RSCALE=GREGORIAN;SKIP=BACKWARD;"]);
+    (scale, frequency, 1..5_u32, part, end)
+        .prop_map(|(scale, frequency, interval, part, end)| {
+            format!("{scale}FREQ={frequency};INTERVAL={interval}{part}{end}")
         })
         .prop_filter("the standard has no such rule", |text| Rule::parse(text).is_ok())
 }
@@ -46,6 +50,66 @@ fn start() -> impl Strategy<Value = DateTime> {
 /// The first starts, as far as nobody would look.
 fn first(rule: &Rule, start: DateTime) -> Vec<i64> {
     Starts::new(rule, start, Last::Open).take(60).collect()
+}
+
+/// The days of a month in a year, one by one: what a rule of RFC 7529 takes for those
+/// that it does not have.
+fn taken(year: i16, month: i8, days: &[i8], skip: &str) -> Vec<Date> {
+    let last = date(year, month, 1).last_of_month();
+    let take = |day: &i8| match (Date::new(year, month, *day).ok(), skip) {
+        (Some(day), _) => Some(day),
+        (None, "BACKWARD") => Some(last),
+        (None, "FORWARD") => last.tomorrow().ok(),
+        (None, _) => None,
+    };
+    days.iter().filter_map(take).collect()
+}
+
+#[test]
+fn days_that_a_month_lacks_are_left_out_or_another_is_taken() {
+    for skip in ["OMIT", "FORWARD", "BACKWARD"] {
+        for days in [&[31][..], &[29, 30, 31], &[1, 31], &[28, 29]] {
+            let list: Vec<String> = days.iter().map(ToString::to_string).collect();
+            let list = list.join(",");
+            for months in [&[][..], &[2], &[2, 4, 12]] {
+                let of_months = months.iter().map(ToString::to_string).collect::<Vec<String>>().join(",");
+                let part = if months.is_empty() { String::new() } else { format!(";BYMONTH={of_months}") };
+                for frequency in ["MONTHLY", "YEARLY"] {
+                    let text =
+                        format!("RSCALE=GREGORIAN;FREQ={frequency};SKIP={skip};BYMONTHDAY={list}{part}");
+                    let start = date(2023, 12, 28);
+                    let mut expected = vec![start];
+                    for at in 0..60_i16 {
+                        let (year, month) = (2023 + at / 12, i8::try_from(at % 12 + 1).unwrap());
+                        if months.is_empty() || months.contains(&month) {
+                            expected.extend(taken(year, month, days, skip));
+                        }
+                    }
+                    expected.sort();
+                    expected.dedup();
+                    expected.retain(|day| *day >= start && day.year() < 2027);
+                    let rule = Rule::parse(&text).unwrap();
+                    let found: Vec<Date> = Starts::new(&rule, start.at(0, 0, 0, 0), Last::Open)
+                        .map(|moment| clock_at(moment).unwrap().date())
+                        .take_while(|day| day.year() < 2027)
+                        .collect();
+                    assert_eq!(found, expected, "{text}");
+                    assert_eq!(Rule::parse(&rule.to_string()), Ok(rule.clone()), "{text}");
+                }
+            }
+        }
+    }
+}
+
+/// RFC 7529 section 4.2 has 29 February, and 1 March in its place.
+#[test]
+fn the_day_of_the_start_is_replaced_as_well() {
+    for (skip, expected) in [("FORWARD", "2013-03-01"), ("BACKWARD", "2013-02-28"), ("OMIT", "2016-02-29")] {
+        let rule = Rule::parse(&format!("RSCALE=GREGORIAN;FREQ=YEARLY;SKIP={skip}")).unwrap();
+        let start = date(2012, 2, 29).at(0, 0, 0, 0);
+        let second = Starts::new(&rule, start, Last::Open).nth(1).and_then(clock_at).unwrap();
+        assert_eq!(second.date().to_string(), expected, "{skip}");
+    }
 }
 
 proptest! {

@@ -7,7 +7,12 @@
 /// `BYDAY=MO,TH;FREQ=WEEKLY`.
 pub fn evened_rule(text: &str) -> String {
     let upper = text.trim().to_ascii_uppercase();
-    let is_said = |part: &&str| !part.is_empty() && !matches!(*part, "INTERVAL=1" | "WKST=MO");
+    let is_said = |part: &&str| !part.is_empty() && !matches!(*part, "INTERVAL=1" | "WKST=MO" | "SKIP=OMIT");
+    // Our calendar alone, without other days for those that a month lacks, is what a
+    // rule counts in anyway (RFC 7529).
+    let has_skip =
+        upper.split(';').map(str::trim).any(|part| part.starts_with("SKIP=") && part != "SKIP=OMIT");
+    let is_said = |part: &&str| is_said(part) && (has_skip || *part != "RSCALE=GREGORIAN");
     let parts = upper.split(';').map(str::trim).filter(is_said);
     let mut parts: Vec<String> = parts.map(in_order).collect();
     parts.sort_unstable();
@@ -32,6 +37,7 @@ mod tests {
         for (one, two) in [
             ("FREQ=WEEKLY;BYDAY=TH,MO;INTERVAL=1", "WKST=MO;byday=MO,TH;freq=weekly"),
             ("FREQ=MONTHLY;BYDAY=+1MO", "BYDAY=1MO;FREQ=MONTHLY;"),
+            ("FREQ=MONTHLY", "RSCALE=GREGORIAN;FREQ=MONTHLY;SKIP=OMIT"),
         ] {
             assert_eq!(evened_rule(one), evened_rule(two));
         }
@@ -39,6 +45,7 @@ mod tests {
             ("FREQ=WEEKLY", "FREQ=WEEKLY;INTERVAL=2"),
             ("FREQ=WEEKLY;INTERVAL=2", "FREQ=WEEKLY;INTERVAL=2;WKST=SU"),
             ("FREQ=MONTHLY;BYDAY=1MO", "FREQ=MONTHLY;BYDAY=-1MO"),
+            ("FREQ=MONTHLY", "RSCALE=GREGORIAN;FREQ=MONTHLY;SKIP=FORWARD"),
         ] {
             assert_ne!(evened_rule(one), evened_rule(two));
         }

@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, civil, clock_seconds, days_in_month};
-use emvo_ical::recurrence::{Frequency, Rule as RecurrenceRule};
+use emvo_ical::recurrence::{Frequency, Rule as RecurrenceRule, Skip};
 
 /// Periods looked at in a series that never ends.
 const MOST_PERIODS: i64 = 1_200;
@@ -51,7 +51,8 @@ fn skips(rule: &RecurrenceRule, start: &EventTime, until: i64) -> (i64, i64) {
         && rule.by_week_no.is_empty()
         && rule.by_year_day.is_empty()
         && rule.by_set_pos.is_empty();
-    if !is_by_days || rule.frequency < Frequency::Monthly {
+    let has_other_days = matches!(rule.skip, Some(Skip::Forward | Skip::Backward));
+    if !is_by_days || has_other_days || rule.frequency < Frequency::Monthly {
         return (0, 0);
     }
     let (year, month, day) = civil(clock_seconds(start.clock()).div_euclid(SECONDS_A_DAY));

@@ -6,8 +6,8 @@ use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported};
 
 declare_rule! {
     /// ## What it finds
-    /// A rule that counts in another calendar than ours (`RSCALE`, `SKIP` of RFC
-    /// 7529).
+    /// A rule that counts in another calendar than ours (`RSCALE` of RFC 7529, with
+    /// anything but `GREGORIAN`), or a `SKIP` without a calendar.
     ///
     /// ## Why it matters
     /// Few systems can expand it. Its dates are in no count of occurrences, so

@@ -21,7 +21,7 @@
 //! periods differ in size (`MONTHLY;BYMONTHDAY=31`) has to count from the start.
 
 use super::period::{DaySets, YearSet};
-use super::rule::{Frequency, Rule};
+use super::rule::{Frequency, Rule, Skip};
 use crate::day::{SECONDS_A_DAY, civil, clock_seconds, day_number, days_in_year, weekday};
 use jiff::civil::DateTime;
 
@@ -56,6 +56,9 @@ pub struct Starts<'r> {
     ready: Vec<i64>,
     next: usize,
     is_first_given: bool,
+    /// The last start that was given: two months may have one in common, where days
+    /// that the first does not have are days of the second.
+    given: i64,
     from: i64,
     /// The last period that can hold a start before `last`.
     last_period: i64,
@@ -77,6 +80,7 @@ impl<'r> Starts<'r> {
             ready: Vec::new(),
             next: 0,
             is_first_given: false,
+            given: start,
             from: i64::MIN,
             last_period: i64::MAX,
             days_in_vain: 0,
@@ -277,7 +281,8 @@ impl<'r> Starts<'r> {
         loop {
             while let Some(moment) = self.ready.get(self.next).copied() {
                 self.next += 1;
-                if moment > self.start {
+                if moment > self.given {
+                    self.given = moment;
                     return Some(moment);
                 }
             }
@@ -311,8 +316,12 @@ fn part_of_hour_fits(rule: &Rule, moment: i64) -> bool {
 /// Whether a rule, asked by itself, has a start at the very start of its series.
 pub fn is_start_of(rule: &Rule, start: DateTime) -> bool {
     let mut starts = Starts::new(rule, start, Last::Open);
-    starts.fill(0);
-    starts.ready.contains(&starts.start)
+    // The day behind the last of a month is the month's where it stands for another.
+    let first = if rule.skip == Some(Skip::Forward) { -1 } else { 0 };
+    (first..=0).any(|period| {
+        starts.fill(period);
+        starts.ready.contains(&starts.start)
+    })
 }
 
 /// The last start of a rule that is not after a moment. Looks back in steps

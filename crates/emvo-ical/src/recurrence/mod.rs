@@ -22,5 +22,5 @@ pub use phrase::{
     rule_of_words_until,
 };
 pub use recover_rule::{RecoveredRule, is_unsupported, recover_rule};
-pub use rule::{ByDay, Frequency, Rule, RuleError, Weekday};
+pub use rule::{ByDay, Frequency, Rule, RuleError, Skip, Weekday};
 pub use slots::{Recurrence, exceptions, last_of, on_clock_of};

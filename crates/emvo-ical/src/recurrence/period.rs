@@ -18,10 +18,14 @@
 //! kept by both     13
 //! ```
 //!
+//! A day that a month does not have is left out, or another is taken for it
+//! (`SKIP` of RFC 7529): 31 April is 30 April or 1 May, which is the day behind the
+//! month's last.
+//!
 //! Times of day are made once for the rule ([`DaySets::offsets`]): every kept day
 //! has each of them.
 
-use super::rule::{ByDay, Frequency, Rule};
+use super::rule::{ByDay, Frequency, Rule, Skip};
 use crate::day::{SECONDS_A_DAY, civil, day_number, days_in_month, days_in_year, weekday};
 
 /// What a rule and the start of its series say once and for all.
@@ -122,19 +126,24 @@ impl DaySets {
             return 0;
         }
         let length = days_in_month(year, month);
-        let all = u32::MAX >> (32 - length);
-        let mut set = all;
+        let mut set = u32::MAX >> (32 - length);
         if !rule.by_month_day.is_empty() {
-            set &= month_days(&rule.by_month_day, length);
+            set = month_days(&rule.by_month_day, length, rule.skip);
         }
         if !rule.by_day.is_empty() {
             let first = weekday(day_number(year, month, 1));
-            set &= rule.by_day.iter().fold(0, |days, day| days | weekdays_of_month(*day, first, length));
+            let behind = u32::from(self.weekdays >> ((first + length) % 7) & 1 == 1) << length;
+            set &= rule.by_day.iter().fold(behind, |days, day| days | weekdays_of_month(*day, first, length));
         }
         if rule.by_month_day.is_empty() && rule.by_day.is_empty() {
-            set &= 1_u32 << (self.day_of_month - 1);
+            set = self.own_day(length, rule.skip);
         }
         set
+    }
+
+    /// The day of the month on which the series starts.
+    fn own_day(&self, length: i64, skip: Option<Skip>) -> u32 {
+        i16::try_from(self.day_of_month).map_or(0, |day| month_days(&[day], length, skip))
     }
 
     /// The days of a year that a yearly rule picks.
@@ -181,9 +190,9 @@ impl DaySets {
             if is_picked {
                 let mut days = u32::MAX >> (32 - length);
                 if !rule.by_month_day.is_empty() {
-                    days &= month_days(&rule.by_month_day, length);
+                    days = month_days(&rule.by_month_day, length, rule.skip);
                 } else if !has_days {
-                    days &= 1_u32 << (self.day_of_month - 1);
+                    days = self.own_day(length, rule.skip);
                 }
                 if has_ordinals && !rule.by_month.is_empty() {
                     let weekday = weekday(day_number(year, month, 1));
@@ -243,8 +252,17 @@ fn holds(places: &[i16], number: i64, length: i64) -> bool {
     places.iter().any(|place| place_in(*place, length) == Some(number - 1))
 }
 
-fn month_days(places: &[i16], length: i64) -> u32 {
-    places.iter().filter_map(|place| place_in(*place, length)).fold(0, |set, day| set | 1 << day)
+/// Days of a month, and what is taken for those that it does not have: bit `length` is
+/// the first day of the next month. Days counted from the end are left out where there
+/// are not so many.
+fn month_days(places: &[i16], length: i64, skip: Option<Skip>) -> u32 {
+    let taken = |place: &i16| match (place_in(*place, length), skip.unwrap_or_default()) {
+        (Some(day), _) => Some(day),
+        (None, Skip::Forward) if *place > 0 => Some(length),
+        (None, Skip::Backward) if *place > 0 => Some(length - 1),
+        (None, _) => None,
+    };
+    places.iter().filter_map(taken).fold(0, |set, day| set | 1 << day)
 }
 
 /// The n-th weekday of a month, or all of them; `first` is the weekday of the

@@ -14,7 +14,7 @@ pub use language::Language;
 
 use self::said::{End, On, Said, Unit, is_lacking_somewhere};
 use super::expand::Last;
-use super::rule::{ByDay, Frequency, Rule, Weekday};
+use super::rule::{ByDay, Frequency, Rule, Skip, Weekday};
 use super::slots::last_of;
 use crate::calendar::{EventTime, ZoneRef};
 use crate::day::{clock_at, clock_seconds};
@@ -79,6 +79,8 @@ fn days_in_words(on: &On) -> Option<String> {
         On::Date(day, month) => format!(" on {day} {}", month_name(*month)?),
         On::PlacesOf(days, month) => format!(" on {} of {}", ordinals(days)?, month_name(*month)?),
         On::LeapDay => " on 29 Feb, else 28 Feb".to_owned(),
+        On::DayElseNext(day) => format!(" on day {day}, else the day after"),
+        On::LeapDayElseNext => " on 29 Feb, else 1 Mar".to_owned(),
     })
 }
 
@@ -233,17 +235,27 @@ impl<'w> Words<'w> {
             return Some(());
         }
         let [day] = rule.by_month_day[..] else { return None };
-        let words: &[&str] = match (rule.frequency, rule.by_month.as_slice(), day) {
-            (Frequency::Monthly, [], day) if is_lacking_somewhere(day) => &["the", "last", "day"],
-            (Frequency::Yearly, [2], 29) => &["28", "feb"],
+        let is_next = match (rule.frequency, rule.by_month.as_slice(), day) {
+            (Frequency::Monthly, [], day) if is_lacking_somewhere(day) && self.take("the") => {
+                let is_next = self.take("day");
+                if !self.take(if is_next { "after" } else { "last" }) || !(is_next || self.take("day")) {
+                    return None;
+                }
+                is_next
+            }
+            (Frequency::Yearly, [2], 29) => {
+                let is_next = self.take("1");
+                // `28 February` as well.
+                if !is_next && !self.take("28") || self.read(month)? != if is_next { 3 } else { 2 } {
+                    return None;
+                }
+                is_next
+            }
             _ => return None,
         };
-        for word in words {
-            // `28 February` as well.
-            let is_it = if *word == "feb" { self.read(month) == Some(2) } else { self.take(word) };
-            if !is_it {
-                return None;
-            }
+        if is_next {
+            rule.skip = Some(Skip::Forward);
+            return Some(());
         }
         rule.by_month_day = (28..=day).collect();
         rule.by_set_pos = vec![-1];
@@ -350,6 +362,7 @@ fn said_by(
 ) -> String {
     let in_words = || {
         let mut rule = Rule::parse(text).ok()?;
+        name_own_day(&mut rule, start);
         if rule.until.as_ref().is_some_and(|until| !until.is_date()) {
             let day = last_day_of(&rule, start, zones).filter(|day| *day >= start.date())?;
             rule.until = Some(EventTime::Date(day));
@@ -357,6 +370,20 @@ fn said_by(
         phrase(&rule)
     };
     in_words().unwrap_or_else(|| text.to_owned())
+}
+
+/// Names the day that the start says, where another may stand for it.
+fn name_own_day(rule: &mut Rule, start: &EventTime) {
+    let day = i16::from(start.date().day());
+    let is_due = matches!(rule.skip, Some(Skip::Forward | Skip::Backward))
+        && is_lacking_somewhere(day)
+        && rule.by_month_day.is_empty()
+        && rule.by_day.is_empty();
+    if is_due && rule.frequency == Frequency::Monthly {
+        rule.by_month_day = vec![day];
+    } else if is_due && rule.frequency == Frequency::Yearly && rule.by_month.is_empty() {
+        (rule.by_month_day, rule.by_month) = (vec![day], vec![i16::from(start.date().month())]);
+    }
 }
 
 /// The last day on which a rule with an `UNTIL` may have a date.

@@ -17,7 +17,7 @@ pub struct RecoveredRule {
     pub is_certain: bool,
 }
 
-/// Parts of RFC 7529, which count in other calendars than ours.
+/// Parts of RFC 7529 that cannot be expanded: other calendars than ours.
 const OTHER_CALENDARS: [&str; 2] = ["RSCALE", "SKIP"];
 
 /// Whether a rule asks for something that nobody can expand (rule R15), rather

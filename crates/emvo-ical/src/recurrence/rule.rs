@@ -69,6 +69,36 @@ pub struct Rule {
     pub by_set_pos: Vec<i16>,
     /// The first day of a week; Monday where the rule does not say.
     pub week_start: Weekday,
+    /// What becomes of days that a month does not have, where the rule names its
+    /// calendar (`RSCALE=GREGORIAN`, RFC 7529); `None` where it names none, and they
+    /// are left out.
+    pub skip: Option<Skip>,
+}
+
+/// What becomes of a day that a month does not have, such as 31 April (RFC 7529
+/// section 4.1).
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq, Hash)]
+pub enum Skip {
+    /// It is left out.
+    #[default]
+    Omit,
+    /// The first day of the next month is taken.
+    Forward,
+    /// The last day of the month is taken.
+    Backward,
+}
+
+impl Skip {
+    const ALL: [(Self, &str); 3] =
+        [(Self::Omit, "OMIT"), (Self::Forward, "FORWARD"), (Self::Backward, "BACKWARD")];
+
+    fn of_name(name: &str) -> Option<Self> {
+        Self::ALL.into_iter().find(|(_, own)| own.eq_ignore_ascii_case(name)).map(|(skip, _)| skip)
+    }
+
+    fn name(self) -> &'static str {
+        Self::ALL.into_iter().find(|(skip, _)| *skip == self).map_or("OMIT", |(_, name)| name)
+    }
 }
 
 /// Why a rule cannot be read.
@@ -121,6 +151,7 @@ impl Rule {
         let mut rule = Self::bare(Frequency::Daily);
         let mut frequency = None;
         let mut seen: Vec<String> = Vec::new();
+        let mut skip = None;
         for part in text.trim().split(';').filter(|part| !part.trim().is_empty()) {
             let (name, value) = part.split_once('=').unwrap_or((part, ""));
             let name = name.trim().to_ascii_uppercase();
@@ -129,10 +160,19 @@ impl Rule {
             }
             if name == "FREQ" {
                 frequency = Frequency::of_name(value.trim());
+            } else if name == "SKIP" {
+                let bad = || RuleError::Value { part: name.clone(), value: value.to_owned() };
+                skip = Some(Skip::of_name(value.trim()).ok_or_else(bad)?);
             } else {
                 rule.set_part(&name, value.trim())?;
             }
             seen.push(name);
+        }
+        match (rule.skip, skip) {
+            (Some(_), Some(skip)) => rule.skip = Some(skip),
+            // RFC 7529 section 4: without a calendar it has no meaning.
+            (None, Some(_)) => return Err(RuleError::Unsupported { part: "SKIP".to_owned() }),
+            (_, None) => {}
         }
         rule.frequency = frequency.ok_or_else(|| RuleError::Frequency { rule: text.to_owned() })?;
         rule.ensure_parts_are_allowed()?;
@@ -156,6 +196,7 @@ impl Rule {
             by_month: Vec::new(),
             by_set_pos: Vec::new(),
             week_start: Weekday::Monday,
+            skip: None,
         }
     }
 
@@ -183,6 +224,7 @@ impl Rule {
             "BYMONTH" => self.by_month = numbers(1, 12)?,
             "BYSETPOS" => self.by_set_pos = places(366)?,
             "WKST" => self.week_start = Weekday::of_code(value).ok_or_else(bad)?,
+            "RSCALE" if value.eq_ignore_ascii_case("GREGORIAN") => self.skip = Some(Skip::Omit),
             _ => return Err(RuleError::Unsupported { part: name.to_owned() }),
         }
         Ok(())
@@ -239,6 +281,9 @@ impl Rule {
 /// The rule in the order in which RFC 5545 lists its parts.
 impl fmt::Display for Rule {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        if self.skip.is_some() {
+            f.write_str("RSCALE=GREGORIAN;")?;
+        }
         write!(f, "FREQ={}", self.frequency)?;
         if let Some(until) = &self.until {
             write!(f, ";UNTIL={}", until.value())?;
@@ -265,6 +310,9 @@ impl fmt::Display for Rule {
         write_lists(f, &lists)?;
         if self.week_start != Weekday::Monday {
             write!(f, ";WKST={}", self.week_start.code())?;
+        }
+        if let Some(skip) = self.skip.filter(|skip| *skip != Skip::Omit) {
+            write!(f, ";SKIP={}", skip.name())?;
         }
         Ok(())
     }

@@ -34,6 +34,8 @@ enum Kind {
     Date,
     PlacesOf,
     LeapDay,
+    DayElseNext,
+    LeapDayElseNext,
 }
 
 /// The file of a language.
@@ -89,6 +91,8 @@ struct Days {
     date: Vec<String>,
     places_of_month: Vec<String>,
     leap_day: Vec<String>,
+    day_else_next: Vec<String>,
+    leap_day_else_next: Vec<String>,
 }
 
 #[derive(Debug, Deserialize)]
@@ -157,10 +161,12 @@ impl Language {
         let on = [
             (Kind::Weekdays, &file.on.weekdays),
             (Kind::DayElseLast, &file.on.day_else_last),
+            (Kind::DayElseNext, &file.on.day_else_next),
             (Kind::Days, &file.on.day),
             (Kind::LastDay, &file.on.last_day),
             (Kind::Places, &file.on.places),
             (Kind::LeapDay, &file.on.leap_day),
+            (Kind::LeapDayElseNext, &file.on.leap_day_else_next),
             (Kind::Date, &file.on.date),
             (Kind::PlacesOf, &file.on.places_of_month),
         ];
@@ -349,6 +355,8 @@ fn held_by(on: &On) -> (Option<Kind>, Held) {
         On::Date(day, month) => (Some(Kind::Date), Held { days: vec![day], month: Some(month), ..none }),
         On::PlacesOf(places, month) => (Some(Kind::PlacesOf), Held { places, month: Some(month), ..none }),
         On::LeapDay => (Some(Kind::LeapDay), none),
+        On::DayElseNext(day) => (Some(Kind::DayElseNext), Held { days: vec![day], ..none }),
+        On::LeapDayElseNext => (Some(Kind::LeapDayElseNext), none),
     }
 }
 
@@ -366,6 +374,8 @@ fn on_of(kind: Kind, unit: Unit, held: Held) -> Option<On> {
         },
         (Kind::PlacesOf, Unit::Year) => held.month.map(|month| On::PlacesOf(held.places, month)),
         (Kind::LeapDay, Unit::Year) => Some(On::LeapDay),
+        (Kind::DayElseNext, Unit::Month) => held.lacking_day().map(On::DayElseNext),
+        (Kind::LeapDayElseNext, Unit::Year) => Some(On::LeapDayElseNext),
         _ => None,
     }
 }

@@ -3,7 +3,7 @@
 use jiff::civil::Date;
 
 use crate::calendar::EventTime;
-use crate::recurrence::rule::{ByDay, Frequency, Rule, Weekday};
+use crate::recurrence::rule::{ByDay, Frequency, Rule, Skip, Weekday};
 
 /// A rule as far as words can say it. It and [`Said::rule`]'s rule have the same dates.
 #[derive(Clone, Debug, PartialEq, Eq)]
@@ -38,6 +38,10 @@ pub(super) enum On {
     PlacesOf(Vec<ByDay>, i16),
     /// 29 February, and 28 February in its place.
     LeapDay,
+    /// A day that some months lack, and the day after their last in its place.
+    DayElseNext(i16),
+    /// 29 February, and 1 March in its place.
+    LeapDayElseNext,
 }
 
 /// When it ends.
@@ -73,7 +77,11 @@ impl Said {
         // Where weeks start matters to every second week alone.
         let needs_week_start =
             rule.week_start != Weekday::Monday && rule.interval > 1 && rule.frequency == Frequency::Weekly;
-        if is_timed_by_rule || has_rare_parts || needs_week_start {
+        // Another day may stand for one that these words name.
+        let has_other_days = matches!(rule.skip, Some(Skip::Forward | Skip::Backward))
+            && replacement.is_none()
+            && (rule.by_month_day.iter().any(|day| is_lacking_somewhere(*day)) || names_no_day(rule));
+        if is_timed_by_rule || has_rare_parts || needs_week_start || has_other_days {
             return None;
         }
         let on = match replacement {
@@ -112,6 +120,14 @@ impl Said {
             }
             On::Date(day, month) => (rule.by_month_day, rule.by_month) = (vec![day], vec![month]),
             On::PlacesOf(places, month) => (rule.by_day, rule.by_month) = (places, vec![month]),
+            On::DayElseNext(day) => {
+                rule.by_month_day = vec![day];
+                rule.skip = Some(Skip::Forward);
+            }
+            On::LeapDayElseNext => {
+                (rule.by_month_day, rule.by_month) = (vec![29], vec![2]);
+                rule.skip = Some(Skip::Forward);
+            }
             On::LeapDay => {
                 rule.by_month = vec![2];
                 rule.by_month_day = vec![28, 29];
@@ -133,6 +149,9 @@ impl Said {
 /// A day that some months lack, and the last day of the month in its place: of the days
 /// from the 28th to that one the last that there is.
 fn replacement_in(rule: &Rule) -> Option<On> {
+    if let Some(on) = replacement_by_skip(rule) {
+        return Some(on);
+    }
     let day = *rule.by_month_day.last()?;
     let is_last_there = rule.by_set_pos == [-1]
         && rule.by_day.is_empty()
@@ -146,9 +165,31 @@ fn replacement_in(rule: &Rule) -> Option<On> {
     }
 }
 
+/// The same said by `SKIP` (RFC 7529).
+fn replacement_by_skip(rule: &Rule) -> Option<On> {
+    let [day] = rule.by_month_day[..] else { return None };
+    if !rule.by_day.is_empty() || !rule.by_set_pos.is_empty() {
+        return None;
+    }
+    match (rule.frequency, rule.by_month.as_slice(), rule.skip?) {
+        (Frequency::Monthly, [], Skip::Backward) if is_lacking_somewhere(day) => Some(On::DayElseLast(day)),
+        (Frequency::Monthly, [], Skip::Forward) if is_lacking_somewhere(day) => Some(On::DayElseNext(day)),
+        (Frequency::Yearly, [2], Skip::Backward) if day == 29 => Some(On::LeapDay),
+        (Frequency::Yearly, [2], Skip::Forward) if day == 29 => Some(On::LeapDayElseNext),
+        _ => None,
+    }
+}
+
 /// Whether some months do not have a day of this number.
 pub(super) fn is_lacking_somewhere(day: i16) -> bool {
     (LAST_OF_ALL_MONTHS + 1..=31).contains(&day)
+}
+
+/// Whether the start alone says which day of the month is meant.
+fn names_no_day(rule: &Rule) -> bool {
+    matches!(rule.frequency, Frequency::Monthly | Frequency::Yearly)
+        && rule.by_month_day.is_empty()
+        && rule.by_day.is_empty()
 }
 
 fn days_in(rule: &Rule) -> Option<On> {

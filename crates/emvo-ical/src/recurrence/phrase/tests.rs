@@ -26,6 +26,14 @@ fn phrases_say_what_rules_mean_and_read_back() {
         ),
         ("FREQ=YEARLY;BYMONTH=3;BYDAY=-1SU", "every year on the last Sun of Mar"),
         ("FREQ=WEEKLY;UNTIL=20270630", "every week until 2027-06-30"),
+        (
+            "RSCALE=GREGORIAN;FREQ=MONTHLY;BYMONTHDAY=31;SKIP=FORWARD",
+            "every month on day 31, else the day after",
+        ),
+        (
+            "RSCALE=GREGORIAN;FREQ=YEARLY;BYMONTHDAY=29;BYMONTH=2;SKIP=FORWARD",
+            "every year on 29 Feb, else 1 Mar",
+        ),
     ] {
         assert_eq!(phrase(&rule(text)).as_deref(), Some(words), "{text}");
         assert_eq!(parse_phrase(words), Ok(rule(text)), "{words}");
@@ -53,7 +61,7 @@ fn phrases_read_as_people_write_them() {
         ("every week on the moon", "the"),
         ("every month on day 32", "32"),
         ("every month on day 15, else the last day", "the"),
-        ("every year on 29 Feb, else 1 Mar", "1"),
+        ("every year on 29 Feb, else 2 Mar", "2"),
         ("every day until soon", "soon"),
         ("every day 0 times", "0"),
     ] {
@@ -88,13 +96,14 @@ fn any_rule() -> impl Strategy<Value = Rule> {
         frequency,
         1..4_u32,
         days,
-        prop::collection::vec(-2..31_i16, 0..3),
+        prop::collection::vec(-2..32_i16, 0..3),
         prop::option::of(1..13_i16),
         prop::option::of(1..40_u32),
         0..2_i64,
+        prop::sample::select(vec![None, None, Some(Skip::Omit), Some(Skip::Forward), Some(Skip::Backward)]),
     )
-        .prop_map(|(frequency, interval, days, month_days, month, count, week_start)| {
-            let mut rule = Rule { interval, count, ..Rule::bare(frequency) };
+        .prop_map(|(frequency, interval, days, month_days, month, count, week_start, skip)| {
+            let mut rule = Rule { interval, count, skip, ..Rule::bare(frequency) };
             rule.by_day = days
                 .into_iter()
                 .map(|(ordinal, day)| ByDay {
@@ -147,6 +156,8 @@ fn every_language_says_it_as_people_do() {
             "FREQ=YEARLY;BYMONTH=4;BYDAY=-1SU",
             "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=28,29;BYSETPOS=-1",
             "FREQ=YEARLY;INTERVAL=4",
+            "RSCALE=GREGORIAN;FREQ=MONTHLY;BYMONTHDAY=31;SKIP=FORWARD",
+            "RSCALE=GREGORIAN;FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29;SKIP=FORWARD",
         ];
         let language = language(tag);
         let mut lines: Vec<String> = rules.iter().map(|text| language.phrase(&rule(text)).unwrap()).collect();
