@@ -48,6 +48,12 @@ fn times_come_back_as_the_same_instants() {
         format!("{helsinki}:20261024T220000\nDURATION:PT6H\nRRULE:FREQ=DAILY;COUNT=3"),
         format!("{helsinki}:20261024T033000\nRRULE:FREQ=DAILY;COUNT=3\nEXDATE:20261025T003000Z"),
         format!("{helsinki}:20261024T033000\nDURATION:PT30M\nRDATE:20261025T013000Z"),
+        format!(
+            "{helsinki}:20261020T120000\nDURATION:PT1H\nRDATE;VALUE=PERIOD:20261021T120000Z/PT3H,20261024T230000Z/20261025T030000Z"
+        ),
+        format!(
+            "{helsinki}:20261020T120000\nDURATION:PT1H\nRDATE;VALUE=PERIOD;TZID=Europe/Helsinki:20261024T120000/P1D"
+        ),
         // Days of 25 and of 23 hours.
         format!("{helsinki}:20261020T120000\nDURATION:P1D\nRRULE:FREQ=DAILY;COUNT=9"),
         format!("{helsinki}:20260325T120000\nDURATION:P1DT2H\nRRULE:FREQ=DAILY;COUNT=9"),
@@ -75,7 +81,6 @@ fn what_a_layout_cannot_say_of_times_is_counted() {
         fields.iter().map(column).collect::<Vec<_>>().concat()
     };
     let days = columns(&["title", "start_date", "start_time", "end_date", "end_time", "zone", "repeat"]);
-    let rdate = columns(&["title", "start", "end", "zone", "extra_dates", "repeat"]);
     for (lines, columns, left_out) in [
         (
             "DTSTART;TZID=Europe/Helsinki:20261025T020000\nDTEND:20261025T013000Z",
@@ -86,11 +91,6 @@ fn what_a_layout_cannot_say_of_times_is_counted() {
             "DTSTART;TZID=Europe/Helsinki:20261020T120000\nDURATION:P1D\nRRULE:FREQ=DAILY;COUNT=9",
             &days,
             "lengths in days",
-        ),
-        (
-            "DTSTART:20261020T120000Z\nDTEND:20261020T130000Z\nRDATE;VALUE=PERIOD:20261021T120000Z/PT3H",
-            &rdate,
-            "periods of RDATE",
         ),
     ] {
         let table = written(&calendar(&event(lines)), Some(columns));

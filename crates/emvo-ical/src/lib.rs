@@ -58,4 +58,5 @@ pub mod calendar;
 pub mod content;
 pub mod day;
 pub mod recurrence;
+pub mod version_one;
 pub mod zone;

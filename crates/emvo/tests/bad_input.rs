@@ -15,7 +15,6 @@ fn case() -> Case {
         .file("there.ics", calendar(EVENT))
         .file("notes.txt", "Nothing but words.\n")
         .file("empty.ics", "")
-        .file("old.ics", "BEGIN:VCALENDAR\r\nVERSION:1.0\r\nBEGIN:VEVENT\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n")
         .file("book.xlsx", spreadsheet())
         .file("dates.csv", "title,start\nDrill,03/04/2026\nPilot,05/06/2026\n")
         .file("folder/readme.md", "no calendar here")
@@ -30,13 +29,12 @@ fn spreadsheet() -> Vec<u8> {
 
 #[test]
 fn each_refusal_says_what_and_what_to_do() {
-    let rows: [(&str, &[&str], &str); 21] = [
+    let rows: [(&str, &[&str], &str); 20] = [
         ("unknown kind", &["survey", "notes.txt"], "is neither a calendar nor a table of events"),
         ("empty", &["survey", "empty.ics"], "empty.ics is empty and was not read: export it again"),
         ("no file", &["survey", "gone.ics"], "could not read `gone.ics`: No such file"),
         ("empty folder", &["survey", "folder"], "there is no calendar in the inputs"),
         ("spreadsheet", &["survey", "book.xlsx"], "open it there and save it again"),
-        ("version 1.0", &["survey", "old.ics"], "is a VERSION:1.0 calendar"),
         ("no start column", &["survey", "places.csv"], "is neither a calendar nor a table of events"),
         ("undecided dates", &["merge", "dates.csv", "-o", "out.ics"], "row 2 has `03/04/2026`"),
         (

@@ -88,9 +88,7 @@ fn every_path_is_in_the_answer_with_what_it_is() {
         };
         assert_eq!(kind("quay.ics"), Some(("calendar", "")), "{command}");
         assert_eq!(kind("team.ics"), Some(("not_read", "a web page, such as a login or an error page")));
-        assert!(
-            kind("old.vcs").is_some_and(|(kind, what)| kind == "not_read" && what.contains("VERSION:1.0"))
-        );
+        assert_eq!(kind("old.vcs"), Some(("calendar", "")), "{command}");
         assert!(kind("broken.zip").is_some_and(|(kind, what)| kind == "not_read" && what.contains("broken")));
         assert_eq!(kind("photo.jpg"), Some(("not_looked_at", "")), "{command}");
     }
@@ -195,4 +193,31 @@ fn each_property_that_stands_twice_is_a_finding_and_a_repair_of_its_own() {
     );
     let table = case.ends(1, &["convert", "a.ics", "-o", "out.csv", "--no-ledger"]);
     assert!(table.stderr.contains("1 LOCATION, 1 SUMMARY"), "{}", table.stderr);
+}
+
+#[test]
+fn a_calendar_from_before_the_standard_is_put_into_its_form() {
+    let old = "BEGIN:VCALENDAR\r\nVERSION:1.0\r\nTZ:+02\r\nDAYLIGHT:TRUE;+03;20260329T030000;20261025T040000;EET;EEST\r\n\
+        BEGIN:VEVENT\r\nUID:h1\r\nSUMMARY;ENCODING=QUOTED-PRINTABLE;CHARSET=ISO-8859-1:=D6verl=E4mning =\r\np=E5 kaj 2\r\n\
+        DTSTART:20260302T080000\r\nDTEND:20260302T090000\r\nRRULE:W1 MO #6\r\nDALARM:20260302T074500;;;Handover\r\nRNUM:5\r\n\
+        END:VEVENT\r\nEND:VCALENDAR\r\n";
+    let case = Case::new().file("archive.vcs", old);
+    let dates = case.ends(0, &["dates", "archive.vcs", "--from", "2026-03-30", "--until", "2026-03-30"]);
+    assert!(dates.stdout.contains("08:00–09:00  Överlämning på kaj 2"), "{}", dates.shown());
+    let found = case.ends(1, &["check", "archive.vcs", "--only", "T21"]);
+    assert!(found.stdout.contains("carried along: 1 RNUM"), "{}", found.shown());
+    let merged = case.ends(0, &["merge", "archive.vcs", "-o", "new.ics"]);
+    assert!(merged.stdout.contains("1 event in; 1 written. Nothing is lost."), "{}", merged.shown());
+    let new = case.read("new.ics");
+    for line in [
+        "VERSION:2.0",
+        "RRULE:FREQ=WEEKLY;COUNT=6;BYDAY=MO",
+        "TRIGGER:-PT15M",
+        "X-VCAL-RNUM:5",
+        "TZID:UTC+0200 with summer time",
+    ] {
+        assert!(new.contains(&format!("{line}\r\n")), "{line} is not in {new}");
+    }
+    let proof = case.ends(0, &["reconcile", "archive.vcs", "--result", "new.ics"]);
+    assert!(proof.stdout.contains("Complete: 6 occurrences"), "{}", proof.shown());
 }

@@ -94,6 +94,7 @@ mod t17_nothing_inside;
 mod t18_value_unknown;
 mod t19_reminder_late;
 mod t20_parameter_broken;
+mod t21_old_form;
 mod twins;
 mod u01_uid_missing;
 mod u02_uid_twice;
@@ -240,6 +241,7 @@ pub const RULES: &[&dyn Rule] = &[
     &t18_value_unknown::ValueUnknown,
     &t19_reminder_late::ReminderLate,
     &t20_parameter_broken::ParameterBroken,
+    &t21_old_form::OldForm,
     &u01_uid_missing::UidMissing,
     &u02_uid_twice::UidTwice,
     &u03_duplicate::Duplicate,

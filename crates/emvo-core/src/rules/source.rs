@@ -1,5 +1,7 @@
 //! A file around its calendars, for the rules that look at how it is written.
 
+use std::collections::BTreeMap;
+
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
 use crate::advice::{Advice, Advised};
 use crate::table::{Note, NoteKind, SetAsideRow, TableError};
@@ -13,6 +15,8 @@ pub struct SourceFacts<'s, 'a> {
     pub charset: Charset,
     /// How the lines of a calendar file are written; `None` for a table.
     pub form: Option<WireForm>,
+    /// Of each calendar from before the standard, what the standard has no place for.
+    pub old_forms: &'s [BTreeMap<String, usize>],
     /// What a file holds.
     pub calendars: Vec<&'s Calendar<'a>>,
     /// Parts of a calendar file that are no components.

@@ -82,6 +82,12 @@ impl<'a> Component<'a> {
         self.items.insert(0, Item::Property(property));
     }
 
+    /// This component, made of one that began at this line.
+    #[must_use]
+    pub(crate) fn at_line(self, line: u32) -> Self {
+        Self { line, ..self }
+    }
+
     /// A component as it was read.
     pub(super) fn read(name: Cow<'a, str>, items: Vec<Item<'a>>, names: Names, line: u32) -> Self {
         Self { name, items, names, line, origin: None, state: State::Own }

@@ -413,7 +413,7 @@ impl Weekday {
         Self::CODES[self as usize]
     }
 
-    fn of_code(code: &str) -> Option<Self> {
+    pub(crate) fn of_code(code: &str) -> Option<Self> {
         let at = Self::CODES.iter().position(|known| known.eq_ignore_ascii_case(code))?;
         Some(Self::ALL[at])
     }

@@ -37,8 +37,6 @@ enum What {
     Json,
     AddressBook,
     Spreadsheet,
-    /// A calendar from before the standard.
-    OldForm,
     Other,
     /// It cannot be opened, unpacked or understood, with the reason.
     Cannot(String),
@@ -53,7 +51,6 @@ impl fmt::Display for NotRead {
             What::Json => "open it and see what it says",
             What::AddressBook => "export the calendar instead",
             What::Spreadsheet => "open it there and save it as CSV",
-            What::OldForm => "export it again as iCalendar (VERSION:2.0) or CSV",
             What::Other => {
                 "a calendar starts with BEGIN:VCALENDAR, a table has a header row with a start and a title"
             }
@@ -88,12 +85,6 @@ impl NotRead {
         Self { path: book.to_owned(), what: What::Cannot(why) }
     }
 
-    /// A calendar in the form from before the standard, whose times and rules read
-    /// otherwise.
-    pub(super) fn old_form(path: &str) -> Self {
-        Self { path: path.to_owned(), what: What::OldForm }
-    }
-
     /// What people know it by.
     pub(crate) fn path(&self) -> &str {
         &self.path
@@ -114,7 +105,6 @@ impl NotRead {
             What::Json => "JSON, such as an error message,",
             What::AddressBook => "an address book",
             What::Spreadsheet => "a spreadsheet's own file",
-            What::OldForm => "a VERSION:1.0 calendar, a form from before the iCalendar standard,",
             What::Other => "neither a calendar nor a table of events",
             What::Cannot(_) => "a file that cannot be read",
         }

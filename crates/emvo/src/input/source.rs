@@ -10,6 +10,7 @@ use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError, W
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
 use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item, WireForm};
+use emvo_ical::version_one;
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
@@ -46,6 +47,8 @@ pub(crate) struct Source<'t> {
     pub(crate) charset: Charset,
     /// How the lines of a calendar file are written; `None` for a table.
     pub(crate) form: Option<WireForm>,
+    /// Of each calendar from before the standard, what the standard has no place for.
+    pub(crate) old_forms: Vec<BTreeMap<String, usize>>,
     /// How a table was read.
     pub(crate) table: TableFacts,
     /// What is in the file, what could not be read included.
@@ -154,6 +157,7 @@ impl<'t> Source<'t> {
         SourceFacts {
             charset: self.charset,
             form: self.form,
+            old_forms: &self.old_forms,
             calendars: self.calendars().collect(),
             faults: &self.set_aside.faults,
             unsound: self.calendars().flat_map(|calendar| &calendar.unsound).collect(),
@@ -302,10 +306,7 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<F
         return Ok(File::NotRead(NotRead::cannot(path, why.clone())));
     }
     if let Some(form) = form {
-        return Ok(match read_calendar_file(file, decoded, *form, reading) {
-            Some(source) => File::Source(Box::new(source)),
-            None => File::NotRead(NotRead::old_form(path)),
-        });
+        return Ok(File::Source(Box::new(read_calendar_file(file, decoded, *form, reading))));
     }
     if !table::is_table(&decoded.text, &reading.table) {
         let not_read = NotRead::of(file, &decoded.text);
@@ -319,34 +320,37 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<F
     }
 }
 
-/// The calendars of a file; `None` for the form from before the standard, whose
-/// times and rules read otherwise.
+/// The calendars of a file; those from before the standard are put into its form.
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
     decoded: &'t Decoded<'_>,
     form: WireForm,
     reading: &Reading,
-) -> Option<Source<'t>> {
+) -> Source<'t> {
     let parsed = content::parse(&decoded.text);
     let stem = stem_of(&file.path);
     let mut calendars = Vec::new();
-    let mut bare = Vec::new();
+    let (mut bare, mut old_forms) = (Vec::new(), Vec::new());
     for root in parsed.roots {
         if !root.is("VCALENDAR") {
             bare.push(Item::Component(Box::new(root)));
             continue;
         }
-        if root.property("VERSION").is_some_and(|version| version.value().trim() == "1.0") {
-            return None;
+        if version_one::is_version_one(&root) {
+            let converted = version_one::convert(&root);
+            old_forms.push(converted.unplaced);
+            calendars.push(calendar::read(converted.calendar, &stem));
+            continue;
         }
         calendars.push(calendar::read(root, &stem));
     }
     if !bare.is_empty() {
         calendars.push(calendar::read_bare(bare, &stem));
     }
-    Some(Source {
+    Source {
         path: file.path.clone(),
         format: Format::Ics,
+        old_forms,
         loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
         set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
         charset: decoded.charset,
@@ -357,7 +361,7 @@ fn read_calendar_file<'t>(
         book: file.book.as_deref(),
         log: ReadLog::default(),
         beside: Beside::default(),
-    })
+    }
 }
 
 fn read_table_file<'t>(
@@ -372,6 +376,7 @@ fn read_table_file<'t>(
         set_aside: SetAside::default(),
         charset: decoded.charset,
         form: None,
+        old_forms: Vec::new(),
         table: TableFacts::default(),
         read: ComponentCounts::default(),
         bytes: &file.bytes,

@@ -2,6 +2,7 @@
 
 use anyhow::Context;
 use emvo_ical::content::{self, Decoded, WireForm, without_returns_in_lines};
+use emvo_ical::version_one::prepared;
 use rayon::prelude::*;
 
 use super::not_read::is_address_book;
@@ -39,6 +40,9 @@ impl<'f> SourceText<'f> {
         let form = is_calendar.then(|| WireForm::of(&decoded));
         if form.is_some_and(|form| form.return_inside.count > 0) {
             decoded.text = without_returns_in_lines(decoded.text);
+        }
+        if form.is_some() {
+            decoded.text = prepared(decoded.text);
         }
         Self { file, decoded, form }
     }

@@ -3,6 +3,7 @@
 use super::*;
 use crate::table::{self, ReadOptions};
 use emvo_ical::content::{WireForm, decode, without_returns_in_lines};
+use emvo_ical::version_one::{convert, is_version_one, prepared};
 
 /// A file, looked at as a whole.
 fn findings_in(bytes: &[u8]) -> Vec<Finding> {
@@ -10,6 +11,7 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
     let mut facts = SourceFacts {
         charset: decoded.charset,
         form: None,
+        old_forms: &[],
         calendars: Vec::new(),
         faults: &[],
         unsound: Vec::new(),
@@ -19,9 +21,13 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
     };
     if decoded.text.contains("BEGIN:VCALENDAR") {
         let form = WireForm::of(&decoded);
-        let text = without_returns_in_lines(decoded.text);
+        let text = prepared(without_returns_in_lines(decoded.text));
         let parsed = parse(&text);
-        let calendars: Vec<_> = parsed.roots.into_iter().map(|root| read(root, "fixture")).collect();
+        let (old, roots): (Vec<_>, Vec<_>) = parsed.roots.into_iter().partition(is_version_one);
+        let (old, unplaced): (Vec<_>, Vec<_>) =
+            old.iter().map(convert).map(|converted| (converted.calendar, converted.unplaced)).unzip();
+        let calendars: Vec<_> = old.into_iter().chain(roots).map(|root| read(root, "fixture")).collect();
+        facts.old_forms = &unplaced;
         facts.form = Some(form);
         facts.faults = &parsed.faults;
         facts.calendars = calendars.iter().collect();
@@ -165,6 +171,12 @@ fn fixtures() -> Vec<(&'static str, Vec<u8>, &'static str, Vec<u8>)> {
             in_calendar("VERSION:2.0\n"),
             "has no event, no task and no other entry: was it exported whole?",
             in_calendar("BEGIN:VTODO\nUID:1\nEND:VTODO\n"),
+        ),
+        (
+            "T21",
+            in_calendar(&format!("VERSION:1.0\n{}", event.replace("SUMMARY", "RNUM:2\nSUMMARY"))),
+            "is a VERSION:1.0 calendar; without a place in the form of today, and carried along: 1 RNUM",
+            in_calendar(&format!("VERSION:2.0\n{event}")),
         ),
         (
             "T06",
