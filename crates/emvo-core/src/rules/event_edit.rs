@@ -336,13 +336,25 @@ pub(super) fn can_ring(alarm: &Component<'_>, event_has_end: bool) -> bool {
     is_moment && (event_has_end || !is_from_end)
 }
 
+/// Gives a reminder the lines that it needs to be shown (RFC 5545 section 3.6.6).
+fn complete(alarm: &mut Component<'_>, title: &str) {
+    if alarm.property("ACTION").is_none() {
+        alarm.add(Property::new("ACTION", &[], "DISPLAY"));
+    }
+    let is_shown = alarm.text("ACTION").is_some_and(|action| action.trim().eq_ignore_ascii_case("DISPLAY"));
+    if is_shown && alarm.property("DESCRIPTION").is_none() {
+        alarm.add(Property::text_of("DESCRIPTION", title));
+    }
+}
+
 fn complete_reminders(event: &mut Event<'_>) {
     let has_end = !event.lacks_end();
+    let title = event.title().unwrap_or_default().into_owned();
     event.edit(|component| {
         component.items_mut().retain_mut(|item| match item {
             Item::Component(alarm) if alarm.is("VALARM") => {
-                if can_ring(alarm, has_end) && alarm.property("ACTION").is_none() {
-                    alarm.add(Property::new("ACTION", &[], "DISPLAY"));
+                if can_ring(alarm, has_end) {
+                    complete(alarm, &title);
                 }
                 can_ring(alarm, has_end)
             }

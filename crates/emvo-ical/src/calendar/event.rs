@@ -1,6 +1,7 @@
 //! One event: a `VEVENT` whose times could be read.
 
 mod length;
+mod span;
 
 use std::borrow::Cow;
 use std::num::NonZeroU32;
@@ -276,31 +277,6 @@ impl<'a> Event<'a> {
                 EventTime::Date(next)
             }
             Extent::Unstated => self.start.clone(),
-        }
-    }
-
-    /// From when to when, for people: `2026-09-01 06:00–15:30 Europe/Helsinki`,
-    /// or `2026-10-05 – 2026-10-18` for whole days, the last one included.
-    pub fn span(&self) -> String {
-        let (start, end) = (&self.start, self.end());
-        if let (EventTime::Date(first), EventTime::Date(after)) = (start, &end) {
-            let last = after.yesterday().unwrap_or(*after);
-            return if last <= *first { first.to_string() } else { format!("{first} – {last}") };
-        }
-        if start.zone() != end.zone() || start == &end {
-            return if start == &end { start.to_string() } else { format!("{start} – {end}") };
-        }
-        let zone = match start.zone() {
-            ZoneRef::Floating => String::new(),
-            ZoneRef::Utc => " UTC".to_owned(),
-            ZoneRef::Named(zone) => format!(" {zone}"),
-        };
-        let bare =
-            |time: &EventTime| EventTime::Clock { at: time.clock(), zone: ZoneRef::Floating }.to_string();
-        let (from, until) = (bare(start), bare(&end));
-        match until.strip_prefix(&from[..11]).filter(|_| start.date() == end.date()) {
-            Some(time) => format!("{from}–{time}{zone}"),
-            None => format!("{from} – {until}{zone}"),
         }
     }
 

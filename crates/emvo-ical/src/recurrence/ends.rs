@@ -81,7 +81,7 @@ fn at(start: &EventTime, clock: i64) -> EventTime {
 /// `start` plus a length: days on the clock, seconds in real time. An end in the
 /// second pass of an hour that its zone repeats is told in UTC, since its clock
 /// time means the first pass.
-fn end_after(start: &EventTime, length: Duration, zone: Option<&Zone>) -> EventTime {
+pub(crate) fn end_after(start: &EventTime, length: Duration, zone: Option<&Zone>) -> EventTime {
     let days = clock_seconds(start.clock()).saturating_add(length.days.saturating_mul(SECONDS_A_DAY));
     let Some(zone) = zone.filter(|_| length.seconds != 0 && !start.is_date()) else {
         return at(start, days.saturating_add(length.seconds));

@@ -14,6 +14,7 @@ mod recover_rule;
 mod rule;
 mod slots;
 
+pub(crate) use ends::end_after;
 pub use ends::own_end;
 pub use expand::{Last, Starts, is_start_of, last_start};
 pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};

@@ -1,12 +1,10 @@
 //! What could not be read, as files: calendar parts in one, table rows in
 //! another.
 
-use std::fmt::Write as _;
-
 use emvo_core::edit::{define_missing, names_in_use};
 use emvo_core::product::PRODUCT_ID;
 use emvo_ical::calendar::{Calendar, Placed, ZoneName};
-use emvo_ical::content::{Component, push_component};
+use emvo_ical::content::{Component, Property, push_component, push_property};
 
 use crate::input::{Format, Loaded, Source};
 
@@ -22,26 +20,22 @@ pub(super) fn set_aside_files(
 }
 
 fn calendar_parts(sources: &[Source<'_>], whole: &[Component<'_>]) -> Option<Vec<u8>> {
-    let mut parts = String::new();
+    let mut parts = Vec::new();
     for source in sources {
         for fault in source.set_aside.faults.iter().filter(|fault| !fault.text.is_empty()) {
-            // Writing into a string cannot fail.
-            let _ = write!(parts, "X-EMVO-SET-ASIDE:{} line {}: {}\r\n", source.path, fault.line, fault.kind);
-            parts.push_str(fault.text.trim_end_matches(['\r', '\n']));
-            parts.push_str("\r\n");
+            push_reason(&mut parts, &format!("{} line {}: {}", source.path, fault.line, fault.kind));
+            parts.extend_from_slice(fault.text.trim_end_matches(['\r', '\n']).as_bytes());
+            parts.extend_from_slice(b"\r\n");
         }
     }
     let mut out = Vec::new();
     let unsound = sources.iter().flat_map(|source| source.unsound().map(move |event| (&source.path, event)));
     for (path, event) in unsound {
-        let head = format!("X-EMVO-SET-ASIDE:{path} line {}: {}\r\n", event.component.line(), event.error);
-        out.extend_from_slice(head.as_bytes());
+        push_reason(&mut out, &format!("{path} line {}: {}", event.component.line(), event.error));
         push_component(&mut out, &event.component);
     }
     for event in whole {
-        out.extend_from_slice(
-            b"X-EMVO-SET-ASIDE:F10: a text of it was cut to fit; this is the whole event\r\n",
-        );
+        push_reason(&mut out, "F10: a text of it was cut to fit; this is the whole event");
         push_component(&mut out, event);
     }
     if parts.is_empty() && out.is_empty() {
@@ -49,7 +43,12 @@ fn calendar_parts(sources: &[Source<'_>], whole: &[Component<'_>]) -> Option<Vec
     }
     let head = format!("BEGIN:VCALENDAR\r\nVERSION:2.0\r\nPRODID:{PRODUCT_ID}\r\n");
     let zones = definitions(sources, whole);
-    Some([head.as_bytes(), &zones, parts.as_bytes(), &out, b"END:VCALENDAR\r\n"].concat())
+    Some([head.as_bytes(), &zones, &parts, &out, b"END:VCALENDAR\r\n"].concat())
+}
+
+/// Why the next part is set aside, in front of it.
+fn push_reason(out: &mut Vec<u8>, reason: &str) {
+    push_property(out, &Property::new("X-EMVO-SET-ASIDE", &[], reason));
 }
 
 /// The definitions of the zones that whole events refer to: the inputs' own where they

@@ -6,7 +6,9 @@ use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Output;
 
+pub(crate) mod grammar;
 pub(crate) mod schemas;
+pub(crate) mod written;
 
 use assert_cmd::Command;
 use tempfile::TempDir;
@@ -70,6 +72,7 @@ impl Case {
     }
 
     pub(crate) fn emvo_with_input(&self, arguments: &[&str], input: &str) -> Run {
+        let before = written::Calendars::in_folder(self.folder.path());
         let output = Command::cargo_bin("emvo")
             .unwrap()
             .args(arguments)
@@ -81,6 +84,7 @@ impl Case {
             .output()
             .unwrap();
         let run = Run::of(&output);
+        before.ensure_no_new_violation(self.folder.path(), input, arguments);
         if arguments.contains(&"--json") {
             schemas::ensure_as_promised(arguments, &run);
         }

@@ -209,7 +209,8 @@ impl Desk {
             {
                 let word = format!("q2e{at}d{detail}q");
                 if thing.details.contains(&detail) {
-                    let _ = write!(rows, ",{word}");
+                    let scheme = if name == "URL" { "https://example.org/" } else { "" };
+                    let _ = write!(rows, ",{scheme}{word}");
                     said.push(Said {
                         words: vec![word],
                         name,
