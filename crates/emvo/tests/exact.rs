@@ -47,7 +47,7 @@ fn every_command_that_writes_defines_the_zones_in_use_or_says_which_it_cannot() 
     let run = case.emvo(&["amend", "odd.ics", "--set", "location=Quay", "-o", "odd-out.ics"]);
     assert!(
         run.stderr.contains("no zone is known by the name `Quay clock`, and nothing defines it")
-            && run.stderr.contains("--zone-map 'Quay clock=ZONE'"),
+            && run.stderr.contains("--zone-map \"Quay clock=ZONE\""),
         "{}",
         run.shown()
     );
