@@ -50,7 +50,7 @@ impl Conversion {
 
     /// Takes a line into an entry; whether the standard has a place for it.
     fn take(
-        &self,
+        &mut self,
         line: &Property<'_>,
         entry: &Entry,
         into: &mut Component<'static>,
@@ -67,7 +67,14 @@ impl Conversion {
             "DTSTART" | "DTEND" | "DUE" => Some(moment(&name, line, zone)),
             "DCREATED" => in_utc("CREATED", line, zone),
             "LAST-MODIFIED" | "COMPLETED" | "DTSTAMP" => in_utc(&name, line, zone),
-            "RRULE" | "EXRULE" => Some(rule(&name, line, entry, zone)),
+            "RRULE" | "EXRULE" => {
+                let (rule, sureness) = rule(&name, line, entry, zone);
+                if sureness == Sureness::AsItStands {
+                    *self.unplaced.entry(name).or_insert(0) += 1;
+                }
+                into.push(rule);
+                return true;
+            }
             "RDATE" | "EXDATE" => Some(dates(&name, line, zone)),
             "TRANSP" => transparency(&raw_value(line)),
             "STATUS" => status(&raw_value(line), entry),
@@ -130,11 +137,26 @@ fn in_utc(name: &str, line: &Property<'_>, zone: Option<&OldZone>) -> Option<Pro
     }
 }
 
+/// Whether a rule has a counterpart.
+#[derive(PartialEq, Eq)]
+enum Sureness {
+    Converted,
+    AsItStands,
+}
+
 /// A rule that has no sure counterpart stays as it stands: R03 tells it.
-fn rule(name: &str, line: &Property<'_>, entry: &Entry, zone: Option<&OldZone>) -> Property<'static> {
+fn rule(
+    name: &str,
+    line: &Property<'_>,
+    entry: &Entry,
+    zone: Option<&OldZone>,
+) -> (Property<'static>, Sureness) {
     let value = raw_value(line);
     let modern = entry.start.as_ref().and_then(|start| modern_rule(&value, start, zone));
-    Property::new(name, &[], &modern.map_or_else(|| value.trim().to_owned(), |rule| rule.to_string()))
+    match modern {
+        Some(rule) => (Property::new(name, &[], &rule.to_string()), Sureness::Converted),
+        None => (Property::new(name, &[], value.trim()), Sureness::AsItStands),
+    }
 }
 
 fn dates(name: &str, line: &Property<'_>, zone: Option<&OldZone>) -> Property<'static> {

@@ -38,7 +38,7 @@ pub struct Converted {
     /// The calendar.
     pub calendar: Component<'static>,
     /// The properties without a place in the standard, by name, with how many there
-    /// are of each: they go along under [`CARRIED`].
+    /// are of each: they go along under [`CARRIED`], rules as they stand.
     pub unplaced: BTreeMap<String, usize>,
 }
 

@@ -68,6 +68,16 @@ proptest::proptest! {
 }
 
 #[test]
+fn a_rule_without_a_counterpart_stays_as_it_stands_and_is_counted() {
+    let (text, unplaced) = converted(
+        "BEGIN:VCALENDAR\r\nVERSION:1.0\r\nBEGIN:VEVENT\r\nUID:f\r\nDTSTART:20260304T100000Z\r\nRRULE:D1 0600 M30 #2\r\n\
+         END:VEVENT\r\nEND:VCALENDAR\r\n",
+    );
+    assert!(text.contains("RRULE:D1 0600 M30 #2\r\n"), "{text}");
+    assert_eq!(unplaced, [("RRULE".to_owned(), 1)].into());
+}
+
+#[test]
 fn rules_have_counterparts_where_they_are_sure() {
     let start = EventTime::parse("20260105T080000", None).unwrap();
     let rows = [
