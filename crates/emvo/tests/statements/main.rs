@@ -11,7 +11,7 @@
 mod harness;
 mod jobs;
 
-use std::collections::BTreeMap;
+use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
@@ -320,6 +320,12 @@ fn holds(desks: &[Desk; 2], job: &Job) -> Result<(), TestCaseError> {
         prop_assert_eq!(case.names().len(), inputs.len(), "{:#?}", run);
         return Ok(());
     }
+    let written: Vec<PathBuf> =
+        [case.path("out.ics"), case.path("out")].into_iter().filter(|path| path.exists()).collect();
+    if !written.is_empty() {
+        let new = &errors_of_form(&case, &written) - &errors_of_form(&case, &inputs);
+        prop_assert!(new.is_empty(), "{words:?} made faults that were not there: {new:?}");
+    }
     let (mut outputs, mut beside) = (String::new(), String::new());
     texts_below(&case.path(""), &inputs, &mut outputs, &mut beside);
     let answer = format!("{}{}", run.stdout, run.stderr);
@@ -341,6 +347,18 @@ fn holds(desks: &[Desk; 2], job: &Job) -> Result<(), TestCaseError> {
         prop_assert!(is_told_as_change || !is_whole, "{one:?} is in no output\n{run:#?}\n{outputs}");
     }
     Ok(())
+}
+
+/// The rules of zones, recurrence, dates and text that find an error in some files.
+fn errors_of_form(case: &Case, files: &[PathBuf]) -> BTreeSet<String> {
+    let is_read = |path: &&PathBuf| path.extension().is_none_or(|kind| kind != "toml");
+    let paths: Vec<String> = files.iter().filter(is_read).map(|path| path.display().to_string()).collect();
+    let mut words = vec!["check", "--level", "error", "--json"];
+    words.extend(paths.iter().map(String::as_str));
+    let run = case.emvo(&words);
+    let answer: serde_json::Value = serde_json::from_str(&run.stdout).unwrap_or_default();
+    let rules = answer["findings"].as_array().into_iter().flatten().filter_map(|one| one["rule"].as_str());
+    rules.filter(|rule| rule.starts_with(['Z', 'R', 'D', 'T'])).map(str::to_owned).collect()
 }
 
 proptest! {
