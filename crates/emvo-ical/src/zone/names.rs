@@ -248,6 +248,10 @@ fn label(name: &str) -> Option<NameMeaning> {
         "UTC" | "GMT" => 0,
         head => offset(head)?,
     };
+    // `(UTC+12:00) Coordinated Universal Time+12` names no place.
+    if places.to_lowercase().starts_with("coordinated universal time") {
+        return of_offset(minutes);
+    }
     let zone = iana(places)
         .or_else(|| PLACES.get(&places.to_lowercase()).copied())
         .or_else(|| WINDOWS.get(&format!("{} standard time", places.to_lowercase())).copied())
@@ -345,6 +349,8 @@ mod tests {
             ("(UTC+02:00) Istanbul", "Europe/Istanbul"),
             ("(UTC+02:00) Helsinki, Kyiv, Riga, Sofia, Tallinn, Vilnius", "Europe/Kyiv"),
             ("(UTC+01:00) Amsterdam, Berlin, Bern, Rome, Stockholm, Vienna", "Europe/Berlin"),
+            ("(UTC+12:00) Coordinated Universal Time+12", "Etc/GMT-12"),
+            ("(UTC) Coordinated Universal Time", "Etc/UTC"),
             ("(UTC+06:30) Yangon (Rangoon)", "Asia/Yangon"),
             ("(UTC+05:30) Calcutta (Kolkata)", "Asia/Kolkata"),
             ("(UTC+02:00) Kyiv (Kiev), Riga", "Europe/Kyiv"),
