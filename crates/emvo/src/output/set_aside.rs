@@ -58,14 +58,14 @@ fn definitions(sources: &[Source<'_>], whole: &[Component<'_>]) -> Vec<u8> {
     let others = unsound.chain(whole).map(|it| Placed { rank: 0, it: it.clone() });
     let mut part = Calendar { others: others.collect(), ..Calendar::default() };
     let mut names = names_in_use(&part);
-    for Loaded { calendar, zones } in sources.iter().flat_map(|source| &source.loaded) {
-        let own = calendar.zones.iter().filter(|zone| {
-            zone.it
-                .text("TZID")
-                .and_then(|name| ZoneName::new(name.trim()))
-                .is_some_and(|name| names.remove(&name))
-        });
-        part.zones.extend(own.cloned());
+    let loaded = || sources.iter().flat_map(|source| &source.loaded);
+    for zone in loaded().flat_map(|loaded| &loaded.calendar.zones) {
+        let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
+        if name.is_some_and(|name| names.remove(&name)) {
+            part.zones.push(zone.clone());
+        }
+    }
+    for Loaded { zones, .. } in loaded() {
         define_missing(&mut part, zones);
     }
     let mut out = Vec::new();
