@@ -54,8 +54,12 @@ fn kind(violation: &str) -> &str {
         .map_or(violation, |end| &violation[..end])
 }
 
+/// The kinds of faults of an input, also of one with other line ends.
 fn kinds(bytes: &[u8]) -> Vec<String> {
-    violations(&String::from_utf8_lossy(bytes)).iter().map(|one| kind(one).to_owned()).collect()
+    let text = String::from_utf8_lossy(bytes);
+    let lines: Vec<&str> = text.split(['\r', '\n']).filter(|line| !line.is_empty()).collect();
+    let evened = format!("{}\r\n", lines.join("\r\n"));
+    violations(&text).union(&violations(&evened)).map(|one| kind(one).to_owned()).collect()
 }
 
 fn collect(folder: &Path, files: &mut BTreeMap<PathBuf, Vec<u8>>) {
