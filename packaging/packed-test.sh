@@ -9,7 +9,8 @@ trap 'rm -rf "$work"' EXIT
 version=$(sed -n 's/^version = "\(.*\)"/\1/p' Cargo.toml | head -n 1)
 printf '[workspace]\nresolver = "3"\nmembers = ["*-%s"]\n[patch.crates-io]\n' "$version" > "$work/Cargo.toml"
 for crate in emvo emvo-core emvo-ical emvo-ledger emvo-report; do
-  tar -C "$work" -xzf "target/package/$crate-$version.crate"
+  # Packed files are of 2006, and a compiler would take what it made of an earlier version.
+  tar -C "$work" -xzmf "target/package/$crate-$version.crate"
   rm -f "$work/$crate-$version/Cargo.lock"
   printf '%s = { path = "%s-%s" }\n' "$crate" "$crate" "$version" >> "$work/Cargo.toml"
 done
