@@ -5,7 +5,10 @@ use jiff::civil::DateTime;
 use super::alarm::alarm_of;
 use super::people::person;
 use super::rule::modern_rule;
-use super::text::{Encoding, as_text, encoding_of, fields, list, raw_value, text_of};
+use super::text::{
+    Encoding, as_text, encoding_of, fields, list, raw_value, says_more_by_parameters, text_of,
+    with_parameters_of,
+};
 use super::{Conversion, OldZone};
 use crate::calendar::{EventTime, ZoneRef};
 use crate::content::{Component, Property};
@@ -61,7 +64,7 @@ impl Conversion {
         let new = match name.as_str() {
             "SUMMARY" | "DESCRIPTION" | "LOCATION" => Some(as_text(&name, line)),
             "UID" | "URL" | "CLASS" | "SEQUENCE" | "RELATED-TO" => {
-                Some(Property::new(&name, &[], raw_value(line).trim()))
+                Some(with_parameters_of(line, Property::new(&name, &[], raw_value(line).trim())))
             }
             "CATEGORIES" | "RESOURCES" => Some(list(&name, line)),
             "DTSTART" | "DTEND" | "DUE" => Some(moment(&name, line, zone)),
@@ -85,10 +88,10 @@ impl Conversion {
             "ATTENDEE" => person(line),
             "ATTACH" => attachment(line),
             "DALARM" | "AALARM" | "MALARM" => {
-                let alarm = alarm_of(line, &entry.title, entry.start.as_ref(), zone);
-                let is_one = alarm.is_some();
-                alarms.extend(alarm);
-                return is_one;
+                let made = alarm_of(line, &entry.title, entry.start.as_ref(), zone);
+                let has_all = made.as_ref().is_some_and(|made| !made.says_more);
+                alarms.extend(made.map(|made| made.alarm));
+                return has_all;
             }
             own if own.starts_with("X-") => Some(as_text(own, line)),
             _ => None,
@@ -97,8 +100,26 @@ impl Conversion {
         if let Some(new) = new {
             into.push(new);
         }
-        is_placed
+        is_placed && (keeps_parameters(&name) || !says_more_by_parameters(line))
     }
+}
+
+/// Whether the parameters of a line go along with it; of others the whole line does.
+fn keeps_parameters(name: &str) -> bool {
+    const KEEPING: [&str; 11] = [
+        "SUMMARY",
+        "DESCRIPTION",
+        "LOCATION",
+        "UID",
+        "URL",
+        "CLASS",
+        "SEQUENCE",
+        "RELATED-TO",
+        "CATEGORIES",
+        "RESOURCES",
+        "ATTENDEE",
+    ];
+    KEEPING.contains(&name) || name.starts_with("X-")
 }
 
 /// A time of this form: on the calendar's clock unless it says UTC. `T240000` is the

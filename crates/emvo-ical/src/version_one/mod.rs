@@ -79,7 +79,8 @@ impl Conversion {
             "VERSION" => into.push(Property::new("VERSION", &[], "2.0")),
             "PRODID" => into.push(Property::new("PRODID", &[], &text::raw_value(line))),
             // They are in the definition, where there is one.
-            "TZ" | "DAYLIGHT" if self.zone.is_some() => {}
+            "TZ" if self.zone.is_some() => {}
+            "DAYLIGHT" if self.zone.is_some() && zone::is_summer(&text::raw_value(line)) => {}
             name if name.starts_with("X-") => into.push(text::as_text(name, line)),
             _ => self.carry(line, into),
         }

@@ -111,9 +111,29 @@ pub(super) fn unescaped(value: &str) -> String {
     out
 }
 
-/// A property of this name with the text of a line.
+/// A property of this name with the text of a line, and what else the line says.
 pub(super) fn as_text(name: &str, line: &Property<'_>) -> Property<'static> {
-    Property::text_of(name, &text_of(line))
+    with_parameters_of(line, Property::text_of(name, &text_of(line)))
+}
+
+/// Parameters that say how a value is written: the standard has it otherwise.
+const OF_FORM: [&str; 8] =
+    ["ENCODING", "CHARSET", "QUOTED-PRINTABLE", "BASE64", "B", "8BIT", "7BIT", "VALUE"];
+
+pub(super) fn is_of_form(parameter: &str) -> bool {
+    OF_FORM.iter().any(|known| known.eq_ignore_ascii_case(parameter))
+}
+
+/// A property with the parameters of the line that it was made of, but for those that
+/// say how the value is written.
+pub(super) fn with_parameters_of(line: &Property<'_>, made: Property<'static>) -> Property<'static> {
+    let left = line.parameters().filter(|parameter| !is_of_form(parameter.name));
+    left.fold(made, |made, parameter| made.with_parameter(parameter.name, Some(&parameter.values.join(","))))
+}
+
+/// Whether a line has parameters that say more than how its value is written.
+pub(super) fn says_more_by_parameters(line: &Property<'_>) -> bool {
+    line.parameters().any(|parameter| !is_of_form(parameter.name))
 }
 
 /// The parts of a value between semicolons, escaped ones left in place.
@@ -133,9 +153,13 @@ pub(super) fn fields(value: &str) -> Vec<String> {
 
 /// A list of words as the standard has it.
 pub(super) fn list(name: &str, line: &Property<'_>) -> Property<'static> {
-    let words: Vec<String> = fields(&raw_value(line));
-    let words =
-        words.iter().flat_map(|field| field.split(',')).map(str::trim).filter(|word| !word.is_empty());
+    let value = raw_value(line);
+    let mut words: Vec<String> = fields(&value);
+    // Semicolons divide here; some systems divide by commas as the standard does.
+    if let [all] = words.as_slice() {
+        words = all.split(',').map(|word| word.trim().to_owned()).collect();
+    }
+    let words = words.iter().filter(|word| !word.is_empty());
     let escaped: Vec<String> = words.map(|word| escape_text(word).into_owned()).collect();
-    Property::new(name, &[], &escaped.join(","))
+    with_parameters_of(line, Property::new(name, &[], &escaped.join(",")))
 }

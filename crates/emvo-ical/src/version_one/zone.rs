@@ -20,49 +20,51 @@ pub(super) struct OldZone {
     /// Seconds east of UTC.
     standard: i64,
     summers: Vec<Summer>,
-    short_name: String,
 }
 
 struct Summer {
     begins: DateTime,
     ends: DateTime,
     offset: i64,
+    standard_name: String,
     short_name: String,
+}
+
+impl Summer {
+    /// A time of the year; `None` where a line says none.
+    fn of(value: &str) -> Option<Self> {
+        let fields = fields(value);
+        let [flag, ahead, begins, ends, names @ ..] = fields.as_slice() else { return None };
+        let name = |at: usize| names.get(at).cloned().unwrap_or_default();
+        flag.eq_ignore_ascii_case("TRUE").then_some(())?;
+        Some(Self {
+            offset: offset(ahead)?,
+            begins: clock(begins)?,
+            ends: clock(ends)?,
+            standard_name: name(0),
+            short_name: name(1),
+        })
+    }
+}
+
+/// Whether a `DAYLIGHT` line has its place in the definition, or says that there is no
+/// summer time.
+pub(super) fn is_summer(value: &str) -> bool {
+    Summer::of(value).is_some() || value.trim().eq_ignore_ascii_case("FALSE")
 }
 
 impl OldZone {
     /// The clock that a calendar names; `None` if it names none, so that its times float.
     pub(super) fn of(calendar: &Component<'_>) -> Option<Self> {
         let standard = offset(&raw_value(calendar.property("TZ")?))?;
-        let mut zone = Self {
-            name: ZoneName::new(&name_of(standard))?,
-            standard,
-            summers: Vec::new(),
-            short_name: String::new(),
-        };
+        let mut zone = Self { name: ZoneName::new(&name_of(standard))?, standard, summers: Vec::new() };
         for line in calendar.properties_named("DAYLIGHT") {
-            zone.add_summer(&raw_value(line));
+            zone.summers.extend(Summer::of(&raw_value(line)));
         }
         if !zone.summers.is_empty() {
             zone.name = ZoneName::new(&format!("{} with summer time", zone.name))?;
         }
         Some(zone)
-    }
-
-    fn add_summer(&mut self, value: &str) -> Option<()> {
-        let fields = fields(value);
-        let [flag, ahead, begins, ends, names @ ..] = fields.as_slice() else { return None };
-        let (offset, begins, ends) = (offset(ahead)?, clock(begins)?, clock(ends)?);
-        if !flag.eq_ignore_ascii_case("TRUE") {
-            return None;
-        }
-        let [standard, summer, ..] = names else {
-            self.summers.push(Summer { begins, ends, offset, short_name: String::new() });
-            return Some(());
-        };
-        self.short_name.clone_from(standard);
-        self.summers.push(Summer { begins, ends, offset, short_name: summer.clone() });
-        Some(())
     }
 
     pub(super) fn zone_ref(&self) -> ZoneRef {
@@ -80,11 +82,12 @@ impl OldZone {
         let mut zone = Component::new("VTIMEZONE");
         zone.push(Property::text_of("TZID", self.name.as_str()));
         let first = clock_at(0)?;
-        zone.add_component(observance("STANDARD", first, self.standard, self.standard, &self.short_name));
+        let own_name = self.summers.first().map_or("", |summer| &summer.standard_name);
+        zone.add_component(observance("STANDARD", first, self.standard, self.standard, own_name));
         for summer in &self.summers {
             let (standard, ahead) = (self.standard, summer.offset);
             zone.add_component(observance("DAYLIGHT", summer.begins, standard, ahead, &summer.short_name));
-            zone.add_component(observance("STANDARD", summer.ends, ahead, standard, &self.short_name));
+            zone.add_component(observance("STANDARD", summer.ends, ahead, standard, &summer.standard_name));
         }
         Some(zone)
     }
