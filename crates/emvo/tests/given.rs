@@ -208,6 +208,11 @@ fn a_calendar_from_before_the_standard_is_put_into_its_form() {
     assert!(found.stdout.contains("carried along: 1 RNUM"), "{}", found.shown());
     let merged = case.ends(0, &["merge", "archive.vcs", "-o", "new.ics"]);
     assert!(merged.stdout.contains("1 event in; 1 written. Nothing is lost."), "{}", merged.shown());
+    assert!(
+        merged.stderr.contains("archive.vcs is a VERSION:1.0 calendar; without a place in the form of today, and carried along: 1 RNUM"),
+        "{}",
+        merged.shown()
+    );
     let new = case.read("new.ics");
     for line in [
         "VERSION:2.0",

@@ -133,6 +133,7 @@ pub use refused::{Refused, refused_for};
 pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
+pub use t21_old_form::old_form_in_words;
 
 /// A rule: looks at one series at a time, with the calendar around it, or at
 /// the file around that.

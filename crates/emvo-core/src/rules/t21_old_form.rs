@@ -1,5 +1,7 @@
 //! `T21 old-form`: a calendar from before the standard.
 
+use std::collections::BTreeMap;
+
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
 use super::{Described, Findings, Level, Rule, RuleGroup, Safety};
@@ -27,14 +29,20 @@ declare_rule! {
 impl Rule for OldForm {
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
         for unplaced in facts.old_forms {
-            let names: Vec<String> = unplaced.iter().map(|(name, count)| format!("{count} {name}")).collect();
-            let rest = if names.is_empty() {
-                "all that it says has a place in the form of today".to_owned()
-            } else {
-                format!("without a place in the form of today, and carried along: {}", names.join(", "))
-            };
-            let message = format!("is a VERSION:1.0 calendar; {rest}");
+            let message = old_form_in_words(unplaced);
             found.in_file(self.id(), Level::Warning, Place::default(), "", message, Safety::Safe);
         }
     }
+}
+
+/// That a calendar is from before the standard, and what of it the standard has no
+/// place for.
+pub fn old_form_in_words(unplaced: &BTreeMap<String, usize>) -> String {
+    let names: Vec<String> = unplaced.iter().map(|(name, count)| format!("{count} {name}")).collect();
+    let rest = if names.is_empty() {
+        "all that it says has a place in the form of today".to_owned()
+    } else {
+        format!("without a place in the form of today, and carried along: {}", names.join(", "))
+    };
+    format!("is a VERSION:1.0 calendar; {rest}")
 }

@@ -3,6 +3,7 @@
 
 use std::collections::BTreeMap;
 
+use emvo_core::rules::old_form_in_words;
 use emvo_core::table::{Note, NoteKind};
 
 use super::source::Source;
@@ -31,11 +32,23 @@ pub(crate) fn tell_of_tables<'s, 't: 's>(sources: impl IntoIterator<Item = &'s S
     }
 }
 
-/// Tells how a table was read where its cells alone do not say: which year, which day is
+/// Tells how a file was read where it does not say by itself: a calendar from before the
+/// standard, returns inside lines; of a table which year, which day is
 /// the last one, which of two that contradict each other. Who writes on that reading has
 /// to know it; a command that lists findings has it among them.
 pub(crate) fn tell_of_readings<'s, 't: 's>(sources: impl IntoIterator<Item = &'s Source<'t>>) {
     for source in sources {
+        for unplaced in &source.old_forms {
+            tell(&format!("{} {}", source.path, old_form_in_words(unplaced)));
+        }
+        let returns = source.form.map_or(0, |form| form.return_inside.count);
+        if returns > 0 {
+            let lines = counted(returns as usize, "line has", "lines have");
+            tell(&format!(
+                "{}: {lines} a carriage return inside: a line ends there if a property follows, else the text has a break",
+                source.path
+            ));
+        }
         let judged: Vec<&Note> = source.table.notes.iter().filter(|note| is_judged(note)).collect();
         for note in judged.iter().take(MOST_JUDGED) {
             let row = note.row.map_or_else(String::new, |row| format!(" row {row}"));
