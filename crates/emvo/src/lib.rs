@@ -14,6 +14,7 @@ mod answer;
 mod input;
 mod outcome;
 mod output;
+mod placing;
 #[cfg(test)]
 mod schemas;
 mod system;
@@ -32,10 +33,13 @@ pub use usage::report_usage;
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
     output::clean_up_when_interrupted()?;
-    let outcome = args.command.run(command);
+    let outcome = terminal::panics::caught(|| args.command.run(command));
     terminal::progress::end();
-    let outcome = outcome?;
-    terminal::ensure_said()?;
+    let outcome = match outcome {
+        Err(error) if error.is::<terminal::panics::Fault>() => return Err(placing::after_placing(error)),
+        outcome => outcome?,
+    };
+    terminal::ensure_said().map_err(placing::after_placing)?;
     Ok(outcome)
 }
 
@@ -50,7 +54,7 @@ pub fn report_failure(error: &anyhow::Error) -> ExitCode {
         return ExitCode::SUCCESS;
     }
     let message = answer::advice::chain_in_words(error);
-    let status = if error.is::<output::PartlyWritten>() { 3 } else { 2 };
+    let status = if placing::is_partly_written(error) { 3 } else { 2 };
     if std::env::args_os().any(|word| word == "--json") {
         answer::give_failure(&message, status);
     } else {

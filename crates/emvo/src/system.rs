@@ -6,6 +6,9 @@
 //! | question | on Linux |
 //! |---|---|
 //! | Which file is it, whatever its name? ([`FileId`]) | device and file number |
+//! | Is it this user's? ([`is_own_file`]) | its owner is that of the process |
+//! | Which process made a file, and does it still run? ([`process_mark`], [`maker_of`]) | `/proc`: the start of the machine, process number and start |
+//! | Whose is a file that another one replaces? ([`keep_owner`]) | owner, group, and mode |
 //! | How much memory is free for this process? ([`free_memory`]) | `/proc/meminfo`, `/proc/self/limits` |
 //! | Who may read a new file? ([`readable_as_usual`]) | as the umask says; without that, its owner alone |
 //! | How is a run interrupted, and a file that may not grow told? ([`await_interrupt`]) | SIGINT, SIGTERM, SIGHUP; SIGXFSZ |
@@ -21,12 +24,12 @@ compile_error!(
     "Emvo has been run on Linux only: the head of this file says what another system has to answer"
 );
 
-use std::fs::{self, Permissions};
+use std::fs::{self, File, Metadata, Permissions};
 use std::io;
-use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
+use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _, fchown};
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::sync::Arc;
+use std::sync::{Arc, OnceLock};
 use std::thread;
 
 /// Which file a path leads to, whatever it is called: device and file number.
@@ -39,6 +42,81 @@ impl FileId {
         let metadata = fs::metadata(path).ok()?;
         Some(Self(metadata.dev(), metadata.ino()))
     }
+}
+
+/// The number of what a path names; of a link itself, not of what it leads to.
+pub(crate) fn number_of(path: &Path) -> Option<u64> {
+    fs::symlink_metadata(path).ok().map(|metadata| metadata.ino())
+}
+
+/// Whether a file is this user's.
+pub(crate) fn is_own_file(metadata: &Metadata) -> bool {
+    fs::metadata("/proc/self").is_ok_and(|own| own.uid() == metadata.uid())
+}
+
+/// Gives a new file the owner and the permissions of the one that it replaces; whether the
+/// owner could be kept.
+pub(crate) fn keep_owner(new: &File, replaced: &Metadata, permissions: Permissions) -> io::Result<bool> {
+    let made = new.metadata()?;
+    let is_other = (made.uid(), made.gid()) != (replaced.uid(), replaced.gid());
+    let is_kept = !is_other || fchown(new, Some(replaced.uid()), Some(replaced.gid())).is_ok();
+    if !is_kept {
+        // The group alone may be given by whoever belongs to it.
+        let _ = fchown(new, None, Some(replaced.gid()));
+    }
+    new.set_permissions(permissions)?;
+    Ok(is_kept)
+}
+
+/// What the names of this process's unfinished files carry: nobody else has it, now or
+/// later.
+pub(crate) fn process_mark() -> &'static str {
+    static MARK: OnceLock<String> = OnceLock::new();
+    MARK.get_or_init(|| {
+        let start = start_of("self").unwrap_or(0);
+        format!("{}-{}-{start}", machine_mark(), std::process::id())
+    })
+}
+
+/// What has become of the process that a mark is of.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Maker {
+    Running,
+    Gone,
+    /// It was of another machine or another start of this one, and cannot be asked after.
+    Elsewhere,
+}
+
+/// What has become of the process with a mark, as [`process_mark`] makes it.
+pub(crate) fn maker_of(mark: &str) -> Maker {
+    let mut parts = mark.split('-');
+    let (Some(machine), Some(process), Some(start)) = (parts.next(), parts.next(), parts.next()) else {
+        return Maker::Elsewhere;
+    };
+    let own_start = start_of("self");
+    if machine != machine_mark() || own_start.is_none() {
+        return Maker::Elsewhere;
+    }
+    let is_running = start_of(process).is_some_and(|now| now.to_string() == start);
+    if is_running { Maker::Running } else { Maker::Gone }
+}
+
+/// This start of this machine, and the view of its processes: eight hexadecimal digits.
+fn machine_mark() -> &'static str {
+    static MARK: OnceLock<String> = OnceLock::new();
+    MARK.get_or_init(|| {
+        let start = told_by("/proc/sys/kernel/random/boot_id").unwrap_or_default();
+        let view = fs::read_link("/proc/self/ns/pid").unwrap_or_default();
+        let both = format!("{start} {}", view.display());
+        blake3::hash(both.as_bytes()).to_hex().chars().take(8).collect()
+    })
+}
+
+/// When a process began, in ticks since the start of the machine.
+fn start_of(process: &str) -> Option<u64> {
+    let text = told_by(&format!("/proc/{process}/stat"))?;
+    // The name of the program is in parentheses and may hold anything.
+    text.rsplit_once(')')?.1.split_whitespace().nth(19)?.parse().ok()
 }
 
 /// What is free, in bytes: of the system's memory and swap, or of what this
@@ -126,5 +204,15 @@ mod tests {
         assert_eq!(free_in("MemTotal: 16 kB\n"), None);
         assert_eq!(allowed_by("Max address space         1073741824   unlimited   bytes\n"), Some(1 << 30));
         assert_eq!(allowed_by("Max address space         unlimited    unlimited   bytes\n"), None);
+    }
+
+    #[test]
+    fn a_process_is_known_by_its_mark() {
+        assert_eq!(maker_of(process_mark()), Maker::Running);
+        let [machine, process, start]: [&str; 3] =
+            process_mark().split('-').collect::<Vec<_>>().try_into().unwrap();
+        assert_eq!(maker_of(&format!("{machine}-{process}-{start}1")), Maker::Gone, "its number, used again");
+        assert_eq!(maker_of(&format!("{machine}-0-{start}")), Maker::Gone);
+        assert_eq!(maker_of(&format!("00000000-{process}-{start}")), Maker::Elsewhere);
     }
 }

@@ -94,7 +94,7 @@ fn results_are_as_readable_as_the_umask_says() {
     let case = Case::new().file("a.ics", calendar(event));
     let program = assert_cmd::cargo::cargo_bin("emvo");
     for (mask, mode) in [("022", 0o644), ("077", 0o600), ("002", 0o664)] {
-        let line = format!("umask {mask}; '{}' merge a.ics -o out.ics --overwrite", program.display());
+        let line = format!("umask {mask}; '{}' merge a.ics -o {mask}.ics", program.display());
         let run = std::process::Command::new("sh")
             .args(["-c", &line])
             .current_dir(case.path(""))
@@ -102,7 +102,7 @@ fn results_are_as_readable_as_the_umask_says() {
             .env("EMVO_LEDGER", "")
             .output();
         assert!(run.unwrap().status.success());
-        let permissions = std::fs::metadata(case.path("out.ics")).unwrap().permissions();
+        let permissions = std::fs::metadata(case.path(&format!("{mask}.ics"))).unwrap().permissions();
         assert_eq!(permissions.mode() & 0o777, mode, "umask {mask}");
     }
 }

@@ -1,6 +1,8 @@
 //! `bundle`: a backup of calendars that can be checked, and read back.
 
 use std::collections::BTreeSet;
+use std::fs::File;
+use std::io::Read as _;
 use std::path::{Component, Path, PathBuf};
 
 use anyhow::{Context, bail};
@@ -18,7 +20,7 @@ use crate::input::{
 };
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::backup::{Contents, Entry, Manifest, Original, checked, restored, zipped};
+use crate::output::backup::{Checked, Contents, Entry, Manifest, Original, checked, restored, zipped};
 use crate::output::{
     Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest, free_name,
 };
@@ -83,7 +85,8 @@ impl Command for BundleArgs {
             let restore = Restore { backup, wanted, folder, existing };
             return restore.run(&files, reading.secret.as_ref(), form);
         }
-        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &Guard::new(&files))?;
+        let guard = Guard::new(&files);
+        let output = NamedFile::at(self.output.as_deref(), Role::Output, existing, &guard)?;
         output.path().context(NO_FILE)?;
         let secret = match (&reading.secret, self.encrypt) {
             (Some(secret), _) => Some(secret.clone()),
@@ -96,15 +99,21 @@ impl Command for BundleArgs {
             let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
             let (mut manifest, mut contents) = calendars(&mut sources, &reading)?;
             let on_disk = files_on_disk(&self.inputs, output.path())?;
-            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents);
+            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents)?;
             manifest.set_aside = set_aside;
             manifest.not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
-            output.write_for(Readers::Owner, |_| zipped(&manifest, &contents, secret.as_ref()))?;
-            let backup = read_again(&output, &files, secret.as_ref())?;
-            if let Some(fault) = backup.faults.first() {
-                bail!("the backup does not read back: {fault}");
+            let zip = zipped(&manifest, &contents, secret.as_ref())?;
+            drop(contents);
+            let mut batch = Batch::new(Mode::Write, &guard, Readers::Owner);
+            // Read again before it takes the place of an older one.
+            let found = output.make_in(&mut batch, &zip, |file| read_again(file, secret.as_ref()))?;
+            let Some(Checked { manifest, faults }) = found else { bail!(NO_FILE) };
+            if let Some(fault) = faults.first() {
+                bail!("the backup does not read back, so it was not kept: {fault}");
             }
-            give(&backup, form)?;
+            batch.place()?;
+            let path = output.shown().unwrap_or_default();
+            give(&Backup { path, manifest, faults }, form)?;
             Ok(Outcome::needs_a_look_if(set_aside > 0))
         })
     }
@@ -118,11 +127,10 @@ fn asked() -> anyhow::Result<Secret> {
 }
 
 /// Reads what was written again, before anybody relies on it.
-fn read_again(output: &NamedFile, files: &ReadFiles, secret: Option<&Secret>) -> anyhow::Result<Backup> {
-    let path = output.path().context(NO_FILE)?;
-    let found = checked(&files.read(path, ReadAs::Backup)?, secret)?;
-    let path = path.display().to_string();
-    Ok(Backup { path, manifest: found.manifest, faults: found.faults })
+fn read_again(mut file: File, secret: Option<&Secret>) -> anyhow::Result<Checked> {
+    let mut bytes = Vec::new();
+    file.read_to_end(&mut bytes)?;
+    checked(&bytes, secret)
 }
 
 /// One calendar file for each calendar, under names that are all different.
@@ -179,13 +187,20 @@ fn keep_originals(
     files: &ReadFiles,
     manifest: &mut Manifest,
     contents: &mut Contents,
-) {
+) -> anyhow::Result<()> {
+    let not_read: Vec<String> = sources
+        .iter()
+        .flat_map(|source| &source.beside.not_read)
+        .map(|file| file.path().to_owned())
+        .collect();
+    let was_told = |shown: &str| not_read.iter().any(|path| path == shown);
     let mut all = Vec::new();
     for path in on_disk {
         let shown = path.display().to_string();
-        // What cannot be opened was told as such.
-        if let Ok(bytes) = files.read(path, ReadAs::Input) {
-            all.push((shown, bytes));
+        match files.read(path, ReadAs::Input) {
+            Ok(bytes) => all.push((shown, bytes)),
+            Err(_) if was_told(&shown) => {}
+            Err(error) => return Err(error).with_context(|| format!("could not read `{shown}` again")),
         }
     }
     let piped = sources.iter().filter(|source| source.path == "-");
@@ -197,6 +212,7 @@ fn keep_originals(
         manifest.originals.push(Original { file: file.clone(), source, bytes: bytes.len(), sha256 });
         contents.push((file, bytes));
     }
+    Ok(())
 }
 
 /// The path of an export inside the backup: its own below `originals/`, without

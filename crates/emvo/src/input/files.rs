@@ -5,13 +5,15 @@
 //! here, and the output's guard refuses to write over it.
 #![allow(clippy::disallowed_methods, reason = "the one place where files are opened to be read")]
 
+use std::collections::BTreeSet;
 use std::fmt;
 use std::fs;
 use std::io;
-use std::path::Path;
+use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::hints::hint_for;
+use crate::placing::{PlacingError, recover};
 use crate::system::FileId;
 
 /// What a file is to the run that reads it.
@@ -66,17 +68,36 @@ impl fmt::Display for ReadAs {
 
 /// The files that a run has read. Copies share one list.
 #[derive(Clone, Debug, Default)]
-pub(crate) struct ReadFiles(Arc<Mutex<Vec<(FileId, ReadAs)>>>);
+pub(crate) struct ReadFiles {
+    read: Arc<Mutex<Vec<(FileId, ReadAs)>>>,
+    /// The folders in which no run is half way any more.
+    settled: Arc<Mutex<BTreeSet<PathBuf>>>,
+}
 
 impl ReadFiles {
     /// Reads a file as a whole, and keeps its identity. That there is none says which may
     /// be meant.
     pub(crate) fn read(&self, path: &Path, read_as: ReadAs) -> io::Result<Vec<u8>> {
+        self.settle(folder_of(path)).map_err(io::Error::other)?;
         self.keep(path, read_as);
         fs::read(path).map_err(|error| match error.kind() {
             io::ErrorKind::NotFound => io::Error::new(error.kind(), format!("{error}{}", hint_for(path))),
             _ => error,
         })
+    }
+
+    /// Sees to it that no killed run has left a folder between old and new files: what is
+    /// read there, or replaced, would be a mix of both.
+    pub(crate) fn settle(&self, folder: &Path) -> Result<(), PlacingError> {
+        // Not there yet, it holds nothing.
+        let Ok(folder) = fs::canonicalize(folder) else { return Ok(()) };
+        // Held to the end: whoever asks next waits until it is settled.
+        let mut settled = self.settled.lock().unwrap_or_else(PoisonError::into_inner);
+        if !settled.contains(&folder) {
+            recover(&folder)?;
+            settled.insert(folder);
+        }
+        Ok(())
     }
 
     /// Keeps the identity of a file that was given, whether it is read or not.
@@ -94,6 +115,14 @@ impl ReadFiles {
 
     fn list(&self) -> MutexGuard<'_, Vec<(FileId, ReadAs)>> {
         // A list that is only added to is sound whatever its last user did.
-        self.0.lock().unwrap_or_else(PoisonError::into_inner)
+        self.read.lock().unwrap_or_else(PoisonError::into_inner)
+    }
+}
+
+/// The folder that a path is in.
+pub(crate) fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(parent) if !parent.as_os_str().is_empty() => parent,
+        _ => Path::new("."),
     }
 }

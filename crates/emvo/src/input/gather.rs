@@ -7,10 +7,11 @@ use anyhow::{Context, bail};
 use rayon::prelude::*;
 use walkdir::WalkDir;
 
-use super::files::{ReadAs, ReadFiles};
+use super::files::{ReadAs, ReadFiles, folder_of};
 use super::memory::ensure_memory_for;
 use super::packed::{Opening, unpacked};
 use super::source_file::{NamedBy, SourceFile, is_own};
+use crate::placing::is_journal;
 use crate::terminal::progress;
 
 /// Reads all inputs, in the order given; folders and zips by name. `output` is
@@ -23,6 +24,7 @@ pub(crate) fn gather(
     opening: Opening<'_>,
     files: &ReadFiles,
 ) -> anyhow::Result<Vec<SourceFile>> {
+    settle_around(inputs, files)?;
     let found = found_at(inputs, output)?;
     let on_disk = found.iter().filter(|found| !found.is_standard_input());
     ensure_memory_for(on_disk.map(|found| found.path.as_path()))?;
@@ -47,6 +49,23 @@ pub(crate) fn gather(
 pub(crate) fn files_on_disk(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<PathBuf>> {
     let found = found_at(inputs, output)?.into_iter();
     Ok(found.filter(|found| !found.is_standard_input()).map(|found| found.path).collect())
+}
+
+/// Sees to it that no killed run has left the places of inputs between old and new files.
+fn settle_around(inputs: &[PathBuf], files: &ReadFiles) -> anyhow::Result<()> {
+    for input in inputs {
+        if !input.is_dir() {
+            files.settle(folder_of(input))?;
+            continue;
+        }
+        // What cannot be walked is told when it is read.
+        for entry in WalkDir::new(input).into_iter().flatten() {
+            if is_journal(entry.file_name()) {
+                files.settle(folder_of(entry.path()))?;
+            }
+        }
+    }
+    Ok(())
 }
 
 fn found_at(inputs: &[PathBuf], output: Option<&Path>) -> anyhow::Result<Vec<Found>> {

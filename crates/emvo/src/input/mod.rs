@@ -22,7 +22,7 @@ mod source_text;
 mod spreadsheet;
 mod told;
 
-pub(crate) use files::{ReadAs, ReadFiles};
+pub(crate) use files::{ReadAs, ReadFiles, folder_of};
 pub(crate) use gather::{files_on_disk, gather, is_there};
 pub(crate) use given::{Given, given};
 pub(crate) use group::{InputGroup, with_sources};

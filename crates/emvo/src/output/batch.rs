@@ -1,16 +1,18 @@
-//! The files of one run: all complete beside their places before the first of
-//! them takes its place, in an order in which nothing can go missing.
+//! The files of one run: all complete next to their places before the first of
+//! them takes its place, in an order in which nothing can go missing, and all or none.
 
 use std::io::{self, Write};
 
 use anyhow::Context;
 use emvo_core::receipt::FileRecord;
 use rayon::prelude::*;
+use tempfile::TempPath;
 
 use super::guard::{Claim, Guard};
 use super::record::file_record;
 use super::staged::{Readers, Staged};
 use super::target::{Mode, Target};
+use crate::placing::{PartlyWritten, PlacingError, Ready, place};
 use crate::terminal::progress;
 
 /// A file that waits to take its place.
@@ -33,17 +35,6 @@ impl Due {
             Self::Staged(staged) => staged.record(),
         }
     }
-}
-
-/// Some files have taken their places and others have not: status 3.
-#[derive(Debug, thiserror::Error)]
-#[error(
-    "only some of the files are written; these are new: {}; run it again once the cause is mended",
-    .new.join(", ")
-)]
-pub(crate) struct PartlyWritten {
-    new: Vec<String>,
-    source: anyhow::Error,
 }
 
 /// The files of one run.
@@ -70,7 +61,7 @@ impl Batch {
         &mut self,
         claim: Claim,
         write: impl FnOnce(&mut std::fs::File) -> io::Result<()>,
-        count: impl FnOnce(&dyn Fn() -> io::Result<std::fs::File>) -> io::Result<T>,
+        count: impl FnOnce(&dyn Fn() -> io::Result<std::fs::File>) -> anyhow::Result<T>,
     ) -> anyhow::Result<T> {
         let staged = Staged::make(claim, self.readers, write)?;
         let counted = count(&|| staged.reopen());
@@ -115,15 +106,34 @@ impl Batch {
                 Due::Staged(staged) => ready.push(staged),
             }
         }
-        ready.iter_mut().try_for_each(Staged::wait)?;
         ready.sort_by_key(|staged| staged.claim().role());
-        let mut new = Vec::new();
-        let placed = ready.into_iter().try_for_each(|staged| {
-            let shown = staged.claim().shown().to_owned();
-            staged.place().map(|()| new.push(shown))
-        });
-        let done = placed.and_then(|()| printed.iter().try_for_each(|bytes| print(bytes)));
-        done.map_err(|source| if new.is_empty() { source } else { PartlyWritten { new, source }.into() })
+        let new: Vec<String> = ready.iter().map(|staged| staged.claim().shown().to_owned()).collect();
+        let ready: Vec<(Ready, TempPath)> =
+            ready.into_iter().map(Staged::ready).collect::<anyhow::Result<_>>()?;
+        let (files, made): (Vec<Ready>, Vec<TempPath>) = ready.into_iter().unzip();
+        let placed = place(&files);
+        if matches!(placed, Ok(()) | Err(PlacingError::Torn(_))) {
+            // They are gone from there, or the next run needs them to finish this one.
+            made.into_iter().for_each(leave);
+        }
+        placed?;
+        let printed = printed.iter().try_for_each(|bytes| print(bytes));
+        printed.map_err(|source| if new.is_empty() { source } else { unprinted(&new, source).into() })
+    }
+}
+
+/// Leaves a file where it is.
+fn leave(path: TempPath) {
+    // It fails on systems alone where such files have a mark of their own.
+    let _ = path.keep();
+}
+
+/// The files of a run are there, and what was to be printed is not.
+fn unprinted(new: &[String], source: anyhow::Error) -> PartlyWritten {
+    PartlyWritten {
+        files: new.iter().map(|path| format!("`{path}` is new")).collect(),
+        next: "standard output is not; run it again once the cause is mended".to_owned(),
+        source,
     }
 }
 
@@ -145,7 +155,7 @@ mod tests {
     use crate::output::guard::{Existing, Folder, Role};
 
     #[test]
-    fn what_says_what_is_missing_takes_its_place_before_the_output() {
+    fn where_one_file_cannot_be_placed_none_is() {
         let folder = tempfile::tempdir().unwrap();
         let guard = Guard::default();
         let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
@@ -158,10 +168,9 @@ mod tests {
         // The output cannot take its place any more: a folder has come in its way.
         std::fs::create_dir(folder.path().join("out.ics")).unwrap();
         let error = batch.place().unwrap_err();
-        let partly: &PartlyWritten = error.downcast_ref().unwrap();
-        assert_eq!(partly.new.len(), 2, "{error}");
-        assert!(
-            folder.path().join("receipt.json").is_file() && folder.path().join("out.set-aside.ics").is_file()
-        );
+        assert!(!crate::placing::is_partly_written(&error), "{error:#}");
+        let there: Vec<_> =
+            std::fs::read_dir(folder.path()).unwrap().map(|entry| entry.unwrap().file_name()).collect();
+        assert_eq!(there, ["out.ics"], "nothing is left of what had its place already");
     }
 }

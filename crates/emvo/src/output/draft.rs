@@ -241,7 +241,7 @@ impl Output {
                         .iter()
                         .try_for_each(|one| write_to(&one.calendar, &missing_head(&one.calendar), out))
                 };
-                let found = batch.make(claim, write, |reopen| count_components_in(reopen))?;
+                let found = batch.make(claim, write, |reopen| Ok(count_components_in(reopen)?))?;
                 StatementsOff::ensure_none(statements_of(calendars), found.statements)?;
                 written.account.add(Count::Written, found.components);
             }

@@ -21,7 +21,8 @@ use std::io;
 use std::path::{Component, Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-use crate::input::{ReadAs, ReadFiles};
+use crate::input::{ReadAs, ReadFiles, folder_of};
+use crate::placing::PlacingError;
 
 /// What a file is to the run that writes it. Declared in the order in which
 /// files take their places: what says what is missing from a result is there
@@ -107,6 +108,8 @@ pub(crate) enum GuardError {
     NoFolder { folder: PathBuf },
     #[error("{role} cannot be `{}`", path.display())]
     Unreachable { role: Role, path: PathBuf, source: io::Error },
+    #[error("{role} cannot be `{}` now", path.display())]
+    NotSettled { role: Role, path: PathBuf, source: PlacingError },
 }
 
 /// A path at which this run may write one file.
@@ -175,6 +178,7 @@ impl Guard {
         existing: Existing,
         folder: Folder,
     ) -> Result<Claim, GuardError> {
+        self.settle(path, folder_of(path), role)?;
         let there = ensure_ordinary(path, role)?;
         self.ensure_unread(path, role)?;
         let real = real_path(path).map_err(|source| GuardError::Unreachable {
@@ -189,6 +193,8 @@ impl Guard {
         if folder == Folder::Refuse && !parent.is_dir() {
             return Err(GuardError::NoFolder { folder: parent.to_owned() });
         }
+        // A link leads into another folder.
+        self.settle(path, folder_of(&real), role)?;
         let claim =
             Claim { path: path.to_owned(), shown: path.display().to_string(), real, role, existing, folder };
         let mut claims = self.claims.lock().unwrap_or_else(PoisonError::into_inner);
@@ -201,6 +207,11 @@ impl Guard {
         }
         claims.push(claim.clone());
         Ok(claim)
+    }
+
+    fn settle(&self, path: &Path, folder: &Path, role: Role) -> Result<(), GuardError> {
+        let settled = self.files.settle(folder);
+        settled.map_err(|source| GuardError::NotSettled { role, path: path.to_owned(), source })
     }
 
     /// Refuses claims of files that were read since they were claimed.
@@ -234,14 +245,6 @@ fn ensure_ordinary(path: &Path, role: Role) -> Result<bool, GuardError> {
         }
         // Such as a name that is too long for a file.
         Err(source) => Err(GuardError::Unreachable { role, path: named(), source }),
-    }
-}
-
-/// The folder that a path is in.
-pub(super) fn folder_of(path: &Path) -> &Path {
-    match path.parent() {
-        Some(parent) if !parent.as_os_str().is_empty() => parent,
-        _ => Path::new("."),
     }
 }
 

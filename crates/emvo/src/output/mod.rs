@@ -24,7 +24,7 @@ mod staged;
 mod target;
 mod workbook;
 
-pub(crate) use batch::{Batch, PartlyWritten, there_now};
+pub(crate) use batch::{Batch, there_now};
 pub(crate) use draft::{Draft, Shape, Written};
 pub(crate) use encode::TableForm;
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};

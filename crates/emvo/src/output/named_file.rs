@@ -1,6 +1,7 @@
 //! A single file that was named for what a command finds, such as a list or a
 //! report.
 
+use std::io::Write as _;
 use std::path::Path;
 
 use super::batch::Batch;
@@ -74,19 +75,22 @@ impl NamedFile {
         Ok(())
     }
 
+    /// Makes the file next to its place, and has it read again; `None` where there is no
+    /// file to read.
+    pub(crate) fn make_in<T>(
+        &self,
+        batch: &mut Batch,
+        bytes: &[u8],
+        read: impl FnOnce(std::fs::File) -> anyhow::Result<T>,
+    ) -> anyhow::Result<Option<T>> {
+        let Some(Target::File(claim)) = &self.target else { return Ok(None) };
+        batch.make(claim.clone(), |out| out.write_all(bytes), |reopen| read(reopen()?)).map(Some)
+    }
+
     /// Writes the file, whole or not at all; makes its bytes only where it is
     /// wanted.
     pub(crate) fn write(&self, bytes: impl FnOnce(&Path) -> anyhow::Result<Vec<u8>>) -> anyhow::Result<()> {
-        self.write_for(Readers::AsUsual, bytes)
-    }
-
-    /// The same, with who may read it.
-    pub(crate) fn write_for(
-        &self,
-        readers: Readers,
-        bytes: impl FnOnce(&Path) -> anyhow::Result<Vec<u8>>,
-    ) -> anyhow::Result<()> {
-        let mut batch = Batch::new(Mode::Write, &self.guard, readers);
+        let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
         self.add_to(&mut batch, bytes)?;
         batch.place()
     }

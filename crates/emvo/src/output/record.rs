@@ -77,7 +77,8 @@ impl Recording {
                 error @ (GuardError::IsRead { .. }
                 | GuardError::Claimed { .. }
                 | GuardError::SameOutput { .. }
-                | GuardError::IsSpecial { .. }),
+                | GuardError::IsSpecial { .. }
+                | GuardError::NotSettled { .. }),
             ) => Err(error),
         }
     }

@@ -1,8 +1,7 @@
-//! A file on its way: complete beside its place, on the disk, and only then in
-//! its place.
+//! A file on its way: complete next to its place, and on the disk.
 #![allow(clippy::disallowed_methods, reason = "the one place where files are written")]
 
-use std::fs::File;
+use std::fs::{File, Metadata};
 use std::io::{self, Write};
 use std::path::{Path, PathBuf};
 use std::sync::{Mutex, MutexGuard, Once, PoisonError};
@@ -10,12 +9,14 @@ use std::thread::{self, JoinHandle};
 
 use anyhow::Context;
 use emvo_core::receipt::FileRecord;
-use tempfile::NamedTempFile;
+use tempfile::{NamedTempFile, TempPath};
 
-use super::guard::{Claim, Existing, folder_of};
+use super::guard::{Claim, Existing};
 use super::record::file_record_of;
-use crate::system::{await_interrupt, readable_as_usual};
-use crate::terminal::{is_leafed_through, progress};
+use crate::input::folder_of;
+use crate::placing::{Ready, Replaces, digest_of, make_folder, name_of_unfinished, wait_for_placing};
+use crate::system::{await_interrupt, keep_owner, readable_as_usual};
+use crate::terminal::{is_leafed_through, progress, tell};
 
 /// Who may read a result.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -26,12 +27,18 @@ pub(crate) enum Readers {
     Owner,
 }
 
-/// A file that is complete beside its place. Deleted on drop.
+/// A file that is complete next to its place. Deleted on drop.
 pub(crate) struct Staged {
     claim: Claim,
-    file: NamedTempFile,
-    /// Brings it to the disk.
-    syncing: Option<JoinHandle<io::Result<()>>>,
+    /// Closed: a run may make more files than a process may have open.
+    path: TempPath,
+    digest: Digest,
+}
+
+/// What it holds, once all of it is on the disk.
+enum Digest {
+    Known(String),
+    Coming(JoinHandle<io::Result<String>>),
 }
 
 impl Staged {
@@ -49,13 +56,13 @@ impl Staged {
         progress::doing(&format!("writing {}", claim.shown()));
         if claim.makes_folder() {
             let folder = folder_of(claim.real());
-            std::fs::create_dir_all(folder)
+            make_folder(folder)
                 .with_context(|| format!("could not make the folder `{}`", folder.display()))?;
         }
         let mut file = begin(claim.real(), readers)?;
-        let written = write(file.as_file_mut()).and_then(|()| sync(file.as_file()));
-        let syncing = written.with_context(|| could_not_write(claim.path()))?;
-        Ok(Self { claim, file, syncing })
+        let written = write(file.as_file_mut()).and_then(|()| sync(&file));
+        let digest = written.with_context(|| could_not_write(claim.path()))?;
+        Ok(Self { claim, path: file.into_temp_path(), digest })
     }
 
     pub(super) fn claim(&self) -> &Claim {
@@ -64,7 +71,7 @@ impl Staged {
 
     /// What was written, from its start.
     pub(super) fn reopen(&self) -> io::Result<File> {
-        self.file.reopen()
+        File::open(&self.path)
     }
 
     /// What a receipt says of it.
@@ -73,21 +80,22 @@ impl Staged {
         record.with_context(|| format!("could not read back `{}`", self.claim.shown()))
     }
 
-    /// Waits until all of it is on the disk.
-    pub(super) fn wait(&mut self) -> anyhow::Result<()> {
-        let Some(syncing) = self.syncing.take() else { return Ok(()) };
-        let synced =
-            syncing.join().unwrap_or_else(|_| Err(io::Error::other("it was not brought to the disk")));
-        synced.with_context(|| could_not_write(self.claim.path()))
-    }
-
-    /// Takes its place.
-    pub(super) fn place(self) -> anyhow::Result<()> {
-        let placed = match self.claim.existing() {
-            Existing::Replace => self.file.persist(self.claim.real()),
-            Existing::Refuse => self.file.persist_noclobber(self.claim.real()),
+    /// Waits until all of it is on the disk; the file is deleted once its path is dropped.
+    pub(super) fn ready(self) -> anyhow::Result<(Ready, TempPath)> {
+        let Self { claim, path, digest } = self;
+        let digest = match digest {
+            Digest::Known(digest) => Ok(digest),
+            Digest::Coming(syncing) => {
+                let lost = |_| Err(io::Error::other("it was not brought to the disk"));
+                syncing.join().unwrap_or_else(lost)
+            }
         };
-        placed.map(drop).with_context(|| could_not_write(self.claim.path()))
+        let digest = digest.with_context(|| could_not_write(claim.path()))?;
+        let replaces = match claim.existing() {
+            Existing::Replace => Replaces::Anything,
+            Existing::Refuse => Replaces::Nothing,
+        };
+        Ok((Ready { made: path.to_path_buf(), place: claim.real().to_owned(), digest, replaces }, path))
     }
 }
 
@@ -100,18 +108,23 @@ fn could_not_write(path: &Path) -> String {
 const LONG: u64 = 1 << 20;
 
 /// Brings a file to the disk: a short one now, a long one soon.
-fn sync(file: &File) -> io::Result<Option<JoinHandle<io::Result<()>>>> {
-    if file.metadata()?.len() < LONG {
-        return file.sync_all().map(|()| None);
+fn sync(file: &NamedTempFile) -> io::Result<Digest> {
+    let (written, again) = (file.as_file().try_clone()?, file.reopen()?);
+    let synced = move || {
+        written.sync_all()?;
+        digest_of(again)
+    };
+    if file.as_file().metadata()?.len() < LONG {
+        return synced().map(Digest::Known);
     }
-    let file = file.try_clone()?;
-    Ok(Some(thread::spawn(move || file.sync_all())))
+    Ok(Digest::Coming(thread::spawn(synced)))
 }
 
 fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
     let folder = folder_of(path);
     let mut builder = tempfile::Builder::new();
-    builder.prefix(".emvo-");
+    let name = name_of_unfinished();
+    builder.prefix(&name);
     if readers == Readers::AsUsual {
         builder.permissions(readable_as_usual());
     }
@@ -120,7 +133,24 @@ fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
     let file = file.with_context(|| format!("could not write into `{}`", folder.display()))?;
     // An interrupt waits until the file is on the list.
     files.push(file.path().to_owned());
+    drop(files);
+    if let Ok(replaced) = std::fs::metadata(path) {
+        keep_owner_of(&replaced, file.as_file(), readers).with_context(|| could_not_write(path))?;
+    }
     Ok(file)
+}
+
+/// Whoever could read the old file can read the new one, and nobody else; what is its
+/// owner's alone is so in any case.
+fn keep_owner_of(replaced: &Metadata, file: &File, readers: Readers) -> io::Result<()> {
+    let permissions = match readers {
+        Readers::AsUsual => replaced.permissions(),
+        Readers::Owner => file.metadata()?.permissions(),
+    };
+    if !keep_owner(file, replaced, permissions)? {
+        tell("a file that is replaced was another user's; the new one is yours");
+    }
+    Ok(())
 }
 
 /// The files that are complete nowhere yet.
@@ -150,6 +180,8 @@ fn leave() {
 
 fn leave_nothing_unfinished() -> ! {
     const INTERRUPTED: i32 = 130;
+    // Files that are on the way to their places arrive there first.
+    let _placing = wait_for_placing();
     // Held to the end: nothing new begins any more.
     let mut files = unfinished();
     for path in files.drain(..) {

@@ -77,7 +77,6 @@ pub(crate) fn ensure_said() -> anyhow::Result<()> {
     let late = flushed.err().filter(|kind| *kind != io::ErrorKind::BrokenPipe).map(|kind| kind.to_string());
     match unsaid.or(late) {
         None => Ok(()),
-        Some(why) => Err(anyhow::anyhow!(why))
-            .context("the answer could not be printed; files that were named are written"),
+        Some(why) => Err(anyhow::anyhow!(why)).context("the answer could not be printed"),
     }
 }

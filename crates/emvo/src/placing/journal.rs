@@ -1,0 +1,281 @@
+//! What is to become of a set of files, written down before it begins.
+//!
+//! The record is one line of JSON and a line with its digest. Where the second does not fit
+//! the first, the run ended while it wrote them, and nothing had been placed. Each other
+//! folder of the set has a record that says where the whole one is.
+//!
+//! A record is believed only where it is this user's own and the files are those that it
+//! means, by number and digest: a folder that comes from strangers cannot hold one.
+
+use std::ffi::OsStr;
+use std::fs::{self, File, OpenOptions};
+use std::io::{self, Read as _, Write as _};
+use std::os::unix::ffi::{OsStrExt as _, OsStringExt as _};
+use std::path::{Path, PathBuf};
+
+use serde::{Deserialize, Serialize};
+
+use super::digest::digest_of;
+use super::folders::{LockedFolders, folder_of, synced};
+use super::leftovers::{is_unfinished, kept_name};
+use super::{Ready, Replaces};
+use crate::system::{is_own_file, number_of};
+
+/// How its name ends; it begins with a dot.
+const ENDING: &str = ".emvo-journal";
+
+/// The longest part of a file's name in the name of its journal, in bytes.
+const LONGEST_NAME: usize = 200;
+
+/// No journal is longer: a million files are some hundred bytes each.
+const LONGEST: u64 = 1 << 29;
+
+/// The files of one run.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Journal {
+    pub(super) entries: Vec<Entry>,
+}
+
+/// One of them.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct Entry {
+    /// Its name in the folder of its place, until it is there.
+    made: PathText,
+    place: PathText,
+    pub(super) digest: String,
+    /// The number that the file system knows it by, whatever its name.
+    pub(super) number: u64,
+    pub(super) before: Before,
+}
+
+/// What was at a place before.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(deny_unknown_fields, rename_all = "kebab-case")]
+pub(super) enum Before {
+    Nothing,
+    /// A file, and the name under which it is kept.
+    File {
+        kept: PathText,
+        number: u64,
+    },
+}
+
+/// A path in JSON; as bytes where it is no text.
+#[derive(Clone, Debug, PartialEq, Eq, Serialize, Deserialize)]
+#[serde(untagged)]
+pub(super) enum PathText {
+    Text(String),
+    Bytes(Vec<u8>),
+}
+
+impl PathText {
+    fn of(path: &OsStr) -> Self {
+        match path.to_str() {
+            Some(text) => Self::Text(text.to_owned()),
+            None => Self::Bytes(path.as_bytes().to_vec()),
+        }
+    }
+
+    fn path(&self) -> PathBuf {
+        match self {
+            Self::Text(text) => PathBuf::from(text),
+            Self::Bytes(bytes) => PathBuf::from(std::ffi::OsString::from_vec(bytes.clone())),
+        }
+    }
+}
+
+impl Entry {
+    /// What is to become of a file; `number` tells the names apart under which what is
+    /// there now is kept.
+    pub(super) fn of(file: &Ready, number: usize) -> io::Result<Self> {
+        let before = match number_of(&file.place) {
+            Some(there) if file.replaces == Replaces::Anything => {
+                Before::File { kept: PathText::of(OsStr::new(&kept_name(number))), number: there }
+            }
+            Some(_) => return Err(io::Error::from(io::ErrorKind::AlreadyExists)),
+            None => Before::Nothing,
+        };
+        let made = file.made.file_name().unwrap_or_default();
+        let number = number_of(&file.made).ok_or(io::ErrorKind::NotFound)?;
+        let (made, place) = (PathText::of(made), PathText::of(file.place.as_os_str()));
+        Ok(Self { made, place, digest: file.digest.clone(), number, before })
+    }
+
+    pub(super) fn place(&self) -> PathBuf {
+        self.place.path()
+    }
+
+    pub(super) fn made(&self) -> PathBuf {
+        folder_of(&self.place()).join(self.made.path())
+    }
+
+    /// The second name of what was at its place.
+    pub(super) fn kept(&self) -> Option<PathBuf> {
+        match &self.before {
+            Before::Nothing => None,
+            Before::File { kept, .. } => Some(folder_of(&self.place()).join(kept.path())),
+        }
+    }
+
+    /// Whether the new file is at its place.
+    pub(super) fn is_placed(&self) -> bool {
+        is_that(&self.place(), self.number) && self.is_whole(&self.place())
+    }
+
+    /// Whether what was there before is at its place.
+    pub(super) fn is_as_before(&self) -> bool {
+        match &self.before {
+            Before::Nothing => number_of(&self.place()).is_none(),
+            Before::File { number, .. } => is_that(&self.place(), *number),
+        }
+    }
+
+    /// Whether it can take its place.
+    pub(super) fn can_be_placed(&self) -> bool {
+        let made = self.made();
+        let is_free = self.before != Before::Nothing || self.is_as_before();
+        is_free && is_that(&made, self.number) && self.is_whole(&made)
+    }
+
+    /// Whether what was there before can be brought back.
+    pub(super) fn can_go_back(&self) -> bool {
+        match &self.before {
+            Before::Nothing => self.is_placed(),
+            Before::File { number, .. } => self.kept().is_some_and(|kept| is_that(&kept, *number)),
+        }
+    }
+
+    fn is_whole(&self, path: &Path) -> bool {
+        File::open(path).and_then(digest_of).is_ok_and(|digest| digest == self.digest)
+    }
+
+    /// What has become of it, for a person.
+    pub(super) fn in_words(&self) -> String {
+        let shown = self.place().display().to_string();
+        match (self.is_placed(), self.is_as_before()) {
+            (true, _) => format!("`{shown}` is new"),
+            (_, true) if self.before == Before::Nothing => format!("`{shown}` is not there"),
+            (_, true) => format!("`{shown}` is as it was"),
+            _ => format!("`{shown}` is neither the old file nor the new one"),
+        }
+    }
+}
+
+fn is_that(path: &Path, number: u64) -> bool {
+    number_of(path) == Some(number)
+}
+
+/// What a journal's file says.
+#[derive(Debug, Serialize, Deserialize)]
+#[serde(rename_all = "kebab-case")]
+pub(super) enum Record {
+    Files(Journal),
+    /// Where the journal is that names files of this folder.
+    See(PathText),
+}
+
+/// What is found under the name of a journal.
+pub(super) enum Found {
+    Files(Journal),
+    See(PathBuf),
+    /// The run ended while it wrote it.
+    Unfinished,
+    /// It is not this user's, or no file.
+    Foreign,
+}
+
+impl Journal {
+    /// Writes the journal next to the last file; from then on the files will be placed.
+    pub(super) fn write(&self, last: &Path, locked: &LockedFolders) -> io::Result<()> {
+        let path = path_beside(last);
+        let own = folder_of(last);
+        let others: Vec<&Path> = locked.paths().filter(|folder| *folder != own).collect();
+        for folder in &others {
+            write(&path_in(folder, last), &Record::See(PathText::of(path.as_os_str())))?;
+        }
+        if !others.is_empty() {
+            locked.sync()?;
+        }
+        write(&path, &Record::Files(self.clone()))?;
+        synced(&File::open(own)?)
+    }
+
+    /// Whether it names nothing but what a run of Emvo may have put there.
+    fn is_sound(&self) -> bool {
+        let is_own = |name: &PathText| name.path().to_str().is_some_and(is_unfinished);
+        self.entries.iter().all(|entry| {
+            let kept = match &entry.before {
+                Before::Nothing => true,
+                Before::File { kept, .. } => is_own(kept),
+            };
+            is_own(&entry.made) && kept && entry.place().is_absolute()
+        })
+    }
+}
+
+fn write(path: &Path, record: &Record) -> io::Result<()> {
+    let mut text = serde_json::to_vec(record).map_err(io::Error::other)?;
+    let digest = digest_of(text.as_slice())?;
+    text.push(b'\n');
+    text.extend_from_slice(digest.as_bytes());
+    text.push(b'\n');
+    let mut file = OpenOptions::new().write(true).create_new(true).open(path)?;
+    file.write_all(&text)?;
+    file.sync_all()
+}
+
+/// What stands in a journal.
+pub(super) fn read(path: &Path) -> io::Result<Found> {
+    let metadata = fs::symlink_metadata(path)?;
+    if !metadata.is_file() || !is_own_file(&metadata) {
+        return Ok(Found::Foreign);
+    }
+    let mut bytes = Vec::new();
+    File::open(path)?.take(LONGEST).read_to_end(&mut bytes)?;
+    let lines: Vec<&[u8]> = bytes.split(|byte| *byte == b'\n').collect();
+    let [record, digest, []] = lines.as_slice() else { return Ok(Found::Unfinished) };
+    if digest_of(*record)?.as_bytes() != *digest {
+        return Ok(Found::Unfinished);
+    }
+    Ok(match serde_json::from_slice(record) {
+        Ok(Record::Files(journal)) if journal.is_sound() => Found::Files(journal),
+        Ok(Record::See(path)) => Found::See(path.path()),
+        Ok(Record::Files(_)) | Err(_) => Found::Foreign,
+    })
+}
+
+/// Where the journal of a set is whose last file is this.
+pub(super) fn path_beside(last: &Path) -> PathBuf {
+    path_in(folder_of(last), last)
+}
+
+/// Where a folder of a set says where its journal is.
+pub(super) fn path_in(folder: &Path, last: &Path) -> PathBuf {
+    let name = last.file_name().unwrap_or_default().as_bytes();
+    let mut short = name[..name.len().min(LONGEST_NAME)].to_vec();
+    while short.len() < name.len() && std::str::from_utf8(&short).is_err() && short.len() > LONGEST_NAME - 4 {
+        // Not in the midst of a letter.
+        short.pop();
+    }
+    let name = [b".", short.as_slice(), ENDING.as_bytes()].concat();
+    folder.join(std::ffi::OsString::from_vec(name))
+}
+
+/// Whether a name is that of a journal.
+pub(crate) fn is_journal(name: &OsStr) -> bool {
+    let name = name.as_bytes();
+    name.starts_with(b".") && name.ends_with(ENDING.as_bytes())
+}
+
+/// The journals in a folder, by name. A folder that cannot be listed has none that could be
+/// followed.
+pub(super) fn journals_in(folder: &Path) -> Vec<PathBuf> {
+    let Ok(entries) = fs::read_dir(folder) else { return Vec::new() };
+    let names = entries.filter_map(|entry| entry.ok().map(|entry| entry.file_name()));
+    let mut paths: Vec<PathBuf> =
+        names.filter(|name| is_journal(name)).map(|name| folder.join(name)).collect();
+    paths.sort();
+    paths
+}
