@@ -9,7 +9,7 @@
 //! | Is it this user's? ([`is_own_file`]) | its owner is that of the process |
 //! | Which process made a file, and does it still run? ([`process_mark`], [`maker_of`]) | `/proc`: the start of the machine, process number and start |
 //! | Whose is a file that another one replaces? ([`keep_owner`]) | owner, group, and mode |
-//! | How much memory is free for this process? ([`free_memory`]) | `/proc/meminfo`, `/proc/self/limits` |
+//! | How much memory is free for this process? ([`free_memory`]) | `/proc/meminfo`, `/proc/self/limits`, the limits of its group |
 //! | Who may read a new file? ([`readable_as_usual`]) | as the umask says; without that, its owner alone |
 //! | How is a run interrupted, and a file that may not grow told? ([`await_interrupt`]) | SIGINT, SIGTERM, SIGHUP; SIGXFSZ |
 //! | Where does a program keep what it remembers? ([`state_folder`]) | the XDG state folder |
@@ -124,7 +124,33 @@ fn start_of(process: &str) -> Option<u64> {
 pub(crate) fn free_memory() -> Option<u64> {
     let system = told_by("/proc/meminfo").and_then(|text| free_in(&text));
     let allowed = told_by("/proc/self/limits").and_then(|text| allowed_by(&text));
-    system.into_iter().chain(allowed).min()
+    system.into_iter().chain(allowed).chain(free_in_group()).min()
+}
+
+/// What is left of what the group of this process may take (a container's limit); none
+/// where there is no limit.
+fn free_in_group() -> Option<u64> {
+    // The second form of groups, then the first.
+    let files = [
+        ("/sys/fs/cgroup/memory.max", "/sys/fs/cgroup/memory.current", "/sys/fs/cgroup/memory.stat"),
+        (
+            "/sys/fs/cgroup/memory/memory.limit_in_bytes",
+            "/sys/fs/cgroup/memory/memory.usage_in_bytes",
+            "/sys/fs/cgroup/memory/memory.stat",
+        ),
+    ];
+    let number = |path: &str| told_by(path)?.trim().parse::<u64>().ok();
+    files.iter().find_map(|(most, used, detail)| {
+        // What the system keeps of files is given back when it is needed.
+        let kept = told_by(detail).and_then(|text| kept_of_files(&text)).unwrap_or(0);
+        Some(number(most)?.saturating_sub(number(used)?.saturating_sub(kept)))
+    })
+}
+
+fn kept_of_files(detail: &str) -> Option<u64> {
+    let names = ["total_inactive_file ", "inactive_file "];
+    let line = |name: &&str| detail.lines().find_map(|line| line.strip_prefix(*name));
+    names.iter().find_map(line)?.trim().parse().ok()
 }
 
 #[allow(clippy::disallowed_methods, reason = "no file of anybody's: what the system says of itself")]
@@ -202,6 +228,7 @@ mod tests {
         let meminfo = "MemTotal:       16 kB\nMemAvailable:       10 kB\nSwapFree:        2 kB\n";
         assert_eq!(free_in(meminfo), Some(12 * 1024));
         assert_eq!(free_in("MemTotal: 16 kB\n"), None);
+        assert_eq!(kept_of_files("anon 5\ninactive_file 7\n"), Some(7));
         assert_eq!(allowed_by("Max address space         1073741824   unlimited   bytes\n"), Some(1 << 30));
         assert_eq!(allowed_by("Max address space         unlimited    unlimited   bytes\n"), None);
     }

@@ -6,6 +6,7 @@
 
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot set up its files fails")]
+#![allow(clippy::type_complexity, reason = "a table of closures says what it is")]
 
 mod harness;
 

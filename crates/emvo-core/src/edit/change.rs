@@ -1,6 +1,6 @@
 //! One change to an event, before → after.
 
-use emvo_ical::calendar::{Event, Series};
+use emvo_ical::calendar::{Event, Origin, Series};
 use emvo_ical::content::Component;
 
 /// One thing that was done to an event, for people to read.
@@ -10,6 +10,8 @@ pub struct Change {
     pub rule: Option<&'static str>,
     /// The event's id, empty if it had none.
     pub uid: String,
+    /// Where the event was read, if it was followed from there.
+    pub origin: Option<Origin>,
     /// The event's title.
     pub title: String,
     /// What it was.
@@ -27,7 +29,7 @@ impl Change {
     /// A change to one event.
     pub fn to_event(rule: Option<&'static str>, event: &Event<'_>, before: String, after: String) -> Self {
         let title = event.title().unwrap_or_default().into_owned();
-        Self { rule, uid: event.uid_text().into_owned(), title, before, after }
+        Self { rule, uid: event.uid_text().into_owned(), origin: event.origin(), title, before, after }
     }
 
     /// A change to a task or another component that is no event.
@@ -38,18 +40,25 @@ impl Change {
         after: String,
     ) -> Self {
         let text = |name: &str| component.text(name).unwrap_or_default().into_owned();
-        Self { rule: Some(rule), uid: text("UID").trim().to_owned(), title: text("SUMMARY"), before, after }
+        Self {
+            rule: Some(rule),
+            uid: text("UID").trim().to_owned(),
+            origin: None,
+            title: text("SUMMARY"),
+            before,
+            after,
+        }
     }
 
     /// A change to something that is no event and has no id, such as a file, or
     /// the definition of a zone.
     pub fn to_other(rule: &'static str, title: String, before: String, after: String) -> Self {
-        Self { rule: Some(rule), uid: String::new(), title, before, after }
+        Self { rule: Some(rule), uid: String::new(), origin: None, title, before, after }
     }
 
     /// A change to what a calendar says of itself, by option.
     pub fn to_calendar(title: String, before: String, after: String) -> Self {
-        Self { rule: None, uid: String::new(), title, before, after }
+        Self { rule: None, uid: String::new(), origin: None, title, before, after }
     }
 
     /// The parts that a series was split into, or its new times.

@@ -15,11 +15,12 @@
 //!
 //! A series that became several is what all of its parts say.
 
+use std::borrow::Cow;
 use std::collections::BTreeMap;
 
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Calendar, Event};
-use emvo_ical::content::{Component, Item, parse};
+use emvo_ical::content::{Component, Item, Property, parse};
 use hashbrown::{HashMap, HashSet};
 use rayon::prelude::*;
 
@@ -121,8 +122,9 @@ impl Fates {
         let roots = parse(text).roots;
         let Some(read) = roots.first() else { return fates };
         let mut lost: Vec<&Item<'_>> = Vec::new();
+        let said_now = Said::by(parts.iter().copied());
         for item in read.items() {
-            if parts.iter().any(|part| says(part, item)) {
+            if said_now.holds(item) {
                 fates.kept += statements(item);
             } else if says_something(item) {
                 lost.push(item);
@@ -137,9 +139,12 @@ impl Fates {
         let takes = |part: &&&Component<'_>| {
             part.property("UID").is_some_and(|uid| told.takers.contains(uid.value().trim()))
         };
+        let said_then = Said::by(std::iter::once(read));
+        let names_lost: HashSet<String> =
+            lost.iter().map(|lost| name_of(lost).to_ascii_uppercase()).collect();
         for item in parts.iter().filter(takes).flat_map(|part| part.items()) {
-            let is_new = says_something(item) && !says(read, item);
-            let is_other_value = lost.iter().any(|lost| name_of(lost).eq_ignore_ascii_case(name_of(item)));
+            let is_new = says_something(item) && !said_then.holds(item);
+            let is_other_value = names_lost.contains(&name_of(item).to_ascii_uppercase());
             fates.moved += usize::from(is_new && !is_other_value);
         }
         fates
@@ -209,23 +214,47 @@ fn says_something(item: &Item<'_>) -> bool {
     !is_stamp && !is_empty
 }
 
-fn says(component: &Component<'_>, item: &Item<'_>) -> bool {
-    component.items().iter().any(|there| say_the_same(item, there))
+/// All that some components say, to be asked for many lines: a series of ten thousand
+/// further dates may become as many events.
+struct Said<'s> {
+    lines: HashSet<Cow<'s, str>>,
+    inner: Vec<&'s Component<'s>>,
 }
 
-fn say_the_same(one: &Item<'_>, two: &Item<'_>) -> bool {
-    match (one, two) {
-        (Item::Property(one), Item::Property(two)) => one.is(two.name()) && one.logical() == two.logical(),
-        (Item::Component(one), Item::Component(two)) => one.says_the_same_as(two),
-        (Item::Property(_), Item::Component(_)) | (Item::Component(_), Item::Property(_)) => false,
+impl<'s> Said<'s> {
+    fn by(components: impl Iterator<Item = &'s Component<'s>>) -> Self {
+        let mut said = Self { lines: HashSet::new(), inner: Vec::new() };
+        for item in components.flat_map(Component::items) {
+            match item {
+                Item::Property(line) => drop(said.lines.insert(line_of(line))),
+                Item::Component(inner) => said.inner.push(inner),
+            }
+        }
+        said
     }
+
+    fn holds(&self, item: &Item<'_>) -> bool {
+        match item {
+            Item::Property(line) => self.lines.contains(&line_of(line)),
+            Item::Component(inner) => self.inner.iter().any(|there| inner.says_the_same_as(there)),
+        }
+    }
+}
+
+/// A line with its name in capitals, which are the same name.
+fn line_of<'s>(line: &'s Property<'_>) -> Cow<'s, str> {
+    let (logical, name) = (line.logical(), line.name());
+    if name.bytes().any(|byte| byte.is_ascii_lowercase()) {
+        let rest = logical.get(name.len()..).unwrap_or_default();
+        return Cow::Owned(name.to_ascii_uppercase() + rest);
+    }
+    logical
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
     use emvo_ical::calendar::read;
-    use emvo_ical::content::Property;
 
     const TEXT: &str = "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:a\r\nDTSTAMP:20260101T000000Z\r\n\
         DTSTART:20260907T080000Z\r\nSUMMARY:Handover\r\nLOCATION:Quay 2\r\nX-DECK:4\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n";
@@ -244,7 +273,7 @@ mod tests {
 
     fn told(uid: &str) -> Change {
         let (before, after) = ("Quay 2".to_owned(), "Quay 3".to_owned());
-        Change { rule: None, uid: uid.to_owned(), title: "Handover".to_owned(), before, after }
+        Change { rule: None, uid: uid.to_owned(), origin: None, title: "Handover".to_owned(), before, after }
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use std::sync::Arc;
 
-use emvo_ical::calendar::EventTime;
+use emvo_ical::calendar::{EventTime, Origin};
 
 use super::Change;
 use crate::identity::Statement;
@@ -18,6 +18,8 @@ pub struct Fold {
     pub start: EventTime,
     /// Its id.
     pub uid: Box<str>,
+    /// Where it was read, if it was followed from there.
+    pub origin: Option<Origin>,
     /// The input it came from.
     pub from: Arc<str>,
     /// The input of the event that stays.
@@ -50,6 +52,7 @@ impl Fold {
         Change {
             rule: Some(self.kind.rule()),
             uid: self.uid.to_string(),
+            origin: self.origin,
             title: self.title.to_string(),
             before: format!("twice, {}", self.start),
             after: "once".to_owned(),

@@ -58,6 +58,7 @@ fn told(component: &Component<'_>, own: &str) -> Change {
     Change {
         rule: None,
         uid: own.to_owned(),
+        origin: None,
         title: component.text("SUMMARY").unwrap_or_default().into_owned(),
         before: "as it came".to_owned(),
         after: "another id".to_owned(),

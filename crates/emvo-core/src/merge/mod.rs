@@ -295,6 +295,7 @@ impl Terms {
             left: left.into(),
             title: lead.title().unwrap_or_default().into(),
             start: lead.start().clone(),
+            origin: lead.origin(),
             from: self.labels[folded.source].clone(),
             into: self.labels[stays.source].clone(),
             other_uid: (into != uid).then(|| into.into()),

@@ -139,6 +139,7 @@ fn fold(
         kind: if uid == there { FoldKind::Clash } else { FoldKind::Duplicate },
         title: lead.title().unwrap_or_default().into(),
         start: lead.start().clone(),
+        origin: lead.origin(),
         from: label(incoming, new.side),
         into: label(existing, old.side),
         other_uid: (uid != there).then(|| there.into()),

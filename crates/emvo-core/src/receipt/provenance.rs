@@ -1,6 +1,7 @@
 //! What became of every event, by the events themselves: each carries where it
 //! was read from through every change.
 
+use std::borrow::Cow;
 use std::hash::{BuildHasher, Hash, Hasher};
 use std::sync::Arc;
 
@@ -40,8 +41,6 @@ pub struct ReadLog {
 
 /// What was folded, by the id that it had and where it was read.
 type Folded<'f> = HashMap<(&'f str, &'f str), &'f Fold>;
-/// The changes that are told under an id.
-type Tellings<'f> = HashMap<&'f str, Vec<&'f Change>>;
 
 /// What became of an event.
 #[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash, Serialize, JsonSchema, Deserialize)]
@@ -203,16 +202,14 @@ impl ReadLog {
                 }
             }
         }
-        let mut told = Tellings::default();
-        for change in changes.iter().filter(|change| !change.uid.is_empty()) {
-            told.entry(&change.uid).or_default().push(change);
-        }
+        let told = told_of(&all, &parts, changes);
         let folded: Folded<'_> = folds.iter().map(|fold| ((&*fold.uid, &*fold.from), *fold)).collect();
         let mut records: Vec<EventRecord> = all
             .into_par_iter()
             .zip(parts)
+            .zip(told)
             .with_min_len(512)
-            .map(|(fact, parts)| fact.record(&parts, &folded, &told))
+            .map(|((fact, parts), told)| fact.record(&parts, &folded, &told))
             .collect();
         records.extend(added.into_iter().map(|series| EventRecord {
             path: String::new(),
@@ -229,6 +226,33 @@ impl ReadLog {
         }));
         records
     }
+}
+
+/// The changes of each event: those that were followed from where it was read, and the
+/// others by the id that it had, or has by now. Of several events with one id, the first
+/// tells those: told of each, an id that a thousand events share would make a million.
+fn told_of<'c>(
+    all: &[&Fact],
+    parts: &[Vec<(&Series<'_>, &ZoneResolver)>],
+    changes: &[&'c Change],
+) -> Vec<Vec<&'c Change>> {
+    let mut by_id: HashMap<Cow<'_, str>, usize> = HashMap::new();
+    for (at, fact) in all.iter().enumerate() {
+        by_id.entry(Cow::Borrowed(&*fact.uid)).or_insert(at);
+    }
+    for (at, parts) in parts.iter().enumerate() {
+        for (series, _) in parts {
+            by_id.entry(series.uid_text()).or_insert(at);
+        }
+    }
+    let mut told = vec![Vec::new(); all.len()];
+    for change in changes.iter().filter(|change| !change.uid.is_empty()) {
+        let followed = change.origin.map(Origin::position).filter(|at| *at < all.len());
+        if let Some(at) = followed.or_else(|| by_id.get(change.uid.as_str()).copied()) {
+            told[at].push(*change);
+        }
+    }
+    told
 }
 
 impl Fact {
@@ -250,7 +274,7 @@ impl Fact {
         &self,
         parts: &[(&Series<'_>, &ZoneResolver)],
         folded: &Folded<'_>,
-        told: &Tellings<'_>,
+        told: &[&Change],
     ) -> EventRecord {
         let as_it_was = parts.len() == 1 && whole_of(parts[0].0) == self.whole;
         let fold = folded.get(&(&*self.uid, &*self.path)).copied();
@@ -286,12 +310,7 @@ impl Fact {
             let parts = parts.iter().zip(&fields);
             record.now = parts.map(|((series, zones), fields)| self.now(series, zones, fields)).collect();
         }
-        // Changes are told under the id that the event had, or has by then.
-        let ids = std::iter::once(&*self.uid).chain(record.now.iter().map(|now| now.uid.as_str()));
-        let mut ids: Vec<&str> = ids.filter(|id| !id.is_empty()).collect();
-        ids.sort_unstable();
-        ids.dedup();
-        let changes = ids.iter().filter_map(|id| told.get(id)).flatten().map(|change| ChangeRecord {
+        let changes = told.iter().map(|change| ChangeRecord {
             rule: change.rule.map(str::to_owned),
             before: change.before.clone(),
             after: change.after.clone(),
@@ -310,7 +329,7 @@ impl Fact {
 
     fn now(&self, series: &Series<'_>, zones: &ZoneResolver, fields: &[u64; FIELDS.len()]) -> Now {
         let lead = series.lead();
-        let changed = |at: usize, text: Option<std::borrow::Cow<'_, str>>| {
+        let changed = |at: usize, text: Option<Cow<'_, str>>| {
             (fields[at] != self.fields[at]).then(|| text.unwrap_or_default().into_owned())
         };
         let instants = self.instant.zip(zones.instant(lead.start()));

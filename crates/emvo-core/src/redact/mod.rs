@@ -6,9 +6,12 @@
 
 use crate::identity::derived_uid_of_parts;
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Calendar, Classification, Event, EventTime, Extent, Series, Status, Uid};
+use emvo_ical::calendar::{
+    Calendar, Classification, Duration, Event, EventTime, Extent, Series, Status, Uid,
+};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::recurrence::Rule;
+use emvo_ical::zone::Zone;
 
 /// The fields that a copy may show besides its times, which it always does.
 const SHOWABLE: [Field; 8] = [
@@ -127,8 +130,7 @@ pub fn shown<'a>(series: &Series<'a>, whole: &Series<'_>, how: &Showing) -> Opti
 /// Whether a copy shows a task, a journal or another component: those have no
 /// times that could be shown alone, so a private one is left out.
 pub fn shows(component: &Component<'_>, how: &Showing) -> bool {
-    let class = component.property("CLASS").map(|class| class.value().trim().to_ascii_uppercase());
-    let is_public = class.is_none_or(|class| class.is_empty() || class == "PUBLIC");
+    let is_public = Classification::of(component) == Classification::Public;
     how.show == Show::All && (is_public || how.private == Private::Include)
 }
 
@@ -198,14 +200,14 @@ fn bare<'a>(event: &Event<'a>, fields: &[Field], title: &str) -> Option<Event<'a
             new.add(Property::text_of("CATEGORIES", &category));
         }
     }
-    for field in [Field::Attendees, Field::Url, Field::Attachments].into_iter().filter(|field| has(*field)) {
+    for (field, parameters) in SHOWN_PARAMETERS.iter().filter(|(field, _)| has(*field)) {
         for line in field.properties().iter().flat_map(|name| old.properties_named(name)) {
-            new.add(line.clone());
+            new.add(bare_line(line, parameters));
         }
     }
     if has(Field::Reminders) {
         for alarm in event.alarms() {
-            new.items_mut().push(Item::Component(Box::new(bare_alarm(alarm))));
+            new.items_mut().extend(bare_alarm(alarm).map(|alarm| Item::Component(Box::new(alarm))));
         }
     }
     let mut new = event.made_anew(new)?;
@@ -215,26 +217,51 @@ fn bare<'a>(event: &Event<'a>, fields: &[Field], title: &str) -> Option<Event<'a
     Some(new)
 }
 
-/// A reminder with its moment, and no words of its own.
-fn bare_alarm<'a>(alarm: &Component<'a>) -> Component<'a> {
+/// The parameters that belong to what a field says; any other is a place for words.
+const SHOWN_PARAMETERS: [(Field, &[&str]); 3] = [
+    (Field::Attendees, &["CN", "CUTYPE", "ROLE", "PARTSTAT", "RSVP"]),
+    (Field::Url, &[]),
+    (Field::Attachments, &["VALUE", "ENCODING", "FMTTYPE"]),
+];
+
+/// A line with the parameters of these names and no others.
+fn bare_line<'a>(line: &Property<'_>, parameters: &[&str]) -> Property<'a> {
+    let own = parameters.iter().filter_map(|name| Some((*name, line.parameter(name)?.into_owned())));
+    let own: Vec<(&str, String)> = own.collect();
+    let own: Vec<(&str, &str)> = own.iter().map(|(name, value)| (*name, value.as_str())).collect();
+    Property::new(line.name(), &own, &line.value())
+}
+
+/// A reminder with its moment, and no words of its own; none where what stands for the
+/// moment is no moment.
+fn bare_alarm<'a>(alarm: &Component<'a>) -> Option<Component<'a>> {
     let mut new = Component::new("VALARM");
     new.add(Property::new("ACTION", &[], "DISPLAY"));
     new.add(Property::new("DESCRIPTION", &[], "Reminder"));
-    if let Some(trigger) = alarm.property("TRIGGER") {
-        let related = trigger.parameter("RELATED").filter(|related| related.eq_ignore_ascii_case("END"));
-        let line = Property::new("TRIGGER", &[], &trigger.value());
-        new.add(line.with_parameter("RELATED", related.map(|_| "END")));
-    }
-    new
+    let trigger = alarm.property("TRIGGER")?;
+    let value = trigger.value().trim().to_owned();
+    let line = match (Duration::parse(&value), EventTime::parse(&value, None)) {
+        (Some(_), _) => Property::new("TRIGGER", &[], &value),
+        (None, Ok(_)) => Property::new("TRIGGER", &[("VALUE", "DATE-TIME")], &value),
+        (None, Err(_)) => return None,
+    };
+    let related = trigger.parameter("RELATED").filter(|related| related.eq_ignore_ascii_case("END"));
+    new.add(line.with_parameter("RELATED", related.map(|_| "END")));
+    Some(new)
 }
+
+/// What a calendar of a copy is called that says no name: nothing of the input's file.
+const NAMELESS: &str = "calendar";
 
 /// The calendar around a copy that leaves something out: nothing of the input
 /// but the zone that its times are read in.
 pub fn bare_calendar<'a>(calendar: &Calendar<'a>) -> Calendar<'a> {
-    let zone = calendar.properties.iter().filter(|line| line.is("X-WR-TIMEZONE")).cloned();
+    let zone = calendar.properties.iter().filter(|line| line.is("X-WR-TIMEZONE"));
+    // Any other word there is no zone, and may be any word.
+    let zone = zone.filter(|line| Zone::named(line.value().trim()).is_some());
     Calendar {
-        properties: zone.collect(),
-        fallback_name: calendar.fallback_name.clone(),
+        properties: zone.map(|line| bare_line(line, &[])).collect(),
+        fallback_name: NAMELESS.into(),
         ..Calendar::default()
     }
 }

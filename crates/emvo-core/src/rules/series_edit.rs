@@ -2,7 +2,7 @@
 
 use crate::edit::{Refusal, spans};
 use crate::identity::derived_uid_of_parts;
-use crate::split::{at_this_and_future, end_of_rule, except, remove_overrides, single_of};
+use crate::split::{at_every_future, end_of_rule, except, remove_overrides, single_of};
 use emvo_ical::calendar::{EventTime, Extent, Series, Uid};
 use emvo_ical::content::Property;
 use emvo_ical::day::{clock_at, clock_seconds};
@@ -74,7 +74,11 @@ impl SeriesEdit {
                     new.overrides_mut()[*number].set_replaces(Some(slot.clone()));
                 }
             }
-            Self::SplitAtRange => return at_this_and_future(series, zones),
+            Self::SplitAtRange => {
+                let (parts, refusal) = at_every_future(series, zones);
+                // A part of the way is none for a repair.
+                return refusal.map_or(Ok(parts), Err);
+            }
             Self::OneRule => return one_rule(series, zones),
             Self::ListExceptions(end) => list_exceptions(&mut new, end.as_ref(), zones)?,
             Self::DropOverrides(numbers) => {

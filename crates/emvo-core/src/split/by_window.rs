@@ -5,7 +5,9 @@
 //! place. Who changes what lies inside, and has to leave the rest as it is, asks
 //! [`parts_by_window`]; there the slots decide, since an override stays with its series.
 
-use super::{at_this_and_future, except, single_of, split_off};
+use std::collections::BTreeSet;
+
+use super::{at_every_future, except, single_of, split_off};
 use crate::edit::Refusal;
 use emvo_ical::calendar::{Event, Reach, Series};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds, day_of};
@@ -34,7 +36,11 @@ pub fn by_window<'a>(
         && series.master().is_some()
     {
         let mut cut = ByWindow::default();
-        for part in at_this_and_future(series, zones)? {
+        let (parts, refusal) = at_every_future(series, zones);
+        if let Some(why) = refusal {
+            return Err(why);
+        }
+        for part in parts {
             let of_part = by_window(&part, window, zones, ceiling)?;
             cut.inside.extend(of_part.inside);
             cut.outside.extend(of_part.outside);
@@ -78,7 +84,14 @@ fn cut_series<'a>(
     there: &[Occurrence],
     zones: &ZoneResolver,
 ) -> Result<ByWindow<'a>, Refusal> {
-    let inside_override = |at: usize| there.iter().any(|occurrence| occurrence.part == Part::Override(at));
+    let inside: BTreeSet<usize> = there
+        .iter()
+        .filter_map(|occurrence| match occurrence.part {
+            Part::Override(at) => Some(at),
+            Part::Master | Part::Later(_) => None,
+        })
+        .collect();
+    let inside_override = |at: usize| inside.contains(&at);
     let own = there.iter().filter(|occurrence| occurrence.part == Part::Master);
     let own: Vec<i64> = own.map(|occurrence| clock_seconds(occurrence.start.clock())).collect();
     let mut bare = series.clone();

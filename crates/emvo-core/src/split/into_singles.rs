@@ -49,7 +49,8 @@ pub fn into_singles<'a>(
     if found.list.is_empty() {
         return Singles::Outside;
     }
-    let events = found.list.iter().filter_map(|occurrence| single(series, occurrence));
+    let template = Template::of(series.lead());
+    let events = found.list.iter().filter_map(|occurrence| single(series, occurrence, &template));
     Singles::Events(events.collect())
 }
 
@@ -61,8 +62,25 @@ pub(crate) fn series_of(event: &Event<'_>) -> Option<String> {
     own.next().map(|line| line.text().into_owned())
 }
 
+/// What all dates of an event have in common: made once, since a series may have ten
+/// thousand further dates, and each date would leave out all of them again.
+struct Template<'a> {
+    component: Component<'a>,
+    has_periods: bool,
+}
+
+impl<'a> Template<'a> {
+    fn of(event: &Event<'a>) -> Self {
+        let mut component = event.component().clone();
+        for name in ["RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"] {
+            component.remove(name);
+        }
+        Self { component, has_periods: has_periods(event) }
+    }
+}
+
 /// One date of a series as an event of its own.
-fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>> {
+fn single<'a>(series: &Series<'a>, occurrence: &Occurrence, of_lead: &Template<'a>) -> Option<Series<'a>> {
     let event: &Event<'a> = occurrence.part.event(series);
     // What names the date for ever is the date that the series has it on.
     let (kind, slot): (&str, &EventTime) = match (occurrence.part, event.replaces()) {
@@ -72,10 +90,9 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
     };
     let own = series.uid_text().into_owned();
     let uid = derived_uid_of_parts(&[kind, &own, &slot.to_string()], 0);
-    let mut component: Component<'a> = event.component().clone();
-    for name in ["RRULE", "RDATE", "EXDATE", "EXRULE", "RECURRENCE-ID"] {
-        component.remove(name);
-    }
+    let own_template = (occurrence.part != Part::Master).then(|| Template::of(event));
+    let template = own_template.as_ref().unwrap_or(of_lead);
+    let mut component = template.component.clone();
     component.set(Property::text_of("UID", uid.as_str()));
     if !own.is_empty() {
         let value = emvo_ical::content::escape_text(&own).into_owned();
@@ -84,7 +101,7 @@ fn single<'a>(series: &Series<'a>, occurrence: &Occurrence) -> Option<Series<'a>
     let mut single = event.made_anew(component)?;
     single.set_start(occurrence.start.clone());
     // A stated length says the same on every date, where no date brings one of its own.
-    if matches!(single.extent(), Extent::End(_)) || has_periods(event) {
+    if matches!(single.extent(), Extent::End(_)) || template.has_periods {
         single.set_extent(Extent::End(occurrence.end.clone()));
     }
     Some(Series::of(single))

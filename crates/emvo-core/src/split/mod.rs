@@ -16,7 +16,8 @@
 //!
 //! - [`split_off`]: at a moment; the later part gets a derived id
 //! - [`by_window`], [`parts_by_window`]: by a window of dates
-//! - [`at_this_and_future`]: where an override stands for all later dates
+//! - [`at_this_and_future`], [`at_every_future`]: where an override stands for all later
+//!   dates
 //! - [`into_singles`]: into single events, one a date
 //! - [`without_date`], [`before_day`], [`detach_overrides`]: without some of
 //!   its dates
@@ -36,7 +37,7 @@ pub(crate) use into_singles::{SERIES_HEADER, series_of};
 pub use into_singles::{Singles, into_singles};
 pub use overrides::detach_overrides;
 pub(crate) use overrides::{except, remove_overrides, single_of};
-pub use this_and_future::at_this_and_future;
+pub use this_and_future::{at_every_future, at_this_and_future};
 
 #[cfg(test)]
 mod tests;

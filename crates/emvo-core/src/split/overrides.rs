@@ -1,5 +1,7 @@
 //! Overrides that leave their series.
 
+use std::collections::BTreeSet;
+
 use crate::identity::{derived_uid, derived_uid_of_parts};
 use emvo_ical::calendar::{Event, EventTime, Series, Uid};
 
@@ -36,6 +38,7 @@ pub(crate) fn remove_overrides<'a>(series: &mut Series<'a>, numbers: &[usize]) -
     if numbers.is_empty() {
         return Vec::new();
     }
+    let numbers: BTreeSet<usize> = numbers.iter().copied().collect();
     let (mut kept, mut removed) = (Vec::new(), Vec::new());
     for (number, event) in std::mem::take(series.overrides_mut()).into_iter().enumerate() {
         if numbers.contains(&number) { removed.push(event) } else { kept.push(event) }

@@ -145,3 +145,48 @@ fn a_range_of_the_other_kind_of_time_is_refused_by_a_window() {
         assert_eq!(cut.unwrap_err(), crate::edit::Refusal::OtherKindOfTime, "{slot}");
     }
 }
+
+/// In one pass comes what comes of splitting again and again.
+#[test]
+fn many_overrides_that_reach_on_are_split_as_one_after_the_other() {
+    let own = |slot: u32, range: &str, hour: u32, title: &str| {
+        format!(
+            "BEGIN:VEVENT\nUID:1\nRECURRENCE-ID{range}:202601{slot:02}T080000Z\nDTSTART:202601{slot:02}T{hour:02}0000Z\nDURATION:PT1H\nSUMMARY:{title}\nEND:VEVENT\n"
+        )
+    };
+    let on = ";RANGE=THISANDFUTURE";
+    for rule in
+        ["FREQ=DAILY;COUNT=20", "FREQ=DAILY", "FREQ=WEEKLY;BYDAY=MO,TU,WE,TH,FR,SA,SU;UNTIL=20260128T080000Z"]
+    {
+        let lines = format!(
+            "BEGIN:VEVENT\nUID:1\nDTSTART:20260101T080000Z\nDURATION:PT1H\nRRULE:{rule}\nSUMMARY:first\nEND:VEVENT\n"
+        ) + &own(3, "", 7, "third")
+            + &own(5, on, 10, "later")
+            + &own(6, "", 6, "sixth")
+            + &own(9, on, 11, "still later")
+            + &own(10, "", 12, "tenth")
+            + &own(14, on, 8, "as before");
+        let calendar = calendar(&lines);
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
+        let mut one_by_one = vec![calendar.series[0].clone()];
+        loop {
+            let last = one_by_one.pop().unwrap();
+            let split = at_this_and_future(&last, &zones).unwrap();
+            let is_done = split.len() == 1;
+            one_by_one.extend(split);
+            if is_done {
+                break;
+            }
+        }
+        let (parts, refusal) = at_every_future(&calendar.series[0], &zones);
+        assert_eq!(refusal, None);
+        assert_eq!(parts.len(), 4, "{rule}");
+        let text = |series: &Series<'_>| {
+            let lines = series.events().flat_map(|event| event.component().properties());
+            lines.map(|line| line.logical().to_string()).collect::<Vec<String>>().join("\n")
+        };
+        for (part, expected) in parts.iter().zip(&one_by_one) {
+            assert_eq!(text(part), text(expected), "{rule}");
+        }
+    }
+}

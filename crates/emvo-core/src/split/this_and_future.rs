@@ -39,10 +39,7 @@ pub fn at_this_and_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Resu
     let old = tail.clone();
     // Later overrides keep their own times; only the dates they replace move.
     for other in tail.overrides_mut() {
-        map_event(other, &mut |role, time| match role {
-            Role::Slot => later(time, shift),
-            Role::Start | Role::End => time.clone(),
-        });
+        *other = moved_slot(other.clone(), shift);
     }
     if let Some(master) = tail.master_mut() {
         map_event(master, &mut |_, time| later(time, shift));
@@ -68,6 +65,73 @@ pub fn at_this_and_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> Resu
         tail.set_uid(&uid);
     }
     Ok(head.into_iter().chain([tail]).collect())
+}
+
+/// Splits a series at each of its overrides that reach on: as [`at_this_and_future`] does
+/// once, in one pass. Where one cannot be split off, the last part keeps it and what comes
+/// behind it, and the reason is given.
+///
+/// Each part is made of the overrides up to the next split alone, so that the cost grows
+/// with the number of overrides and not with its square:
+///
+/// ```text
+/// slots   1  2  3→  4  5→  6        → reaches on
+/// parts   1  2 | 3→ 4 | 5→ 6
+/// ```
+///
+/// An override behind a split replaces a date that has moved with it.
+pub fn at_every_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> (Vec<Series<'a>>, Option<Refusal>) {
+    let Some(master) = series.master() else { return (vec![series.clone()], None) };
+    let slot_of = |event: &Event<'a>| on_clock_of(event.replaces()?, master.start(), zones);
+    let mut waiting: Vec<(Option<i64>, Event<'a>)> =
+        series.overrides().iter().map(|event| (slot_of(event), event.clone())).collect();
+    let reaches_on = |event: &Event<'a>| event.reach() == Reach::ThisAndFuture;
+    if waiting.iter().any(|(slot, event)| slot.is_none() && reaches_on(event)) {
+        return (vec![series.clone()], Some(Refusal::OtherKindOfTime));
+    }
+    // Stable: of two that replace one date, the first stays the first.
+    waiting.sort_by_key(|(slot, _)| *slot);
+    let (mut parts, mut rest, mut shift) = (Vec::new(), series.clone(), 0);
+    rest.overrides_mut().clear();
+    let mut waiting = waiting.into_iter().peekable();
+    while let Some((slot, event)) = waiting.next() {
+        let (splits, replaces) = (reaches_on(&event), event.replaces().cloned());
+        let start = clock_seconds(event.start().clock());
+        rest.overrides_mut().push(moved_slot(event, shift));
+        let Some(slot) = slot.filter(|_| splits) else { continue };
+        // Others of this date; one that reaches on from it in other words is the next split.
+        let is_of_date = |(other, event): &(Option<i64>, Event<'a>)| {
+            *other == Some(slot) && (!reaches_on(event) || event.replaces() == replaces.as_ref())
+        };
+        while let Some((_, same)) = waiting.next_if(is_of_date) {
+            rest.overrides_mut().push(moved_slot(same, shift));
+        }
+        match at_this_and_future(&rest, zones) {
+            Ok(mut split) => {
+                rest = split.pop().unwrap_or(rest);
+                parts.append(&mut split);
+                shift = start - slot;
+            }
+            Err(why) => {
+                rest.overrides_mut().extend(waiting.map(|(_, event)| moved_slot(event, shift)));
+                parts.push(rest);
+                return (parts, Some(why));
+            }
+        }
+    }
+    parts.push(rest);
+    (parts, None)
+}
+
+/// An override of a date that is moved.
+fn moved_slot(mut event: Event<'_>, shift: i64) -> Event<'_> {
+    if shift != 0 {
+        map_event(&mut event, &mut |role, time| match role {
+            Role::Slot => later(time, shift),
+            Role::Start | Role::End => time.clone(),
+        });
+    }
+    event
 }
 
 fn recurrence_lines<'a>(series: &Series<'a>) -> Vec<Property<'a>> {

@@ -6,7 +6,7 @@ use super::words::{answer_of, state_of, unit_of};
 use emvo_ical::calendar::Duration;
 
 /// Signs with which a spreadsheet starts a formula.
-const FORMULA_SIGNS: [char; 6] = ['=', '+', '-', '@', '\t', '\r'];
+const FORMULA_SIGNS: [char; 8] = ['=', '+', '-', '@', '＝', '＋', '－', '＠'];
 
 /// A cell without blanks around it. Most have none, and show so at once.
 #[inline]
@@ -44,13 +44,14 @@ pub fn is_yes(cell: &str) -> Option<bool> {
     }
 }
 
-/// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see.
+/// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see. A word that nobody
+/// knows is read as private: told wrong, it can be put right, and shown to all it cannot.
 pub(super) fn classification(cell: &str) -> Option<&'static str> {
-    match state_of(cell) {
-        Some("private") => Some("PRIVATE"),
-        Some("confidential") => Some("CONFIDENTIAL"),
-        Some(_) => None,
-        None => (answer(cell) == Answer::Yes).then_some("PRIVATE"),
+    match (state_of(cell), answer(cell)) {
+        (Some("confidential"), _) => Some("CONFIDENTIAL"),
+        (Some("public"), _) | (None, Answer::No) => None,
+        (Some(_), _) | (None, Answer::Yes) => Some("PRIVATE"),
+        (None, Answer::NotSaid) => (!cell.trim().is_empty()).then_some("PRIVATE"),
     }
 }
 
@@ -148,22 +149,73 @@ pub(super) fn several_lengths(cell: &str) -> Vec<&str> {
     parts.into_iter().map(str::trim).filter(|part| !part.is_empty()).collect()
 }
 
-/// A cell that no spreadsheet takes for a formula (rule C08).
+/// A cell that no spreadsheet takes for a formula (rule C08): an apostrophe stands before
+/// the sign. Where lists are separated by semicolons, a spreadsheet may split a cell
+/// there as well, so the sign behind one gets its own.
 pub fn guarded(cell: &str) -> Cow<'_, str> {
-    if is_formula(cell) { Cow::Owned(format!("'{cell}")) } else { Cow::Borrowed(cell) }
+    if !starts_of_parts(cell).any(|at| is_formula(&cell[at..])) {
+        return Cow::Borrowed(cell);
+    }
+    let mut out = String::with_capacity(cell.len() + 2);
+    let mut copied = 0;
+    for at in starts_of_parts(cell).filter(|at| is_formula(&cell[*at..])) {
+        out.push_str(&cell[copied..at]);
+        out.push('\'');
+        copied = at;
+    }
+    Cow::Owned(out + &cell[copied..])
 }
 
 /// A cell as it was before it was guarded.
-pub fn unguarded(cell: &str) -> &str {
-    match cell.strip_prefix('\'') {
-        Some(rest) if is_formula(rest) => rest,
-        _ => cell,
+pub fn unguarded(cell: &str) -> Cow<'_, str> {
+    match with_parts_unguarded(cell) {
+        Cow::Borrowed(cell) => Cow::Borrowed(with_start_unguarded(cell)),
+        Cow::Owned(cell) => Cow::Owned(with_start_unguarded(&cell).to_owned()),
     }
 }
 
-/// Also behind apostrophes: what looks guarded already has to keep its own.
+/// A cell without the guard at its start.
+pub(super) fn with_start_unguarded(cell: &str) -> &str {
+    cell.strip_prefix('\'').filter(|rest| is_formula(rest)).unwrap_or(cell)
+}
+
+/// A row without the guards behind semicolons.
+pub(super) fn with_row_unguarded(record: &csv::StringRecord) -> Cow<'_, csv::StringRecord> {
+    if !record.as_slice().contains(";'") {
+        return Cow::Borrowed(record);
+    }
+    Cow::Owned(record.iter().map(with_parts_unguarded).collect())
+}
+
+fn with_parts_unguarded(cell: &str) -> Cow<'_, str> {
+    let is_guard = |at: &usize| cell[*at..].strip_prefix('\'').is_some_and(is_formula);
+    let guards = || starts_of_parts(cell).skip(1).filter(is_guard);
+    if guards().next().is_none() {
+        return Cow::Borrowed(cell);
+    }
+    let mut out = String::with_capacity(cell.len());
+    let mut copied = 0;
+    for at in guards() {
+        out.push_str(&cell[copied..at]);
+        copied = at + 1;
+    }
+    Cow::Owned(out + &cell[copied..])
+}
+
+/// Where a cell begins, and where its parts do behind semicolons.
+fn starts_of_parts(cell: &str) -> impl Iterator<Item = usize> + '_ {
+    std::iter::once(0).chain(cell.match_indices(';').map(|(at, _)| at + 1))
+}
+
+/// Also behind apostrophes: what looks guarded already has to keep its own. Blanks and
+/// characters without width before the sign are no hindrance to a spreadsheet, and in the
+/// east the wide forms of the signs are signs as well.
 fn is_formula(cell: &str) -> bool {
-    cell.trim_start_matches('\'').starts_with(FORMULA_SIGNS)
+    let cell = cell.trim_start_matches('\'');
+    let is_passed = |char: char| {
+        char.is_whitespace() || matches!(char, '\u{200b}'..='\u{200f}' | '\u{2060}' | '\u{feff}')
+    };
+    cell.starts_with(['\t', '\r']) || cell.trim_start_matches(is_passed).starts_with(FORMULA_SIGNS)
 }
 
 /// Whether a cell is what a spreadsheet shows where a date was lost: `####`,
@@ -227,7 +279,11 @@ mod tests {
             (classification("Vertraulich"), classification("ja")),
             (Some("CONFIDENTIAL"), Some("PRIVATE"))
         );
-        assert_eq!((classification("Normal"), classification("perhaps")), (None, None));
+        assert_eq!((classification("Normal"), classification("no"), classification(" ")), (None, None, None));
+        assert_eq!(
+            (classification("perhaps"), classification("crew only")),
+            (Some("PRIVATE"), Some("PRIVATE"))
+        );
         assert_eq!((transparency("Ledig"), transparency("no")), (Some("TRANSPARENT"), Some("TRANSPARENT")));
         assert_eq!((transparency("Varattu"), transparency("")), (Some("OPAQUE"), None));
         assert_eq!((status("Inställt"), status("open")), (Some("CANCELLED"), None));
@@ -235,8 +291,37 @@ mod tests {
 
     #[test]
     fn a_guard_comes_off_again() {
-        for cell in ["=1+1", "+358 40", "@home", "-", "'quoted'", "plain", "'=x"] {
+        for cell in [
+            "=1+1",
+            "+358 40",
+            "@home",
+            "-",
+            "'quoted'",
+            "plain",
+            "'=x",
+            "a;=1+1",
+            "a; '-b;;c",
+            "＝1",
+            "\n=1",
+            "\u{feff}=1",
+            " =1",
+            "\tx",
+            ";",
+            "",
+        ] {
             assert_eq!(unguarded(&guarded(cell)), cell);
+        }
+        for (cell, shown) in [
+            ("a;=1+1", "a;'=1+1"),
+            ("＝1", "'＝1"),
+            ("\n=1", "'\n=1"),
+            ("\u{200b}+1", "'\u{200b}+1"),
+            (" @x", "' @x"),
+        ] {
+            assert_eq!(guarded(cell), shown);
+        }
+        for plain in ["plain", "a; b", "Watch - late", "1;2", "'quoted'"] {
+            assert!(matches!(guarded(plain), Cow::Borrowed(_)), "{plain}");
         }
         assert_eq!(guarded("=1+1"), "'=1+1");
     }

@@ -7,7 +7,7 @@ use jiff::civil::Date;
 
 use super::cell::{
     Answer, answer, classification, is_lost, length, several, several_lengths, status, transparency, trimmed,
-    unguarded,
+    with_row_unguarded, with_start_unguarded,
 };
 use super::column::ColumnField;
 use super::date::DateOrder;
@@ -139,7 +139,7 @@ impl<'r> Cells<'r> {
     /// The cell of a field, without blanks around it; `None` if empty.
     pub(super) fn get(&self, field: ColumnField) -> Option<&'r str> {
         let cell = self.record.get(self.reader.places[field as usize]?)?;
-        Some(trimmed(unguarded(cell))).filter(|cell| !cell.is_empty())
+        Some(trimmed(with_start_unguarded(cell))).filter(|cell| !cell.is_empty())
     }
 }
 
@@ -178,6 +178,7 @@ impl<'t> RowReader<'t> {
 
     /// How the end of a whole-day row is written.
     pub(super) fn whole_days_end(&self, row: u64, record: &csv::StringRecord) -> Option<WholeDaysEnd> {
+        let record = &*with_row_unguarded(record);
         self.end_of_whole_days(&Cells { row, record, reader: self })
     }
 
@@ -188,6 +189,7 @@ impl<'t> RowReader<'t> {
         if let Some(cell) = record.iter().find(|cell| cell.len() > LONGEST_CELL) {
             return Err(RowError::CellTooLong { bytes: cell.len() });
         }
+        let record = &*with_row_unguarded(record);
         let cells = Cells { row, record, reader: self };
         let Timed { start, extent, weekday, unused: of_times } =
             self.times(&cells).map_err(|error| match error {
@@ -343,7 +345,7 @@ impl<'t> RowReader<'t> {
 
     fn add_unclaimed(&self, cells: &Cells<'_>, into: &mut Component<'static>) {
         for (header, at) in &self.unclaimed {
-            let cell = cells.record.get(*at).map(unguarded).unwrap_or_default().trim();
+            let cell = cells.record.get(*at).map(with_start_unguarded).unwrap_or_default().trim();
             if !cell.is_empty() {
                 into.push(carried(header, cell));
             }

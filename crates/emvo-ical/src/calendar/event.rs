@@ -113,6 +113,19 @@ pub enum Classification {
 }
 
 impl Classification {
+    /// Who may see a component: a word that the standard does not have is read as private
+    /// (RFC 5545 section 3.8.1.3), and of several lines the strictest counts.
+    pub fn of(component: &Component<'_>) -> Self {
+        let of_line = |line: &Property<'_>| match line.value().trim().to_ascii_uppercase().as_str() {
+            "PUBLIC" | "" => Self::Public,
+            "CONFIDENTIAL" => Self::Confidential,
+            _ => Self::Private,
+        };
+        component.properties_named("CLASS").map(of_line).max().unwrap_or(Self::Public)
+    }
+}
+
+impl Classification {
     /// The name in answers and tables.
     pub fn name(self) -> &'static str {
         match self {
@@ -368,14 +381,7 @@ impl<'a> Event<'a> {
 
     /// Who may see it.
     pub fn classification(&self) -> Classification {
-        match self.component.property("CLASS").map(|class| class.value().trim().to_ascii_uppercase()) {
-            None => Classification::Public,
-            Some(class) => match class.as_str() {
-                "PUBLIC" | "" => Classification::Public,
-                "CONFIDENTIAL" => Classification::Confidential,
-                _ => Classification::Private,
-            },
-        }
+        Classification::of(&self.component)
     }
 
     /// The revision number (`SEQUENCE`), 0 if absent.

@@ -20,7 +20,7 @@
 //! the periods before have 1 + 2 × 2 = 5 of the 20, and 15 are left. A rule whose
 //! periods differ in size (`MONTHLY;BYMONTHDAY=31`) has to count from the start.
 
-use super::period::{DaySets, YearSet};
+use super::period::{DaySets, YearSet, meets_its_times};
 use super::rule::{Frequency, Rule, Skip};
 use crate::day::{SECONDS_A_DAY, civil, clock_seconds, day_number, days_in_year, weekday};
 use jiff::civil::DateTime;
@@ -29,7 +29,7 @@ use jiff::civil::DateTime;
 const LAST_YEAR: i64 = 9999;
 /// The days of 400 years, after which dates fall on the same weekdays again: a
 /// rule that picked none of this number of days in a row picks none at all.
-const DAYS_OF_ALL_KINDS: u32 = 146_097;
+const DAYS_OF_ALL_KINDS: i64 = 146_097;
 
 /// The end of a rule on its own clock.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -53,7 +53,13 @@ pub struct Starts<'r> {
     /// How many starts `COUNT` still allows.
     left: Option<u64>,
     period: i64,
-    ready: Vec<i64>,
+    /// What the period has: each base with each of the times of day behind it. A rule with
+    /// all parts has 86,400 of those a day, so they are not written out.
+    bases: Vec<i64>,
+    /// Which of them `BYSETPOS` picks, counted through all bases.
+    picked: Option<Vec<usize>>,
+    /// The base that is next, and its next time of day (or the next that is picked).
+    base: usize,
     next: usize,
     is_first_given: bool,
     /// The last start that was given: two months may have one in common, where days
@@ -63,7 +69,11 @@ pub struct Starts<'r> {
     /// The last period that can hold a start before `last`.
     last_period: i64,
     /// How many days in a row did not fit.
-    days_in_vain: u32,
+    days_in_vain: i64,
+    /// How many periods in a row had no start.
+    periods_in_vain: i64,
+    /// No period has a start.
+    is_void: bool,
 }
 
 impl<'r> Starts<'r> {
@@ -77,14 +87,19 @@ impl<'r> Starts<'r> {
             last,
             left: rule.count.map(u64::from),
             period: 0,
-            ready: Vec::new(),
+            bases: Vec::new(),
+            picked: None,
+            base: 0,
             next: 0,
             is_first_given: false,
             given: start,
             from: i64::MIN,
             last_period: i64::MAX,
             days_in_vain: 0,
+            periods_in_vain: 0,
+            is_void: false,
         };
+        starts.is_void = !meets_its_times(rule, starts.sets.frequency, start);
         if let Last::At(last) = last {
             starts.last_period = starts.period_holding(last);
         }
@@ -126,9 +141,11 @@ impl<'r> Starts<'r> {
     /// How many starts the first period has, the series' start included.
     fn starts_in_first_period(&mut self) -> u64 {
         self.fill(0);
-        let start = self.start;
-        let later = self.ready.iter().filter(|moment| **moment > start).count();
-        self.ready.clear();
+        let offsets = &self.sets.offsets;
+        let later =
+            |base: &i64| offsets.len() - offsets.partition_point(|offset| base + offset <= self.start);
+        let later: usize = self.bases.iter().map(later).sum();
+        self.bases.clear();
         later as u64 + 1
     }
 
@@ -136,7 +153,7 @@ impl<'r> Starts<'r> {
     fn period_holding(&self, moment: i64) -> i64 {
         let interval = i64::from(self.rule.interval);
         let day = moment.div_euclid(SECONDS_A_DAY);
-        let units = match self.rule.frequency {
+        let units = match self.sets.frequency {
             Frequency::Yearly => civil(day).0 - self.sets.year,
             Frequency::Monthly => {
                 let (year, month, _) = civil(day);
@@ -151,13 +168,14 @@ impl<'r> Starts<'r> {
         units.div_euclid(interval)
     }
 
-    /// Puts the starts of a period into `ready`. False when there is no such
-    /// period any more.
+    /// Makes the starts of a period ready. False when there is no such
+    /// period any more, or none with a start.
     fn fill(&mut self, period: i64) -> bool {
-        self.ready.clear();
-        self.next = 0;
+        self.bases.clear();
+        self.picked = None;
+        (self.base, self.next) = (0, 0);
         let Some(step) = period.checked_mul(i64::from(self.rule.interval)) else { return false };
-        let is_within = match self.rule.frequency {
+        let is_within = match self.sets.frequency {
             Frequency::Yearly => self.fill_year(self.sets.year + step),
             Frequency::Monthly => {
                 let months = self.sets.month - 1 + step;
@@ -170,9 +188,31 @@ impl<'r> Starts<'r> {
             Frequency::Secondly => self.fill_part_of_day(step, 1),
         };
         if !self.rule.by_set_pos.is_empty() {
-            self.keep_positions();
+            self.pick_positions();
         }
-        is_within
+        if self.is_void {
+            return false;
+        }
+        let has_none = self.bases.is_empty() || self.picked.as_ref().is_some_and(Vec::is_empty);
+        self.periods_in_vain = if has_none { self.periods_in_vain + 1 } else { 0 };
+        is_within && self.periods_in_vain < self.periods_of_all_kinds()
+    }
+
+    /// How many periods there are in 400 years, after which they are as they were before.
+    fn periods_of_all_kinds(&self) -> i64 {
+        match self.sets.frequency {
+            Frequency::Yearly => 400,
+            Frequency::Monthly => 4_800,
+            Frequency::Weekly => DAYS_OF_ALL_KINDS / 7,
+            // A period that fits is as large as any other, and has a start or never has one.
+            // Those that do not fit are counted by days.
+            Frequency::Daily | Frequency::Hourly | Frequency::Minutely | Frequency::Secondly
+                if self.picked.as_ref().is_some_and(Vec::is_empty) && !self.bases.is_empty() =>
+            {
+                0
+            }
+            Frequency::Daily | Frequency::Hourly | Frequency::Minutely | Frequency::Secondly => i64::MAX,
+        }
     }
 
     fn fill_year(&mut self, year: i64) -> bool {
@@ -210,17 +250,21 @@ impl<'r> Starts<'r> {
     }
 
     fn fill_day(&mut self, day: i64) -> bool {
-        let fits = self.day_fits(day);
-        if fits {
+        if self.sets.day_fits(self.rule, day) {
+            self.days_in_vain = 0;
             self.push_day(day);
+        } else {
+            self.skip_days_to(self.sets.day_after_misfit(day));
         }
         day < self.sets.day_after_all && self.days_in_vain < DAYS_OF_ALL_KINDS
     }
 
-    fn day_fits(&mut self, day: i64) -> bool {
-        let fits = self.sets.day_fits(self.rule, day);
-        self.days_in_vain = if fits { 0 } else { self.days_in_vain + 1 };
-        fits
+    /// Goes on with the first period that begins on a day or after it; the periods before
+    /// did not fit.
+    fn skip_days_to(&mut self, day: i64) {
+        let last = self.period.max(self.period_holding(day * SECONDS_A_DAY - 1));
+        self.days_in_vain += 1 + last - self.period;
+        self.period = last;
     }
 
     fn fill_part_of_day(&mut self, step: i64, length: i64) -> bool {
@@ -235,41 +279,72 @@ impl<'r> Starts<'r> {
             self.period = self.period.max(self.period_holding(moment - 1));
             return true;
         }
-        if part_of_hour_fits(self.rule, from) {
-            self.ready.extend(self.sets.offsets.iter().map(|offset| from + offset));
+        if part_of_hour_fits(self.rule, self.sets.frequency, from) {
+            self.bases.push(from);
         }
         true
     }
 
-    /// Where the day or the hour of a moment ends, if that one does not fit: none
-    /// of its parts has to be looked at.
+    /// Where the day, the hour or the minute of a moment ends, if that one does not fit:
+    /// none of its parts has to be looked at.
     fn end_of_misfit(&mut self, day: i64, moment: i64) -> Option<i64> {
-        if !self.day_fits(day) {
-            return Some((day + 1) * SECONDS_A_DAY);
+        if !self.sets.day_fits(self.rule, day) {
+            let next = self.sets.day_after_misfit(day);
+            self.days_in_vain += next - day;
+            return Some(next * SECONDS_A_DAY);
         }
-        let hour = moment.rem_euclid(SECONDS_A_DAY) / 3600;
-        (!names(&self.rule.by_hour, hour)).then(|| moment.div_euclid(3600) * 3600 + 3600)
+        self.days_in_vain = 0;
+        let end_of = |length: i64| moment.div_euclid(length) * length + length;
+        if !names(&self.rule.by_hour, moment.rem_euclid(SECONDS_A_DAY) / 3600) {
+            return Some(end_of(3600));
+        }
+        let is_finer = self.sets.frequency < Frequency::Hourly;
+        (is_finer && !names(&self.rule.by_minute, moment.rem_euclid(3600) / 60)).then(|| end_of(60))
     }
 
     fn push_day(&mut self, day: i64) {
-        for offset in &self.sets.offsets {
-            self.ready.push(day * SECONDS_A_DAY + offset);
-        }
+        self.bases.push(day * SECONDS_A_DAY);
     }
 
     /// `BYSETPOS` counts within the whole period, also in the part before the
     /// series starts.
-    fn keep_positions(&mut self) {
-        let size = i64::try_from(self.ready.len()).unwrap_or(i64::MAX);
-        let positions = &self.rule.by_set_pos;
-        let mut at = 0;
-        self.ready.retain(|_| {
-            at += 1;
-            positions.iter().any(|position| {
-                let position = i64::from(*position);
-                position == at || position == at - size - 1
-            })
-        });
+    fn pick_positions(&mut self) {
+        let size = self.bases.len() * self.sets.offsets.len();
+        let place = |position: &i16| {
+            let distance = usize::from(position.unsigned_abs());
+            let place = if *position > 0 { distance.checked_sub(1) } else { size.checked_sub(distance) };
+            place.filter(|place| *place < size)
+        };
+        let mut picked: Vec<usize> = self.rule.by_set_pos.iter().filter_map(place).collect();
+        picked.sort_unstable();
+        picked.dedup();
+        self.picked = Some(picked);
+    }
+
+    /// The next start of the period that is ready.
+    #[inline]
+    fn next_ready(&mut self) -> Option<i64> {
+        let offsets = &self.sets.offsets;
+        if let Some(picked) = &self.picked {
+            let place = *picked.get(self.next)?;
+            self.next += 1;
+            return Some(self.bases[place / offsets.len()] + offsets[place % offsets.len()]);
+        }
+        let moment = self.bases.get(self.base)? + offsets[self.next];
+        self.next += 1;
+        if self.next == offsets.len() {
+            (self.base, self.next) = (self.base + 1, 0);
+        }
+        Some(moment)
+    }
+
+    /// Whether the period that is ready has a start at a moment.
+    fn has_ready(&self, moment: i64) -> bool {
+        let offsets = &self.sets.offsets;
+        self.bases.iter().enumerate().any(|(at, base)| {
+            let place = offsets.binary_search(&(moment - base)).map(|offset| at * offsets.len() + offset);
+            place.is_ok_and(|place| self.picked.as_ref().is_none_or(|picked| picked.contains(&place)))
+        })
     }
 
     /// The next start, `COUNT` and `UNTIL` not yet looked at.
@@ -279,8 +354,7 @@ impl<'r> Starts<'r> {
             return Some(self.start);
         }
         loop {
-            while let Some(moment) = self.ready.get(self.next).copied() {
-                self.next += 1;
+            while let Some(moment) = self.next_ready() {
                 if moment > self.given {
                     self.given = moment;
                     return Some(moment);
@@ -302,9 +376,9 @@ fn names(part: &[i16], number: i64) -> bool {
 
 /// Whether the minute and the second in which a step begins are allowed, as far
 /// as steps of this length tell them apart.
-fn part_of_hour_fits(rule: &Rule, moment: i64) -> bool {
+fn part_of_hour_fits(rule: &Rule, frequency: Frequency, moment: i64) -> bool {
     let minute_fits = || names(&rule.by_minute, moment.rem_euclid(3600) / 60);
-    match rule.frequency {
+    match frequency {
         Frequency::Secondly => minute_fits() && names(&rule.by_second, moment.rem_euclid(60)),
         Frequency::Minutely => minute_fits(),
         Frequency::Hourly | Frequency::Daily | Frequency::Weekly | Frequency::Monthly | Frequency::Yearly => {
@@ -320,7 +394,7 @@ pub fn is_start_of(rule: &Rule, start: DateTime) -> bool {
     let first = if rule.skip == Some(Skip::Forward) { -1 } else { 0 };
     (first..=0).any(|period| {
         starts.fill(period);
-        starts.ready.contains(&starts.start)
+        starts.has_ready(starts.start)
     })
 }
 

@@ -31,6 +31,8 @@ use crate::day::{SECONDS_A_DAY, civil, day_number, days_in_month, days_in_year, 
 /// What a rule and the start of its series say once and for all.
 #[derive(Clone, Debug)]
 pub(super) struct DaySets {
+    /// How often the rule repeats, as [`frequency_of`] has it.
+    pub(super) frequency: Frequency,
     pub(super) year: i64,
     pub(super) month: i64,
     pub(super) day: i64,
@@ -64,7 +66,9 @@ impl DaySets {
             [] => !0,
             months => months.iter().fold(0, |set, month| set | 1 << *month),
         };
+        let frequency = frequency_of(rule);
         Self {
+            frequency,
             year,
             month,
             day,
@@ -72,7 +76,7 @@ impl DaySets {
             weekdays,
             months,
             day_of_month,
-            offsets: offsets(rule, start),
+            offsets: offsets(rule, frequency, start),
             day_after_all: day_number(10_000, 1, 1),
         }
     }
@@ -82,15 +86,15 @@ impl DaySets {
         if !rule.by_set_pos.is_empty() || !rule.by_month.is_empty() || !rule.by_year_day.is_empty() {
             return None;
         }
-        let days = match rule.frequency {
+        let days = match self.frequency {
             Frequency::Weekly => u64::from(self.weekdays.count_ones()),
             Frequency::Daily if rule.by_day.is_empty() && rule.by_month_day.is_empty() => 1,
             Frequency::Secondly | Frequency::Minutely | Frequency::Hourly
                 if rule.by_day.is_empty()
                     && rule.by_month_day.is_empty()
                     && rule.by_hour.is_empty()
-                    && (rule.frequency == Frequency::Hourly || rule.by_minute.is_empty())
-                    && (rule.frequency != Frequency::Secondly || rule.by_second.is_empty()) =>
+                    && (self.frequency == Frequency::Hourly || rule.by_minute.is_empty())
+                    && (self.frequency != Frequency::Secondly || rule.by_second.is_empty()) =>
             {
                 1
             }
@@ -118,6 +122,23 @@ impl DaySets {
         self.months >> month & 1 == 1
             && (rule.by_month_day.is_empty() || holds(&rule.by_month_day, date, length))
             && (rule.by_year_day.is_empty() || holds(&rule.by_year_day, year_day, days_in_year(year)))
+    }
+
+    /// The first day after one that does not fit which may: where its month is not allowed,
+    /// the first of the next that is.
+    pub(super) fn day_after_misfit(&self, day: i64) -> i64 {
+        let (mut year, mut month, _) = civil(day);
+        if self.months >> month & 1 == 1 {
+            return day + 1;
+        }
+        // A rule that allows no month at all comes around to the same one.
+        for _ in 0..12 {
+            (year, month) = if month == 12 { (year + 1, 1) } else { (year, month + 1) };
+            if self.months >> month & 1 == 1 {
+                break;
+            }
+        }
+        day_number(year, month, 1)
     }
 
     /// The days of a month that a monthly rule picks, bit 0 for the first.
@@ -276,20 +297,72 @@ fn weekdays_of_month(day: ByDay, first: i64, length: i64) -> u32 {
     }
 }
 
+/// How often a rule repeats, without steps that its own parts leave out again:
+/// `SECONDLY;BYSECOND=0;BYMINUTE=0;BYHOUR=8` is `DAILY` with the same parts, where those
+/// expand instead of limiting, and there are 86,400 times fewer periods to look at.
+fn frequency_of(rule: &Rule) -> Frequency {
+    let names = |part: &[i16]| !part.is_empty();
+    // A leap second is no second that limits, and is one that expands.
+    if rule.interval != 1 || !rule.by_set_pos.is_empty() || rule.by_second.contains(&60) {
+        return rule.frequency;
+    }
+    match rule.frequency {
+        Frequency::Secondly if names(&rule.by_second) && names(&rule.by_minute) && names(&rule.by_hour) => {
+            Frequency::Daily
+        }
+        Frequency::Secondly if names(&rule.by_second) && names(&rule.by_minute) => Frequency::Hourly,
+        Frequency::Secondly if names(&rule.by_second) => Frequency::Minutely,
+        Frequency::Minutely if names(&rule.by_minute) && names(&rule.by_hour) => Frequency::Daily,
+        Frequency::Minutely if names(&rule.by_minute) => Frequency::Hourly,
+        Frequency::Hourly if names(&rule.by_hour) => Frequency::Daily,
+        frequency => frequency,
+    }
+}
+
+/// Whether the steps of a rule that repeats within a day ever meet a time of day that its
+/// parts allow. Steps of two seconds from an even one never meet `BYSECOND=7`; steps of
+/// `n` units meet just those that are as far from the start by the greatest common divisor
+/// of `n` and the units of a day.
+pub(super) fn meets_its_times(rule: &Rule, frequency: Frequency, start: i64) -> bool {
+    let (unit, of_day) = match frequency {
+        Frequency::Secondly => (1, SECONDS_A_DAY),
+        Frequency::Minutely => (60, SECONDS_A_DAY / 60),
+        Frequency::Hourly => (3600, SECONDS_A_DAY / 3600),
+        Frequency::Daily | Frequency::Weekly | Frequency::Monthly | Frequency::Yearly => return true,
+    };
+    let set = |list: &[i16]| match list {
+        [] => u64::MAX,
+        list => list.iter().fold(0, |set, number| set | 1 << number),
+    };
+    let (hours, minutes, seconds) = (set(&rule.by_hour), set(&rule.by_minute), set(&rule.by_second));
+    let allows = |unit_of_day: i64| {
+        let second = unit_of_day * unit;
+        hours >> (second / 3600) & 1 == 1
+            && (frequency == Frequency::Hourly || minutes >> (second / 60 % 60) & 1 == 1)
+            && (frequency != Frequency::Secondly || seconds >> (second % 60) & 1 == 1)
+    };
+    let step = common_divisor(i64::from(rule.interval), of_day);
+    let first = start.div_euclid(unit).rem_euclid(step);
+    (0..of_day / step).any(|at| allows(first + at * step))
+}
+
+fn common_divisor(one: i64, two: i64) -> i64 {
+    if two == 0 { one } else { common_divisor(two, one % two) }
+}
+
 /// Times of day that a rule gives each of its days, from `BYHOUR`, `BYMINUTE`
 /// and `BYSECOND` or else the start; for hourly and minutely rules, what is
 /// left below the hour or the minute.
-fn offsets(rule: &Rule, start: i64) -> Vec<i64> {
+fn offsets(rule: &Rule, frequency: Frequency, start: i64) -> Vec<i64> {
     let time = start.rem_euclid(SECONDS_A_DAY);
     let pick = |list: &[i16], own: i64| match list {
         [] => vec![own],
         list => list.iter().map(|number| i64::from(*number)).collect(),
     };
-    let hours = if rule.frequency >= Frequency::Daily { pick(&rule.by_hour, time / 3600) } else { vec![0] };
+    let hours = if frequency >= Frequency::Daily { pick(&rule.by_hour, time / 3600) } else { vec![0] };
     let minutes =
-        if rule.frequency >= Frequency::Hourly { pick(&rule.by_minute, time / 60 % 60) } else { vec![0] };
-    let seconds =
-        if rule.frequency >= Frequency::Minutely { pick(&rule.by_second, time % 60) } else { vec![0] };
+        if frequency >= Frequency::Hourly { pick(&rule.by_minute, time / 60 % 60) } else { vec![0] };
+    let seconds = if frequency >= Frequency::Minutely { pick(&rule.by_second, time % 60) } else { vec![0] };
     let mut offsets = Vec::with_capacity(hours.len() * minutes.len() * seconds.len());
     for hour in &hours {
         for minute in &minutes {

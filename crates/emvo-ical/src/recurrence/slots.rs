@@ -3,6 +3,7 @@
 
 use hashbrown::HashSet;
 use std::collections::BTreeMap;
+use std::collections::btree_map::Range;
 use std::iter::Peekable;
 
 use super::expand::{Last, Starts};
@@ -73,13 +74,9 @@ impl Recurrence {
         let start = self.start.clock();
         let rules =
             self.rules.iter().map(|(rule, last)| Starts::new(rule, start, *last).from(from).peekable());
-        let own = self.rules.is_empty().then(|| clock_seconds(start));
-        let mut dates: Vec<i64> = self.extra.range(from..).map(|(date, _)| *date).collect();
-        if let Some(own) = own.filter(|own| *own >= from) {
-            dates.push(own);
-            dates.sort_unstable();
-        }
-        Slots { rules: rules.collect(), dates: dates.into_iter().peekable(), until, last: i64::MIN }
+        let own = self.rules.is_empty().then(|| clock_seconds(start)).filter(|own| *own >= from);
+        let dates = self.extra.range(from..).peekable();
+        Slots { rules: rules.collect(), dates, own, until, last: i64::MIN }
     }
 
     /// Whether the series has a date at this moment.
@@ -91,7 +88,10 @@ impl Recurrence {
 /// The moments of a series, ascending.
 pub struct Slots<'r> {
     rules: Vec<Peekable<Starts<'r>>>,
-    dates: Peekable<std::vec::IntoIter<i64>>,
+    /// The further dates, not copied: a series may have thousands, and be asked of each.
+    dates: Peekable<Range<'r, i64, Option<Duration>>>,
+    /// The start, where no rule has it.
+    own: Option<i64>,
     until: i64,
     last: i64,
 }
@@ -100,11 +100,13 @@ impl Slots<'_> {
     /// The next moment of several sources: the earliest of their next ones.
     fn earliest(&mut self) -> Option<i64> {
         let next = self.rules.iter_mut().filter_map(|source| source.peek().copied());
-        let moment = next.chain(self.dates.peek().copied()).min()?;
+        let further = self.dates.peek().map(|(date, _)| **date);
+        let moment = next.chain(further).chain(self.own).min()?;
         for source in &mut self.rules {
             source.next_if_eq(&moment);
         }
-        self.dates.next_if_eq(&moment);
+        self.dates.next_if(|(date, _)| **date == moment);
+        self.own = self.own.filter(|own| *own != moment);
         Some(moment)
     }
 }
@@ -167,8 +169,12 @@ pub fn exceptions(
     let dates = master.dates("EXDATE");
     let mut excluded: HashSet<i64> =
         dates.iter().filter_map(|date| on_clock_of(date, start, zones)).collect();
+    let mut known = HashSet::new();
     for property in master.component().properties_named("EXRULE") {
-        if let Ok(rule) = Rule::parse(&property.value()) {
+        // What is said again excludes nothing new.
+        if known.insert(property.value().into_owned())
+            && let Ok(rule) = Rule::parse(&property.value())
+        {
             let starts = Starts::new(&rule, start.clock(), last_of(&rule, start, zones)).from(from);
             excluded.extend(starts.take(most).take_while(|moment| *moment <= until));
         }

@@ -154,19 +154,27 @@ pub fn places_of_abbreviation(name: &str) -> Vec<&'static str> {
 pub fn closest(name: &str, count: usize) -> Vec<&'static str> {
     let wanted = clean(name).to_lowercase();
     let city = wanted.rsplit('/').next().unwrap_or(&wanted).replace(' ', "_");
+    let most = 1 + wanted.len() / 4;
+    // A name that is so much longer or shorter is no misspelling, and needs no look.
+    let near = |known: &str, name: &str| {
+        let is_far = known.len().abs_diff(name.chars().count()) > most;
+        if is_far { usize::MAX } else { distance(known, name) }
+    };
     let mut ranked: Vec<(usize, &'static str)> = rows(include_str!("data/iana-names.tsv"))
         .map(|row| row.split_once('\t').unwrap_or((row, row)))
         .filter(|(_, current)| current.contains('/'))
-        .map(|(known, current)| {
+        .filter_map(|(known, current)| {
             let known = known.to_ascii_lowercase();
             let leaf = known.rsplit('/').next().unwrap_or(&known);
-            (distance(&known, &wanted).min(distance(leaf, &city) + 1), current)
+            let of_leaf = near(leaf, &city).saturating_add(1);
+            let distance = if of_leaf <= 1 { of_leaf } else { near(&known, &wanted).min(of_leaf) };
+            (distance <= most).then_some((distance, current))
         })
         .collect();
     ranked.sort_unstable();
     let mut names: Vec<_> = Vec::new();
-    for (distance, name) in ranked {
-        if distance <= 1 + wanted.len() / 4 && !names.contains(&name) && names.len() < count {
+    for (_, name) in ranked {
+        if !names.contains(&name) && names.len() < count {
             names.push(name);
         }
     }

@@ -61,8 +61,8 @@ pub(super) fn document<T: Serialize>(
     inputs: Vec<Given>,
     body: &T,
 ) -> anyhow::Result<Vec<u8>> {
-    let mut bytes = serde_json::to_vec_pretty(&Document::of(command, inputs, body))?;
-    bytes.push(b'\n');
+    let mut bytes = Vec::new();
+    write_document(&mut bytes, command, inputs, body)?;
     Ok(bytes)
 }
 
@@ -77,8 +77,60 @@ pub(super) fn print<T: Serialize>(
         Stream::Stdout => Box::new(io::stdout().lock()),
         Stream::Stderr => Box::new(io::stderr().lock()),
     };
+    write_document(&mut out, command, inputs, body)
+}
+
+fn write_document<T: Serialize>(
+    out: impl Write,
+    command: &'static str,
+    inputs: Vec<Given>,
+    body: &T,
+) -> io::Result<()> {
+    let mut out = Escaping { out, pending: false };
     serde_json::to_writer_pretty(&mut out, &Document::of(command, inputs, body))?;
     writeln!(out)
+}
+
+/// Writes JSON with the controls escaped that JSON itself leaves as they are, DEL and
+/// U+0080 to U+009F: a terminal obeys them. They stand in texts alone, and in UTF-8 all of
+/// them but DEL are `C2` and a byte of `80` to `9F`.
+struct Escaping<W> {
+    out: W,
+    /// Whether the last byte was a `C2`, which is not written yet.
+    pending: bool,
+}
+
+impl<W: Write> Write for Escaping<W> {
+    fn write(&mut self, bytes: &[u8]) -> io::Result<usize> {
+        let is_plain = |byte: &u8| !matches!(*byte, 0x7f | 0xc2);
+        if !self.pending && bytes.iter().all(is_plain) {
+            self.out.write_all(bytes)?;
+            return Ok(bytes.len());
+        }
+        let mut out = Vec::with_capacity(bytes.len() + 8);
+        for byte in bytes {
+            match (std::mem::take(&mut self.pending), *byte) {
+                (true, control @ 0x80..=0x9f) => out.extend(format!("\\u{control:04x}").bytes()),
+                (false, 0x7f) => out.extend(b"\\u007f"),
+                (was_pending, byte) => {
+                    if was_pending {
+                        out.push(0xc2);
+                    }
+                    if byte == 0xc2 {
+                        self.pending = true;
+                    } else {
+                        out.push(byte);
+                    }
+                }
+            }
+        }
+        self.out.write_all(&out)?;
+        Ok(bytes.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.out.flush()
+    }
 }
 
 /// The balance of a run that writes.
@@ -148,7 +200,7 @@ pub(crate) struct ChangeJson {
 
 impl From<&Change> for ChangeJson {
     fn from(change: &Change) -> Self {
-        let Change { rule, uid, title, before, after } = change.clone();
+        let Change { rule, uid, title, before, after, .. } = change.clone();
         Self { rule, uid, title, before, after }
     }
 }

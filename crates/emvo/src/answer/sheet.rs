@@ -156,7 +156,7 @@ impl<const N: usize> Rows<N> {
         for (at, record) in reader.records().enumerate() {
             let record = record.with_context(|| format!("`{shown}`"))?;
             let cells =
-                places.map(|place| unguarded(record.get(place).unwrap_or_default().trim()).to_owned());
+                places.map(|place| unguarded(record.get(place).unwrap_or_default().trim()).into_owned());
             rows.push((at + 2, cells));
         }
         Ok(Self(rows))

@@ -141,14 +141,20 @@ impl Edit for Amending {
 
 impl Amending {
     fn amend<'t>(&self, mut series: Series<'t>) -> Step<'t> {
-        let uid = series.uid_text().into_owned();
+        let (uid, origin) = (series.uid_text().into_owned(), series.lead().origin());
         let told = amend(&mut series, &self.amendments);
         if told.is_empty() {
             return Step::Keep(series);
         }
         // An event is told by the words that it had.
-        let change =
-            |Amended { title, before, after }| Change { rule: None, uid: uid.clone(), title, before, after };
+        let change = |Amended { title, before, after }| Change {
+            rule: None,
+            uid: uid.clone(),
+            origin,
+            title,
+            before,
+            after,
+        };
         Step::Became(vec![series], told.into_iter().map(change).collect())
     }
 

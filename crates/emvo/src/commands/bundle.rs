@@ -1,6 +1,5 @@
 //! `bundle`: a backup of calendars that can be checked, and read back.
 
-use std::collections::BTreeSet;
 use std::fs::File;
 use std::io::Read as _;
 use std::path::{Component, Path, PathBuf};
@@ -16,7 +15,8 @@ use crate::answer::backup::{Backup, Restored};
 use crate::answer::{Form, give};
 use crate::commands::convert::as_calendar_file;
 use crate::input::{
-    InputGroup, ORIGINALS, ReadAs, ReadFiles, Reading, Secret, Source, files_on_disk, with_sources,
+    InputGroup, Letters, ORIGINALS, ReadAs, ReadFiles, Reading, Secret, Source, TakenNames, files_on_disk,
+    with_sources,
 };
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
@@ -143,7 +143,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
         set_aside: 0,
         not_read: 0,
     };
-    let (mut contents, mut taken) = (Vec::new(), BTreeSet::new());
+    let (mut contents, mut taken) = (Vec::new(), TakenNames::default());
     for source in sources {
         let path = source.path.clone();
         for loaded in &mut source.loaded {
@@ -205,7 +205,7 @@ fn keep_originals(
     }
     let piped = sources.iter().filter(|source| source.path == "-");
     all.extend(piped.map(|source| ("standard-input".to_owned(), source.bytes.to_vec())));
-    let mut taken = BTreeSet::new();
+    let mut taken = TakenNames::default();
     for (source, bytes) in all {
         let file = original_name(&source, &mut taken);
         let sha256 = digest(&bytes);
@@ -217,20 +217,16 @@ fn keep_originals(
 
 /// The path of an export inside the backup: its own below `originals/`, without
 /// what would lead out of it.
-fn original_name(source: &str, taken: &mut BTreeSet<String>) -> String {
+fn original_name(source: &str, taken: &mut TakenNames) -> String {
     let parts = Path::new(source).components().filter_map(|part| match part {
         Component::Normal(part) => Some(part.to_string_lossy()),
         _ => None,
     });
     let name = parts.collect::<Vec<_>>().join("/");
-    let numbered = |number: usize| match number {
+    taken.free(Letters::AsTheyAre, |number| match number {
         1 => format!("{ORIGINALS}{name}"),
         _ => format!("{ORIGINALS}{number}/{name}"),
-    };
-    // One more name than there are taken ones is free.
-    let number = (1..=taken.len() + 1).find(|number| !taken.contains(&numbered(*number))).unwrap_or(1);
-    taken.insert(numbered(number));
-    numbered(number)
+    })
 }
 
 fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {

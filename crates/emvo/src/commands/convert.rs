@@ -5,7 +5,7 @@ use emvo_core::edit::{Change, Edited, Step};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
-use emvo_core::split::{Singles, at_this_and_future, into_singles};
+use emvo_core::split::{Singles, at_every_future, into_singles};
 use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
@@ -259,17 +259,8 @@ impl Converting {
 fn split_ranges(edited: &mut Edited<'_>, reading: &Reading) {
     let zones = edited.zones.clone();
     edited.edit(&reading.zones, |_, series| {
-        let mut parts = vec![series.clone()];
-        // Each split leaves one such override less.
-        while let Some(last) = parts.pop() {
-            match at_this_and_future(&last, &zones) {
-                Ok(split) if split.len() > 1 => parts.extend(split),
-                _ => {
-                    parts.push(last);
-                    break;
-                }
-            }
-        }
+        // What cannot be split off is counted with what the table has no place for.
+        let (parts, _) = at_every_future(&series, &zones);
         if parts.len() == 1 {
             return Step::Keep(series);
         }

@@ -8,7 +8,7 @@ use rayon::prelude::*;
 use super::{Command, Program};
 use crate::answer::{Form, give};
 use crate::input::{InputGroup, ReadFiles, Reading, with_sources};
-use crate::job::args::{AnswerArgs, RecordArgs};
+use crate::job::args::{AnswerArgs, RecordArgs, memory_size};
 use crate::outcome::Outcome;
 use crate::output::{Existing, Guard, Mode, NamedFile, Role};
 use crate::plan::{Ended, How, ManyRuns, Plan, Replace, RunAnswer, perform, starter, steps_of};
@@ -41,6 +41,9 @@ pub(crate) struct RunArgs {
     /// Do all of it again, even if nothing has changed
     #[arg(long, help_heading = "The plan")]
     force: bool,
+    /// How much memory reading may take for one plan, such as 8GB; half of what is free, if nobody says
+    #[arg(long, value_name = "SIZE", value_parser = memory_size, hide_short_help = true)]
+    memory: Option<u64>,
     #[command(flatten)]
     record: RecordArgs,
     #[command(flatten)]
@@ -65,6 +68,7 @@ impl Command for RunArgs {
                 (false, false) => Replace::Own,
             },
             recording: self.record.resolve(),
+            memory: self.memory,
         };
         if path.is_dir() { run_many(&plans_in(&path)?, &how, form) } else { run_one(&path, &how, form) }
     }

@@ -13,6 +13,7 @@ use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
 use super::hints::hint_for;
+use super::memory::MemoryMeter;
 use crate::placing::{PlacingError, recover};
 use crate::system::FileId;
 
@@ -72,6 +73,8 @@ pub(crate) struct ReadFiles {
     read: Arc<Mutex<Vec<(FileId, ReadAs)>>>,
     /// The folders in which no run is half way any more.
     settled: Arc<Mutex<BTreeSet<PathBuf>>>,
+    /// What they take.
+    pub(crate) memory: Arc<MemoryMeter>,
 }
 
 impl ReadFiles {

@@ -1,5 +1,7 @@
 //! Paths → files with their bytes: folders walked, zips opened.
+#![allow(clippy::disallowed_methods, reason = "asks how large files are")]
 
+use std::fs;
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
@@ -8,7 +10,6 @@ use rayon::prelude::*;
 use walkdir::WalkDir;
 
 use super::files::{ReadAs, ReadFiles, folder_of};
-use super::memory::ensure_memory_for;
 use super::packed::{Opening, unpacked};
 use super::source_file::{NamedBy, SourceFile, is_own};
 use crate::placing::is_journal;
@@ -27,7 +28,11 @@ pub(crate) fn gather(
     settle_around(inputs, files)?;
     let found = found_at(inputs, output)?;
     let on_disk = found.iter().filter(|found| !found.is_standard_input());
-    ensure_memory_for(on_disk.map(|found| found.path.as_path()))?;
+    let mut length = 0;
+    for found in on_disk {
+        length += fs::metadata(&found.path).map_or(0, |metadata| metadata.len());
+        files.memory.ensure_size(&found.path.display().to_string(), length)?;
+    }
     let read: Vec<_> = found.par_iter().map(|found| found.read(files)).collect();
     let mut gathered = Vec::new();
     for (found, file) in found.iter().zip(read) {
@@ -36,11 +41,14 @@ pub(crate) fn gather(
             gathered.push(file);
             continue;
         }
-        let unpacked = unpacked(file, opening, found.within.as_deref());
+        let unpacked = unpacked(file, opening, found.within.as_deref(), &files.memory);
         match &found.within {
             None => gathered.extend(unpacked),
             Some(within) => gathered.extend(chosen(unpacked, within)?),
         }
+    }
+    for file in &gathered {
+        files.memory.take(&file.path, &file.bytes)?;
     }
     Ok(gathered)
 }
@@ -152,7 +160,10 @@ impl Found {
         let (path, named_by) = (self.path.display().to_string(), self.named_by);
         if self.is_standard_input() {
             let mut bytes = Vec::new();
-            io::stdin().lock().read_to_end(&mut bytes).context("could not read standard input")?;
+            let longest = files.memory.longest();
+            let mut standard_input = io::stdin().lock().take(longest.saturating_add(1));
+            standard_input.read_to_end(&mut bytes).context("could not read standard input")?;
+            files.memory.ensure_size("standard input", u64::try_from(bytes.len()).unwrap_or(u64::MAX))?;
             return Ok(SourceFile { path, bytes, named_by, cannot: None, book: None });
         }
         progress::doing(&format!("reading {path}"));

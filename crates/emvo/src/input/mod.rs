@@ -20,6 +20,7 @@ mod source;
 mod source_file;
 mod source_text;
 mod spreadsheet;
+mod taken_names;
 mod told;
 
 pub(crate) use files::{ReadAs, ReadFiles, folder_of};
@@ -34,4 +35,5 @@ pub(crate) use source::{Format, Loaded, Source, read, track_events, views};
 pub(crate) use source_file::{NamedBy, SourceFile};
 pub(crate) use source_text::{SourceText, decode};
 pub(crate) use spreadsheet::{cells_in, sheet_text};
+pub(crate) use taken_names::{Letters, TakenNames};
 pub(crate) use told::{tell_of_readings, tell_of_tables};

@@ -4,7 +4,6 @@
 //! Two entries of one name are two files: the second is called `crew (2).ics`.
 //! A zip in a zip is read as well; one in that is not.
 
-use std::collections::BTreeSet;
 use std::io::{Cursor, Read};
 use std::sync::Arc;
 
@@ -14,18 +13,19 @@ use zip::read::ZipFileEntry;
 use zip::result::ZipError;
 use zip::unstable::read::ZipIterable;
 
+use super::memory::MemoryMeter;
 use super::secret::Secret;
 use super::source_file::{Book, NamedBy, SourceFile, is_own};
 use super::spreadsheet::{self, SheetText, Visibility};
+use super::taken_names::{Letters, TakenNames};
 
-/// How large all files of a zip together may become: a small zip can hold huge
-/// ones.
-const LARGEST_IN_ZIP: u64 = 1 << 31;
 /// A file that is this much smaller in its zip, and no small one, was made to
 /// fill memory: exports shrink to a tenth or a thirtieth.
 const MOST_RATIO: u64 = 200;
 /// Files up to this size are taken at any ratio.
 const SMALL: u64 = 16 << 20;
+const TOO_MUCH: &str = "what is packed unpacks to more than 2 GiB in all, or to more than the memory allows: \
+    unpack it, and give the files";
 /// More files than this are no export.
 const MOST_IN_ZIP: usize = 10_000;
 
@@ -40,8 +40,13 @@ const ZIP: &[u8] = b"PK\x03\x04";
 /// The file, or the files in it if it is packed. What cannot be unpacked is a file
 /// that cannot be read, with the reason.
 /// `wanted` is what of it is meant, if that is not all.
-pub(super) fn unpacked(file: SourceFile, opening: Opening<'_>, wanted: Option<&str>) -> Vec<SourceFile> {
-    let mut unpacking = Unpacking { opening, wanted, left: LARGEST_IN_ZIP, files: Vec::new() };
+pub(super) fn unpacked(
+    file: SourceFile,
+    opening: Opening<'_>,
+    wanted: Option<&str>,
+    memory: &MemoryMeter,
+) -> Vec<SourceFile> {
+    let mut unpacking = Unpacking { opening, wanted, memory, files: Vec::new() };
     unpacking.take(file, Depth::Outside);
     unpacking.files
 }
@@ -77,8 +82,8 @@ impl Depth {
 struct Unpacking<'s> {
     opening: Opening<'s>,
     wanted: Option<&'s str>,
-    /// How many bytes may still come of it.
-    left: u64,
+    /// What all packed files of the run may unpack to.
+    memory: &'s MemoryMeter,
     files: Vec<SourceFile>,
 }
 
@@ -93,7 +98,7 @@ impl Unpacking<'_> {
             book: None,
         };
         if bytes.starts_with(GZIP) {
-            self.files.push(match unpack_gzip(&bytes) {
+            self.files.push(match unpack_gzip(&bytes, self.memory) {
                 Ok(bytes) => SourceFile { path, bytes, named_by, cannot, book },
                 Err(error) => cannot_be_read(path, format!("{error:#}")),
             });
@@ -182,6 +187,10 @@ impl Unpacking<'_> {
             let name = entry.name().context("it is a broken zip")?.into_owned();
             named.push((name, entry));
         }
+        let packed = named.iter().map(|(_, entry)| entry.compressed_size());
+        if packed.fold(0_u64, u64::saturating_add) > bytes.len() as u64 {
+            bail!("its files lie over each other, as in no export: they were made to fill memory");
+        }
         named.sort_by(|(one, _), (two, _)| one.cmp(two));
         let has = |name: &str| named.iter().any(|(other, _)| other == name);
         if has("[Content_Types].xml") || has("content.xml") {
@@ -194,7 +203,7 @@ impl Unpacking<'_> {
                 || is_own(name)
                 || (is_backup && (name == MANIFEST || name.starts_with(ORIGINALS)))
         };
-        let mut taken = BTreeSet::new();
+        let mut taken = TakenNames::default();
         for (name, entry) in named {
             if is_passed(&name) {
                 continue;
@@ -202,7 +211,6 @@ impl Unpacking<'_> {
             let path = format!("{shown}/{}", free_name(&name, &mut taken));
             match self.entry(&bytes, entry) {
                 Ok(bytes) => {
-                    self.left = self.left.saturating_sub(bytes.len() as u64);
                     let named_by = NamedBy::Walk;
                     self.take(SourceFile { path, bytes, named_by, cannot: None, book: None }, depth);
                 }
@@ -241,14 +249,16 @@ impl Unpacking<'_> {
             file => file.context("it could not be opened").map_err(EntryError::OfEntry)?,
         };
         let mut bytes = Vec::new();
-        let length = file.take(self.left.min(plausible)).read_to_end(&mut bytes);
-        let length = length.context("it could not be unpacked").map_err(EntryError::OfEntry)?;
-        if length as u64 == plausible {
+        let left = self.memory.left_to_unpack();
+        let length = file.take(left.min(plausible)).read_to_end(&mut bytes);
+        let length = length.context("it could not be unpacked").map_err(EntryError::OfEntry)? as u64;
+        self.memory.unpacked(length);
+        if length == plausible {
             let why = format!("it unpacks to more than {MOST_RATIO} times its size, as no export does");
             return Err(EntryError::OfEntry(anyhow::anyhow!(why)));
         }
-        if length as u64 == self.left {
-            return Err(EntryError::OfZip(anyhow::anyhow!("the zip unpacks to more than 2 GiB")));
+        if length == left {
+            return Err(EntryError::OfZip(anyhow::anyhow!(TOO_MUCH)));
         }
         Ok(bytes)
     }
@@ -269,29 +279,29 @@ enum EntryError {
 }
 
 /// A file that is packed by itself, within the same bounds.
-fn unpack_gzip(packed: &[u8]) -> anyhow::Result<Vec<u8>> {
-    let plausible = SMALL.max((packed.len() as u64).saturating_mul(MOST_RATIO)).min(LARGEST_IN_ZIP);
+fn unpack_gzip(packed: &[u8], memory: &MemoryMeter) -> anyhow::Result<Vec<u8>> {
+    let left = memory.left_to_unpack();
+    let plausible = SMALL.max((packed.len() as u64).saturating_mul(MOST_RATIO)).min(left);
     let mut bytes = Vec::new();
     let unpacked = flate2::read::MultiGzDecoder::new(packed).take(plausible).read_to_end(&mut bytes);
-    let length = unpacked.context("it could not be unpacked")?;
-    if length as u64 == plausible {
+    let length = unpacked.context("it could not be unpacked")? as u64;
+    memory.unpacked(length);
+    if length == left {
+        bail!(TOO_MUCH);
+    }
+    if length == plausible {
         bail!("it unpacks to more than {MOST_RATIO} times its size, as no export does");
     }
     Ok(bytes)
 }
 
 /// The name, or one with a number for the second entry of a name.
-fn free_name(name: &str, taken: &mut BTreeSet<String>) -> String {
-    let numbered = |number: usize| match (number, name.rsplit_once('.')) {
+fn free_name(name: &str, taken: &mut TakenNames) -> String {
+    taken.free(Letters::AsTheyAre, |number| match (number, name.rsplit_once('.')) {
         (1, _) => name.to_owned(),
         (_, Some((stem, extension))) => format!("{stem} ({number}).{extension}"),
         (_, None) => format!("{name} ({number})"),
-    };
-    // One more name than there are taken ones is free.
-    let free = (1..=taken.len() + 1).map(numbered).find(|name| !taken.contains(name));
-    let free = free.unwrap_or_else(|| name.to_owned());
-    taken.insert(free.clone());
-    free
+    })
 }
 
 #[cfg(test)]
@@ -300,7 +310,7 @@ mod tests {
 
     #[test]
     fn a_name_that_is_taken_gets_a_number() {
-        let mut taken = BTreeSet::new();
+        let mut taken = TakenNames::default();
         let names =
             ["a.ics", "a.ics", "b/a", "b/a", "a (2).ics", "a.ics"].map(|name| free_name(name, &mut taken));
         assert_eq!(names, ["a.ics", "a (2).ics", "b/a", "b/a (2)", "a (2) (2).ics", "a (3).ics"]);

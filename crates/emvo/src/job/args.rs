@@ -60,6 +60,30 @@ pub(crate) struct ReadingArgs {
     /// A file whose first line is the passphrase of encrypted zips
     #[arg(long, value_name = "FILE", hide_short_help = true)]
     pub(crate) passphrase_file: Option<PathBuf>,
+    /// How much memory reading may take, such as 8GB; half of what is free, if nobody says
+    #[arg(long, value_name = "SIZE", value_parser = memory_size, hide_short_help = true)]
+    pub(crate) memory: Option<u64>,
+}
+
+/// A size as people write it: `500MB`, `8GB`.
+pub(crate) fn memory_size(text: &str) -> Result<u64, String> {
+    let wrong = || format!("`{text}` is no size: a number and MB or GB, such as 500MB or 8GB");
+    let upper = text.trim().to_ascii_uppercase();
+    let (number, unit) = match (upper.strip_suffix("GB"), upper.strip_suffix("MB")) {
+        (Some(number), _) => (number, 1_000_000_000.0),
+        (None, Some(number)) => (number, 1_000_000.0),
+        (None, None) => return Err(wrong()),
+    };
+    let number: f64 = number.trim().parse().map_err(|_| wrong())?;
+    if !number.is_finite() || number <= 0.0 {
+        return Err(wrong());
+    }
+    #[allow(
+        clippy::cast_possible_truncation,
+        clippy::cast_sign_loss,
+        reason = "positive, and clipped where too large"
+    )]
+    Ok((number * unit) as u64)
 }
 
 /// The order of day and month, as typed

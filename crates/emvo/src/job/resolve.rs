@@ -28,6 +28,9 @@ use crate::terminal::{be_quiet, do_not_page, warn};
 
 impl ReadingArgs {
     pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Reading> {
+        if let Some(bytes) = self.memory {
+            files.memory.allow(bytes);
+        }
         let house = self.zone.as_deref().map(|name| zone_named(name, "--zone")).transpose()?;
         let mut zones = ZoneChoices { house: house.clone(), ..ZoneChoices::default() };
         for entry in &self.zone_map {

@@ -95,14 +95,27 @@ pub(crate) struct Checked {
     pub(crate) faults: Vec<String>,
 }
 
+/// No manifest is longer: of a hundred thousand files it takes 30 MB.
+const LONGEST_MANIFEST: usize = 64 << 20;
+
 /// Reads a backup again, and holds it against its manifest.
 pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<Checked> {
     let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
-    let manifest = entry(&mut zip, MANIFEST, secret)?;
+    let manifest = entry(&mut zip, MANIFEST, LONGEST_MANIFEST, secret)?;
     let manifest: Manifest = serde_json::from_slice(&manifest).context("its manifest cannot be read")?;
     let mut faults = Vec::new();
+    // A file that is named again is not unpacked again.
+    let mut known: BTreeSet<&str> = BTreeSet::new();
+    for name in manifest.files() {
+        if !known.insert(name) {
+            faults.push(format!("{name}: its manifest names it twice"));
+        }
+    }
+    if !faults.is_empty() {
+        return Ok(Checked { manifest, faults });
+    }
     for calendar in &manifest.calendars {
-        match entry(&mut zip, &calendar.file, secret) {
+        match entry(&mut zip, &calendar.file, calendar.bytes, secret) {
             Err(error) => faults.push(format!("{}: {error:#}", calendar.file)),
             Ok(bytes) if digest(&bytes) != calendar.sha256 => {
                 faults.push(format!("{}: its content is not what was kept", calendar.file));
@@ -120,7 +133,7 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
         }
     }
     for original in &manifest.originals {
-        match entry(&mut zip, &original.file, secret) {
+        match entry(&mut zip, &original.file, original.bytes, secret) {
             Err(error) => faults.push(format!("{}: {error:#}", original.file)),
             Ok(bytes) if digest(&bytes) != original.sha256 => {
                 faults.push(format!("{}: its content is not what was kept", original.file));
@@ -128,7 +141,6 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
             Ok(_) => {}
         }
     }
-    let known: BTreeSet<&str> = manifest.files().collect();
     let names: Vec<String> =
         zip.file_names().filter_map(Result::ok).map(std::borrow::Cow::into_owned).collect();
     for name in names.iter().filter(|name| *name != MANIFEST && !known.contains(name.as_str())) {
@@ -151,29 +163,38 @@ pub(crate) fn restored(bytes: &[u8], secret: Option<&Secret>, wanted: &str) -> a
         let name = one.source.rsplit('/').next().unwrap_or_default();
         is_wanted(&one.file, &[&one.source, name])
     });
-    let files: Vec<&str> =
-        calendars.map(|one| one.file.as_str()).chain(originals.map(|one| one.file.as_str())).collect();
+    let files: Vec<(&str, usize)> = calendars
+        .map(|one| (one.file.as_str(), one.bytes))
+        .chain(originals.map(|one| (one.file.as_str(), one.bytes)))
+        .collect();
     if files.is_empty() {
         let all: Vec<&str> = manifest.files().collect();
         bail!("there is no `{wanted}` in it; there are {}, or all", all.join(", "));
     }
     let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
-    files.into_iter().map(|file| Ok((file.to_owned(), entry(&mut zip, file, secret)?))).collect()
+    files
+        .into_iter()
+        .map(|(file, bytes)| Ok((file.to_owned(), entry(&mut zip, file, bytes, secret)?)))
+        .collect()
 }
 
+/// One file of a backup, no longer than it may be: a small zip can hold a huge one.
 fn entry(
     zip: &mut ZipArchive<Cursor<&[u8]>>,
     name: &str,
+    longest: usize,
     secret: Option<&Secret>,
 ) -> anyhow::Result<Vec<u8>> {
     let mut bytes = Vec::new();
+    let most = u64::try_from(longest).unwrap_or(u64::MAX).saturating_add(1);
     let read = match secret {
-        None => zip.by_name(name).map(|mut file| file.read_to_end(&mut bytes)),
-        Some(secret) => {
-            zip.by_name_decrypt(name, secret.as_str().as_bytes()).map(|mut file| file.read_to_end(&mut bytes))
-        }
+        None => zip.by_name(name).map(|file| file.take(most).read_to_end(&mut bytes)),
+        Some(secret) => zip
+            .by_name_decrypt(name, secret.as_str().as_bytes())
+            .map(|file| file.take(most).read_to_end(&mut bytes)),
     };
     match read {
+        Ok(Ok(read)) if read > longest => bail!("it is longer than it may be"),
         Ok(read) => read.map(|_| bytes).context("it cannot be unpacked"),
         Err(zip::result::ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
         Err(zip::result::ZipError::UnsupportedArchive(why))

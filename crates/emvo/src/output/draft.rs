@@ -2,7 +2,6 @@
 //! checked.
 
 use std::collections::BTreeMap;
-use std::collections::BTreeSet;
 
 use emvo_core::edit::{
     Account, Change, Count, Edited, Fates, Fold, LeftBehind, Refused, StatementsOff, Undefined, Wholeness,
@@ -25,7 +24,7 @@ use super::resolved::Output;
 use super::staged::Readers;
 use super::target::{Kind, Mode, Place, Target};
 use super::{names, set_aside};
-use crate::input::{Given, Source, given};
+use crate::input::{Given, Source, TakenNames, given};
 use crate::terminal::warn;
 
 /// How changed calendars are spread over files.
@@ -205,7 +204,7 @@ impl Output {
             let too_big = spread.warnings().collect();
             return (spread.parts, too_big);
         }
-        let (mut parts, mut too_big, mut taken) = (Vec::new(), Vec::new(), BTreeSet::new());
+        let (mut parts, mut too_big, mut taken) = (Vec::new(), Vec::new(), TakenNames::default());
         for (source, edited) in sources.iter().zip(edited) {
             let stem = names::free_stem(&source.path, &mut taken);
             let spread = spread(edited);

@@ -1,12 +1,11 @@
 //! What files are called that nobody named: parts of an output, files in a
 //! folder, and what is set aside.
 
-use std::collections::BTreeSet;
 use std::ffi::OsString;
 use std::path::{Path, PathBuf};
 
 use super::target::Kind;
-use crate::input::Format;
+use crate::input::{Format, Letters, TakenNames};
 
 /// Longer names of parts are cut: with the output's own name around them they
 /// would be no file names any more (255 bytes on most systems).
@@ -14,7 +13,7 @@ const LONGEST: usize = 100;
 
 /// The stem of an input's output in a folder: its own, numbered where two inputs
 /// have the same.
-pub(super) fn free_stem(source: &str, taken: &mut BTreeSet<String>) -> String {
+pub(super) fn free_stem(source: &str, taken: &mut TakenNames) -> String {
     match (source, Path::new(source).file_stem()) {
         ("-", _) | (_, None) => numbered("calendar", taken),
         (_, Some(stem)) => numbered(&stem.to_string_lossy(), taken),
@@ -22,7 +21,7 @@ pub(super) fn free_stem(source: &str, taken: &mut BTreeSet<String>) -> String {
 }
 
 /// The stem of a file that is called after its calendar: `Crew / deck` is `crew---deck`.
-pub(crate) fn free_name(calendar: &str, taken: &mut BTreeSet<String>) -> String {
+pub(crate) fn free_name(calendar: &str, taken: &mut TakenNames) -> String {
     let safe = |char: char| if char.is_alphanumeric() { char } else { '-' };
     let name: String = calendar.trim().chars().map(safe).collect();
     numbered(if name.is_empty() { "calendar" } else { &name }.to_lowercase().as_str(), taken)
@@ -30,14 +29,10 @@ pub(crate) fn free_name(calendar: &str, taken: &mut BTreeSet<String>) -> String 
 
 /// A stem that no other file of the run has, on a system that takes `Crew` and `crew`
 /// for one name either: the second is `crew-2`.
-fn numbered(stem: &str, taken: &mut BTreeSet<String>) -> String {
+fn numbered(stem: &str, taken: &mut TakenNames) -> String {
     let stem = portable(stem);
     let named = |number: usize| if number == 1 { stem.clone() } else { format!("{stem}-{number}") };
-    let is_free = |number: &usize| !taken.contains(&named(*number).to_lowercase());
-    // One more name than there are taken ones is free.
-    let name = named((1..=taken.len() + 1).find(is_free).unwrap_or(1));
-    taken.insert(name.to_lowercase());
-    name
+    taken.free(Letters::AnyCase, named)
 }
 
 /// A stem that other systems take as well: some reserve the names of their devices,
@@ -100,7 +95,7 @@ mod tests {
 
     #[test]
     fn names_are_free_and_fit() {
-        let mut taken = BTreeSet::new();
+        let mut taken = TakenNames::default();
         let names = ["a/crew.ics", "b/crew.ics", "-", "crew.csv"].map(|path| free_stem(path, &mut taken));
         assert_eq!(names, ["crew", "crew-2", "calendar", "crew-3"]);
         assert_eq!(free_stem("c/Crew.ics", &mut taken), "Crew-4", "not everywhere another name than crew");

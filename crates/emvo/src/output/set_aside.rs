@@ -3,6 +3,7 @@
 
 use emvo_core::edit::{define_missing, names_in_use};
 use emvo_core::product::PRODUCT_ID;
+use emvo_core::table::guarded;
 use emvo_ical::calendar::{Calendar, Placed, ZoneName};
 use emvo_ical::content::{Component, Property, push_component, push_property};
 
@@ -86,10 +87,11 @@ fn table_rows(sources: &[Source<'_>]) -> anyhow::Result<Option<Vec<u8>>> {
     for source in with_rows {
         let head = ["file", "row", "reason"].into_iter().map(str::to_owned);
         let headers = source.table.sniffed.iter().flat_map(|sniffed| sniffed.headers().map(str::to_owned));
-        writer.write_record(head.chain(headers))?;
+        writer.write_record(head.chain(headers).map(|cell| guarded(&cell).into_owned()))?;
         for row in &source.set_aside.rows {
             let head = [source.path.clone(), row.row.to_string(), row.reason.clone()];
-            writer.write_record(head.into_iter().chain(row.cells.iter().cloned()))?;
+            let cells = head.iter().chain(&row.cells).map(|cell| guarded(cell).into_owned());
+            writer.write_record(cells)?;
         }
     }
     Ok(Some(writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))?))

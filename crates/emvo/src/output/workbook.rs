@@ -94,7 +94,7 @@ fn rows_of(csv: &[u8]) -> anyhow::Result<Vec<Vec<String>>> {
     let text = csv.strip_prefix("\u{feff}".as_bytes()).unwrap_or(csv);
     let mut reader = csv::ReaderBuilder::new().has_headers(false).flexible(true).from_reader(text);
     let row = |record: Result<csv::StringRecord, csv::Error>| {
-        let cells = record?.iter().map(|cell| unguarded(cell).to_owned()).collect::<Vec<_>>();
+        let cells = record?.iter().map(|cell| unguarded(cell).into_owned()).collect::<Vec<_>>();
         anyhow::Ok(cells)
     };
     reader.records().map(row).collect()

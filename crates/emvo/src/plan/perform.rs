@@ -10,6 +10,9 @@ use crate::terminal::progress;
 /// Carries a plan out, and writes what came of it. Nothing is written before all
 /// of it is known.
 pub(crate) fn perform(plan: &Plan, how: &How) -> anyhow::Result<(CarriedOut, Done)> {
+    if let Some(bytes) = how.memory {
+        plan.read.memory.allow(bytes);
+    }
     let mut carried = carry_out(plan, how.recording.tracking())?;
     if let Some(path) = &plan.report {
         progress::doing("making the report");

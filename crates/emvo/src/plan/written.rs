@@ -29,6 +29,8 @@ pub(crate) struct How {
     pub(crate) mode: Mode,
     pub(crate) replace: Replace,
     pub(crate) recording: Recording,
+    /// How many bytes of memory reading may take, if a person says so.
+    pub(crate) memory: Option<u64>,
 }
 
 /// What was written in the end.
