@@ -77,7 +77,8 @@ pub fn clock_at(seconds: i64) -> Option<DateTime> {
     let second = seconds.rem_euclid(SECONDS_A_DAY);
     let small = |number: i64| i8::try_from(number).ok();
     DateTime::new(
-        i16::try_from(year).ok()?,
+        // iCalendar writes years in four digits.
+        i16::try_from(year).ok().filter(|year| *year >= 0)?,
         small(month)?,
         small(day)?,
         small(second / 3600)?,

@@ -11,14 +11,18 @@ use std::time::Duration;
 use flate2::Compression;
 use flate2::read::DeflateDecoder;
 use flate2::write::DeflateEncoder;
-use rusqlite::{Connection, OptionalExtension, TransactionBehavior, params};
+use rusqlite::{Connection, OpenFlags, OptionalExtension, TransactionBehavior, params};
 
 /// How long a run waits for another that writes its record.
 const PATIENCE: Duration = Duration::from_secs(5);
 
+/// What stands in the head of a database of ours: `Emvo` as a number.
+const APPLICATION: i64 = 0x456d_766f;
+
 /// The form of the database that this version writes, as steps: each brings a
 /// database one version further.
-const STEPS: [&str; 1] = ["CREATE TABLE run (
+const STEPS: [&str; 2] = [
+    "CREATE TABLE run (
         number INTEGER PRIMARY KEY AUTOINCREMENT,
         at TEXT NOT NULL,
         command TEXT NOT NULL,
@@ -29,7 +33,9 @@ const STEPS: [&str; 1] = ["CREATE TABLE run (
         set_aside INTEGER NOT NULL,
         added INTEGER NOT NULL,
         receipt BLOB NOT NULL
-    )"];
+    )",
+    "ALTER TABLE run ADD COLUMN checksum TEXT",
+];
 
 /// Why the ledger cannot be used. The work itself is done without it.
 #[derive(Debug, thiserror::Error)]
@@ -41,8 +47,34 @@ pub enum LedgerError {
     #[error("{0}")]
     Database(#[from] rusqlite::Error),
     /// A later version of Emvo made it.
-    #[error("a later version of Emvo made it (form {0})")]
+    #[error("a later version of Emvo made it (form {0}); use that one, or name another file with --ledger")]
     Version(i64),
+    /// Another program made it.
+    #[error("it is the database of another program; name another file with --ledger")]
+    Foreign,
+    /// A receipt is not what was recorded.
+    #[error("the receipt of run {0} is damaged: its checksum is another")]
+    Damaged(i64),
+}
+
+/// What is wrong with a record.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Fault {
+    /// The run that it is of; none where it is of the database itself.
+    pub run: Option<i64>,
+    /// What is wrong.
+    pub what: String,
+}
+
+/// What came of looking at all of a ledger.
+#[derive(Clone, Debug, Default, PartialEq, Eq)]
+pub struct Verified {
+    /// How many runs it holds.
+    pub runs: usize,
+    /// How many of them were recorded before receipts had checksums.
+    pub without_checksum: usize,
+    /// What is wrong; empty if all is as it was recorded.
+    pub faults: Vec<Fault>,
 }
 
 /// The account of a run, as the balance has it.
@@ -83,6 +115,7 @@ impl Ledger {
         if let Some(folder) = path.parent() {
             std::fs::create_dir_all(folder)?;
         }
+        ensure_ours(path)?;
         make_private(path)?;
         let mut connection = Connection::open(path)?;
         connection.busy_timeout(PATIENCE)?;
@@ -99,13 +132,13 @@ impl Ledger {
         account: Account,
         receipt: &[u8],
     ) -> Result<i64, LedgerError> {
-        let packed = packed(receipt)?;
+        let (packed, checksum) = (packed(receipt)?, checksum_of(receipt));
         let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
         let Account { read, written, folded, removed, set_aside, added } = account;
         transaction.execute(
-            "INSERT INTO run (at, command, read, written, folded, removed, set_aside, added, receipt)
-             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9)",
-            params![at, command, read, written, folded, removed, set_aside, added, packed],
+            "INSERT INTO run (at, command, read, written, folded, removed, set_aside, added, receipt, checksum)
+             VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7, ?8, ?9, ?10)",
+            params![at, command, read, written, folded, removed, set_aside, added, packed, checksum],
         )?;
         let number = transaction.last_insert_rowid();
         transaction.commit()?;
@@ -135,17 +168,56 @@ impl Ledger {
         Ok(runs.collect::<Result<_, _>>()?)
     }
 
-    /// The receipt of a run; `None` if there is no run of that number.
+    /// The receipt of a run; `None` if there is no run of that number. One that is not
+    /// what was recorded is an error.
     pub fn receipt(&self, number: i64) -> Result<Option<Vec<u8>>, LedgerError> {
-        let packed: Option<Vec<u8>> = self
+        let found: Option<(Vec<u8>, Option<String>)> = self
             .connection
-            .query_row("SELECT receipt FROM run WHERE number = ?1", [number], |row| row.get(0))
+            .query_row("SELECT receipt, checksum FROM run WHERE number = ?1", [number], |row| {
+                Ok((row.get(0)?, row.get(1)?))
+            })
             .optional()?;
-        let Some(packed) = packed else { return Ok(None) };
-        let mut receipt = Vec::new();
-        DeflateDecoder::new(packed.as_slice()).read_to_end(&mut receipt)?;
-        Ok(Some(receipt))
+        found.map(|(packed, checksum)| unpacked(number, &packed, checksum.as_deref())).transpose()
     }
+
+    /// Reads everything again: the database by its own check, and each receipt by its
+    /// checksum.
+    pub fn verify(&self) -> Result<Verified, LedgerError> {
+        let mut verified = Verified::default();
+        let mut checks = self.connection.prepare("PRAGMA integrity_check")?;
+        for line in checks.query_map([], |row| row.get::<_, String>(0))? {
+            let what = line?;
+            if what != "ok" {
+                verified.faults.push(Fault { run: None, what });
+            }
+        }
+        let mut all = self.connection.prepare("SELECT number, receipt, checksum FROM run ORDER BY number")?;
+        let mut rows = all.query([])?;
+        while let Some(row) = rows.next()? {
+            let (number, packed): (i64, Vec<u8>) = (row.get(0)?, row.get(1)?);
+            let checksum: Option<String> = row.get(2)?;
+            verified.runs += 1;
+            verified.without_checksum += usize::from(checksum.is_none());
+            if let Err(error) = unpacked(number, &packed, checksum.as_deref()) {
+                verified.faults.push(Fault { run: Some(number), what: error.to_string() });
+            }
+        }
+        Ok(verified)
+    }
+}
+
+fn unpacked(number: i64, packed: &[u8], checksum: Option<&str>) -> Result<Vec<u8>, LedgerError> {
+    let mut receipt = Vec::new();
+    let read = DeflateDecoder::new(packed).read_to_end(&mut receipt);
+    let is_as_recorded = checksum.is_none_or(|checksum| checksum == checksum_of(&receipt));
+    if read.is_err() || !is_as_recorded {
+        return Err(LedgerError::Damaged(number));
+    }
+    Ok(receipt)
+}
+
+fn checksum_of(receipt: &[u8]) -> String {
+    blake3::hash(receipt).to_hex().to_string()
 }
 
 fn packed(receipt: &[u8]) -> io::Result<Vec<u8>> {
@@ -154,13 +226,39 @@ fn packed(receipt: &[u8]) -> io::Result<Vec<u8>> {
     encoder.finish()
 }
 
-/// What was done to calendars is their owner's business alone.
+/// What was done to calendars is their owner's business alone, also where the file was
+/// there before and others could read it.
 fn make_private(path: &Path) -> io::Result<()> {
     let mut options = OpenOptions::new();
     options.create(true).append(true);
     #[cfg(unix)]
     std::os::unix::fs::OpenOptionsExt::mode(&mut options, 0o600);
-    options.open(path).map(drop)
+    let file = options.open(path)?;
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::PermissionsExt as _;
+        let permissions = file.metadata()?.permissions();
+        if permissions.mode() & 0o077 != 0 {
+            file.set_permissions(std::fs::Permissions::from_mode(permissions.mode() & 0o700))?;
+        }
+    }
+    drop(file);
+    Ok(())
+}
+
+/// Refuses what is no ledger, before anything in it is changed. The first versions wrote no
+/// name into the head; theirs has one table, and one that the database makes to number runs.
+fn ensure_ours(path: &Path) -> Result<(), LedgerError> {
+    if std::fs::metadata(path).map_or(0, |metadata| metadata.len()) == 0 {
+        return Ok(());
+    }
+    let connection = Connection::open_with_flags(path, OpenFlags::SQLITE_OPEN_READ_ONLY)?;
+    connection.busy_timeout(PATIENCE)?;
+    let application: i64 = connection.pragma_query_value(None, "application_id", |row| row.get(0))?;
+    let others = "SELECT count(*) FROM sqlite_master WHERE name NOT IN ('run', 'sqlite_sequence')";
+    let others: i64 = connection.query_row(others, [], |row| row.get(0))?;
+    let is_ours = application == APPLICATION || (application == 0 && others == 0);
+    if is_ours { Ok(()) } else { Err(LedgerError::Foreign) }
 }
 
 fn migrate(connection: &mut Connection) -> Result<(), LedgerError> {
@@ -171,6 +269,7 @@ fn migrate(connection: &mut Connection) -> Result<(), LedgerError> {
     for step in &STEPS[done..] {
         transaction.execute_batch(step)?;
     }
+    transaction.pragma_update(None, "application_id", APPLICATION)?;
     if done < STEPS.len() {
         transaction.pragma_update(None, "user_version", i64::try_from(STEPS.len()).unwrap_or(i64::MAX))?;
     }

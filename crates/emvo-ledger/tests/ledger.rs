@@ -68,3 +68,56 @@ fn what_is_no_ledger_is_an_error_and_stays() {
     rusqlite::Connection::open(&later).unwrap().pragma_update(None, "user_version", 99).unwrap();
     assert!(matches!(Ledger::open(&later), Err(LedgerError::Version(99))));
 }
+
+#[test]
+fn a_receipt_that_was_changed_is_told() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("ledger.sqlite");
+    let mut ledger = Ledger::open(&path).unwrap();
+    for receipt in ["one", "two", "three"] {
+        ledger.record("2026-11-30T02:00:00Z", "merge", Account::default(), receipt.as_bytes()).unwrap();
+    }
+    assert_eq!(ledger.verify().unwrap(), emvo_ledger::Verified { runs: 3, ..Default::default() });
+    let database = rusqlite::Connection::open(&path).unwrap();
+    // Another receipt in its place, a broken one, and one from before there were checksums.
+    database
+        .execute("UPDATE run SET receipt = (SELECT receipt FROM run WHERE number = 3) WHERE number = 1", [])
+        .unwrap();
+    database.execute("UPDATE run SET receipt = x'ffffff' WHERE number = 2", []).unwrap();
+    database.execute("UPDATE run SET checksum = NULL WHERE number = 3", []).unwrap();
+    let verified = ledger.verify().unwrap();
+    assert_eq!((verified.runs, verified.without_checksum), (3, 1));
+    assert_eq!(verified.faults.iter().map(|fault| fault.run).collect::<Vec<_>>(), [Some(1), Some(2)]);
+    assert!(matches!(ledger.receipt(1), Err(LedgerError::Damaged(1))));
+    assert_eq!(ledger.receipt(3).unwrap().unwrap(), b"three");
+}
+
+#[test]
+fn the_database_of_another_program_is_left_as_it_is() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("other.sqlite");
+    for setup in ["CREATE TABLE ship (name TEXT)", "PRAGMA application_id = 7"] {
+        let _ = std::fs::remove_file(&path);
+        rusqlite::Connection::open(&path).unwrap().execute_batch(setup).unwrap();
+        let before = std::fs::read(&path).unwrap();
+        if before.is_empty() {
+            continue;
+        }
+        assert!(matches!(Ledger::open(&path), Err(LedgerError::Foreign)), "{setup}");
+        assert_eq!(std::fs::read(&path).unwrap(), before);
+    }
+    std::fs::write(&path, "no database at all, but a letter of more than a hundred bytes, so that it is read as one, and found to be none").unwrap();
+    assert!(Ledger::open(&path).is_err());
+}
+
+#[cfg(unix)]
+#[test]
+fn a_ledger_that_others_could_read_is_its_owners_alone_again() {
+    use std::os::unix::fs::PermissionsExt as _;
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("ledger.sqlite");
+    drop(Ledger::open(&path).unwrap());
+    std::fs::set_permissions(&path, std::fs::Permissions::from_mode(0o644)).unwrap();
+    drop(Ledger::open(&path).unwrap());
+    assert_eq!(std::fs::metadata(&path).unwrap().permissions().mode() & 0o777, 0o600);
+}

@@ -17,7 +17,7 @@ use crate::answer::combined::Combined;
 use crate::answer::dates::Dates;
 use crate::answer::events::Events;
 use crate::answer::findings::Findings;
-use crate::answer::history::{OneRun, Runs};
+use crate::answer::history::{OneRun, Runs, VerifiedLedger};
 use crate::answer::json::{Document, Failure};
 use crate::answer::proof::Proof;
 use crate::answer::rehearsal::Rehearsal;
@@ -46,7 +46,7 @@ const SCHEMAS: &[(&str, &[MakeSchema])] = &[
     ("drop", &[of_answer::<EditAnswer<'static, Dropping>>]),
     ("error", &[of_type::<Failure<'static>>]),
     ("events", &[of_answer::<Events<'static, 'static>>]),
-    ("history", &[of_answer::<Runs>]),
+    ("history", &[of_answer::<Runs>, of_answer::<VerifiedLedger>]),
     ("history-show", &[of_answer::<OneRun>]),
     ("merge", &[of_answer::<Combined>]),
     ("pick", &[of_answer::<EditAnswer<'static, Picking>>]),

@@ -21,7 +21,8 @@ const COMPARED: usize = 600;
 
 /// The time a number of seconds later on its own clock.
 pub(crate) fn later(time: &EventTime, seconds: i64) -> EventTime {
-    clock_at(clock_seconds(time.clock()) + seconds).map_or_else(|| time.clone(), |clock| time.at_clock(clock))
+    clock_at(clock_seconds(time.clock()).saturating_add(seconds))
+        .map_or_else(|| time.clone(), |clock| time.at_clock(clock))
 }
 
 /// What becomes of the end of a rule when its dates move.

@@ -50,6 +50,12 @@ pub enum Refusal {
         /// The date, for people.
         date: String,
     },
+    /// One of its times would lie before the year 0 or behind the year 9999.
+    #[error("its time {time} would lie where no calendar reaches, before the year 0 or behind 9999")]
+    OutOfRange {
+        /// The time, for people.
+        time: String,
+    },
     /// Whole days shifted by hours.
     #[error("it lasts whole days, which can be shifted by whole days only")]
     WholeDays,
@@ -67,6 +73,7 @@ impl Refusal {
             | Self::UnknownZone { .. }
             | Self::NoDate
             | Self::OtherKindOfTime
+            | Self::OutOfRange { .. }
             | Self::NoSuchDate { .. }
             | Self::WholeDays => None,
         }

@@ -4,7 +4,7 @@
 use super::Retimed;
 use crate::edit::{Refusal, Role, RuleEnd, later, map_event, map_rules, map_series, move_rules, until_at};
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
-use emvo_ical::day::{SECONDS_A_DAY, clock_at};
+use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::{Rule, on_clock_of};
 use emvo_ical::zone::{Zone, ZoneResolver};
 
@@ -62,7 +62,16 @@ pub fn shift<'a>(series: &Series<'a>, seconds: i64, zones: &ZoneResolver) -> Ret
         return Retimed::Refused(Refusal::WholeDays);
     }
     let mut new = with_slots_on_own_clock(series, zones);
-    map_series(&mut new, |_, time| later(time, seconds));
+    let mut beyond = None;
+    map_series(&mut new, |_, time| {
+        if clock_at(clock_seconds(time.clock()).saturating_add(seconds)).is_none() {
+            beyond = Some(time.to_string());
+        }
+        later(time, seconds)
+    });
+    if let Some(time) = beyond {
+        return Retimed::Refused(Refusal::OutOfRange { time });
+    }
     match move_rules(series, &mut new, seconds, zones, RuleEnd::MovesAlong) {
         Ok(()) => Retimed::Done(vec![new]),
         Err(refusal) => Retimed::Refused(refusal),

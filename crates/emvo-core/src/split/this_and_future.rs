@@ -106,6 +106,7 @@ pub fn at_every_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> (Vec<Se
         while let Some((_, same)) = waiting.next_if(is_of_date) {
             rest.overrides_mut().push(moved_slot(same, shift));
         }
+        share_uid(&mut rest);
         match at_this_and_future(&rest, zones) {
             Ok(mut split) => {
                 rest = split.pop().unwrap_or(rest);
@@ -114,13 +115,25 @@ pub fn at_every_future<'a>(series: &Series<'a>, zones: &ZoneResolver) -> (Vec<Se
             }
             Err(why) => {
                 rest.overrides_mut().extend(waiting.map(|(_, event)| moved_slot(event, shift)));
+                share_uid(&mut rest);
                 parts.push(rest);
                 return (parts, Some(why));
             }
         }
     }
+    share_uid(&mut rest);
     parts.push(rest);
     (parts, None)
+}
+
+/// Gives overrides that came to a part the id that it got.
+fn share_uid(series: &mut Series<'_>) {
+    if series.overrides().is_empty() {
+        return;
+    }
+    if let Some(uid) = series.uid().map(Uid::into_owned) {
+        series.set_uid(&uid);
+    }
 }
 
 /// An override of a date that is moved.

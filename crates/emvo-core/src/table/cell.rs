@@ -44,14 +44,13 @@ pub fn is_yes(cell: &str) -> Option<bool> {
     }
 }
 
-/// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see. A word that nobody
-/// knows is read as private: told wrong, it can be put right, and shown to all it cannot.
+/// `PRIVATE`, `CONFIDENTIAL`, or nothing for what everybody may see.
 pub(super) fn classification(cell: &str) -> Option<&'static str> {
-    match (state_of(cell), answer(cell)) {
-        (Some("confidential"), _) => Some("CONFIDENTIAL"),
-        (Some("public"), _) | (None, Answer::No) => None,
-        (Some(_), _) | (None, Answer::Yes) => Some("PRIVATE"),
-        (None, Answer::NotSaid) => (!cell.trim().is_empty()).then_some("PRIVATE"),
+    match state_of(cell) {
+        Some("private") => Some("PRIVATE"),
+        Some("confidential") => Some("CONFIDENTIAL"),
+        Some(_) => None,
+        None => (answer(cell) == Answer::Yes).then_some("PRIVATE"),
     }
 }
 
@@ -279,11 +278,7 @@ mod tests {
             (classification("Vertraulich"), classification("ja")),
             (Some("CONFIDENTIAL"), Some("PRIVATE"))
         );
-        assert_eq!((classification("Normal"), classification("no"), classification(" ")), (None, None, None));
-        assert_eq!(
-            (classification("perhaps"), classification("crew only")),
-            (Some("PRIVATE"), Some("PRIVATE"))
-        );
+        assert_eq!((classification("Normal"), classification("perhaps")), (None, None));
         assert_eq!((transparency("Ledig"), transparency("no")), (Some("TRANSPARENT"), Some("TRANSPARENT")));
         assert_eq!((transparency("Varattu"), transparency("")), (Some("OPAQUE"), None));
         assert_eq!((status("Inställt"), status("open")), (Some("CANCELLED"), None));

@@ -315,6 +315,12 @@ fn frequency_of(rule: &Rule) -> Frequency {
         Frequency::Minutely if names(&rule.by_minute) && names(&rule.by_hour) => Frequency::Daily,
         Frequency::Minutely if names(&rule.by_minute) => Frequency::Hourly,
         Frequency::Hourly if names(&rule.by_hour) => Frequency::Daily,
+        // `DAILY;BYDAY=MO` is `WEEKLY` with the same days, a seventh of the periods.
+        Frequency::Daily
+            if rule.by_month_day.is_empty() && rule.by_year_day.is_empty() && !rule.by_day.is_empty() =>
+        {
+            Frequency::Weekly
+        }
         frequency => frequency,
     }
 }

@@ -3,14 +3,14 @@
 use std::fmt::Write as _;
 
 use emvo_core::receipt::{ChangeRecord, EventRecord, Receipt};
-use emvo_ledger::Run;
+use emvo_ledger::{Run, Verified};
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::sheet::sheet;
 use super::{Answer, Detail, Stream};
 use crate::output::shell_word;
-use crate::terminal::{DIM, STRONG, counted, grouped, sanitized, styled};
+use crate::terminal::{DIM, ERROR, GOOD, STRONG, counted, grouped, sanitized, styled};
 
 /// The runs of a ledger.
 pub(crate) struct Runs(pub(crate) Vec<Run>);
@@ -28,6 +28,56 @@ impl Answer for Runs {
     fn json(&self) -> impl Serialize + JsonSchema {
         HistoryJson { runs: self.0.iter().map(RunJson::of).collect() }
     }
+}
+
+/// What came of reading a whole ledger again.
+pub(crate) struct VerifiedLedger(pub(crate) Verified);
+
+impl Answer for VerifiedLedger {
+    const COMMAND: &'static str = "history";
+
+    fn text(&self, _: Detail) -> String {
+        let Verified { runs, without_checksum, faults } = &self.0;
+        let runs = counted(*runs, "run", "runs");
+        if faults.is_empty() {
+            let older = match without_checksum {
+                0 => String::new(),
+                older => format!("; {} from before records had a checksum", counted(*older, "is", "are")),
+            };
+            return format!("{} {runs}, all as they were recorded{older}\n", styled(GOOD, "\u{2713}"));
+        }
+        let count = counted(faults.len(), "is", "are");
+        let mut text = format!("{} {runs}; {count} not as it was recorded:\n", styled(ERROR, "\u{2717}"));
+        for fault in faults {
+            // Writing into a string cannot fail.
+            let _ = writeln!(text, "  {}", sanitized(&fault.what));
+        }
+        text + "The other runs can be read: `emvo history show N`. Keep the file; a new one begins with --ledger PATH.\n"
+    }
+
+    fn json(&self) -> impl Serialize + JsonSchema {
+        let Verified { runs, without_checksum, faults } = &self.0;
+        let faults = faults.iter().map(|fault| LedgerFaultJson { run: fault.run, what: fault.what.clone() });
+        VerifiedJson { runs: *runs, without_checksum: *without_checksum, faults: faults.collect() }
+    }
+}
+
+#[derive(Serialize, JsonSchema)]
+struct VerifiedJson {
+    /// How many runs the ledger holds.
+    runs: usize,
+    /// How many of them are from before records had a checksum.
+    without_checksum: usize,
+    /// What is not as it was recorded; empty if all is.
+    faults: Vec<LedgerFaultJson>,
+}
+
+#[derive(Serialize, JsonSchema)]
+struct LedgerFaultJson {
+    /// The number of the run; none where the file itself is damaged.
+    run: Option<i64>,
+    /// What is wrong.
+    what: String,
 }
 
 /// One run, as far as it was asked for.

@@ -166,7 +166,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
             manifest.calendars.push(Entry {
                 file: file.clone(),
                 name,
-                source: path.clone(),
+                source: handed_on(&path),
                 events,
                 first: counts.as_ref().and_then(|counts| counts.first).map(|date| date.to_string()),
                 last: counts.as_ref().and_then(|counts| counts.last).map(|date| date.to_string()),
@@ -207,12 +207,22 @@ fn keep_originals(
     all.extend(piped.map(|source| ("standard-input".to_owned(), source.bytes.to_vec())));
     let mut taken = TakenNames::default();
     for (source, bytes) in all {
+        let source = handed_on(&source);
         let file = original_name(&source, &mut taken);
         let sha256 = digest(&bytes);
         manifest.originals.push(Original { file: file.clone(), source, bytes: bytes.len(), sha256 });
         contents.push((file, bytes));
     }
     Ok(())
+}
+
+/// A path as a backup tells it, which is handed on: of one that says where it is on this
+/// machine, the name alone.
+fn handed_on(path: &str) -> String {
+    if Path::new(path).is_absolute() {
+        return path.rsplit('/').next().unwrap_or_default().to_owned();
+    }
+    path.to_owned()
 }
 
 /// The path of an export inside the backup: its own below `originals/`, without

@@ -7,7 +7,7 @@ use emvo_ledger::Ledger;
 
 use super::{Command, Program};
 use crate::answer::give;
-use crate::answer::history::{OneRun, Runs, table};
+use crate::answer::history::{OneRun, Runs, VerifiedLedger, table};
 use crate::input::{ReadAs, ReadFiles};
 use crate::job::args::{AnswerArgs, LedgerArgs, ListArgs};
 use crate::outcome::Outcome;
@@ -17,6 +17,9 @@ use crate::outcome::Outcome;
 pub(crate) struct HistoryArgs {
     #[command(subcommand)]
     show: Option<HistoryCommand>,
+    /// Read all records again, and say which are not as they were written
+    #[arg(long)]
+    verify: bool,
     #[command(flatten)]
     ledger: LedgerArgs,
     #[command(flatten)]
@@ -71,10 +74,18 @@ impl FateArg {
 }
 
 impl Command for HistoryArgs {
-    const EXAMPLES: &'static [&'static str] = &["emvo history", "emvo history show 1 --fate folded"];
+    const EXAMPLES: &'static [&'static str] =
+        &["emvo history", "emvo history show 1 --fate folded", "emvo history --verify"];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         match self.show {
+            None if self.verify => {
+                let form = self.answer.resolve();
+                let verified = open(&self.ledger)?.map(|ledger| ledger.verify()).transpose()?;
+                let verified = VerifiedLedger(verified.unwrap_or_default());
+                give(&verified, form)?;
+                return Ok(Outcome::needs_a_look_if(!verified.0.faults.is_empty()));
+            }
             None => {
                 let form = self.answer.resolve();
                 let runs = open(&self.ledger)?.map(|ledger| ledger.runs()).transpose()?.unwrap_or_default();

@@ -285,7 +285,7 @@ impl LedgerArgs {
 impl RecordArgs {
     pub(crate) fn resolve(self) -> Recording {
         let ledger = self.ledger.path();
-        Recording { receipt: self.receipt, ledger, for_proof: EventTracking::Off }
+        Recording { receipt: self.receipt, ledger, ..Recording::default() }
     }
 }
 

@@ -8,7 +8,7 @@ use emvo_core::edit::{Account, Change, Fold, LeftBehind};
 use emvo_core::receipt::{
     EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
 };
-use emvo_ical::calendar::Calendar;
+use emvo_ical::calendar::{Calendar, Classification};
 use emvo_ical::zone::ZoneResolver;
 use emvo_ledger::Ledger;
 use rayon::prelude::*;
@@ -24,8 +24,21 @@ use crate::terminal::warn;
 pub(crate) struct Recording {
     pub(crate) receipt: Option<PathBuf>,
     pub(crate) ledger: Option<PathBuf>,
+    /// What is told of what could not be read.
+    pub(crate) unread: UnreadWords,
     /// Whether a proof goes by what the run did to each event.
     pub(crate) for_proof: EventTracking,
+}
+
+/// What a receipt tells of events and rows that could not be read.
+#[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
+pub(crate) enum UnreadWords {
+    /// The titles of those that are not private, and the cells of rows.
+    #[default]
+    Public,
+    /// None: the run makes a copy that hides something, and nobody can say which of them
+    /// it would have hidden.
+    None,
 }
 
 /// What a command did to events.
@@ -52,7 +65,7 @@ impl Recording {
         if self.tracking() == EventTracking::Off {
             return Ok(None);
         }
-        Ok(Some(receipt_of(sources, record, outputs()?, EventTracking::On)))
+        Ok(Some(receipt_of(sources, record, outputs()?, self.unread)))
     }
 
     /// The file that was named for the receipt.
@@ -98,18 +111,18 @@ impl Recording {
     }
 }
 
-/// What a run did, as a receipt; where events were not noted and nobody will
-/// read it, the balance and the outputs alone.
-pub(crate) fn receipt_of(
+/// What a run did, as a receipt.
+fn receipt_of(
     sources: &[Source<'_>],
     record: &RunRecord<'_, '_>,
     outputs: Vec<FileRecord>,
-    tracking: EventTracking,
+    unread: UnreadWords,
 ) -> Receipt {
     let receipt = Receipt {
         emvo: env!("CARGO_PKG_VERSION").to_owned(),
         receipt: RECEIPT_VERSION,
-        command: std::env::args().skip(1).collect(),
+        // A name that is no text is told as far as it is one.
+        command: std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect(),
         outputs,
         balance: record.account.events,
         tasks: record.account.tasks,
@@ -118,9 +131,6 @@ pub(crate) fn receipt_of(
         left_behind: record.left_behind.to_vec(),
         ..Receipt::default()
     };
-    if tracking == EventTracking::Off {
-        return receipt;
-    }
     let logs: Vec<&ReadLog> = sources.iter().map(|source| &source.log).collect();
     let mut events = ReadLog::fates(&logs, &record.written, &record.folds, &record.changes);
     if record.account.events.removed == 0 {
@@ -129,7 +139,7 @@ pub(crate) fn receipt_of(
             event.fate = Fate::Folded;
         }
     }
-    events.extend(set_aside(sources));
+    events.extend(set_aside(sources, unread));
     let inputs: Vec<(&str, &[u8])> =
         sources.iter().map(|source| (source.path.as_str(), source.as_it_came())).collect();
     Receipt {
@@ -200,8 +210,8 @@ fn hexadecimal(digest: &digest::Digest) -> String {
 }
 
 /// Events and rows that could not be read.
-fn set_aside<'s>(sources: &'s [Source<'_>]) -> impl Iterator<Item = EventRecord> + 's {
-    sources.iter().flat_map(|source| {
+fn set_aside<'s>(sources: &'s [Source<'_>], words: UnreadWords) -> impl Iterator<Item = EventRecord> + 's {
+    sources.iter().flat_map(move |source| {
         let record = |uid: String, title: String, start: String| EventRecord {
             path: source.path.clone(),
             uid,
@@ -217,13 +227,17 @@ fn set_aside<'s>(sources: &'s [Source<'_>]) -> impl Iterator<Item = EventRecord>
         };
         let unsound = source.unsound().map(move |event| {
             let text = |name| event.component.text(name).unwrap_or_default().into_owned();
-            record(text("UID"), text("SUMMARY"), text("DTSTART"))
+            let is_public = Classification::of(&event.component) == Classification::Public;
+            let is_told = is_public && words == UnreadWords::Public;
+            let title = if is_told { text("SUMMARY") } else { String::new() };
+            // What should be a time may be any word.
+            let start = if is_told { text("DTSTART") } else { format!("line {}", event.component.line()) };
+            record(text("UID"), title, start)
         });
-        let rows = source
-            .set_aside
-            .rows
-            .iter()
-            .map(move |row| record(String::new(), row.cells.join(" | "), format!("row {}", row.row)));
+        let rows = source.set_aside.rows.iter().map(move |row| {
+            let title = if words == UnreadWords::Public { row.cells.join(" | ") } else { String::new() };
+            record(String::new(), title, format!("row {}", row.row))
+        });
         let parts = source
             .set_aside
             .event_lines()

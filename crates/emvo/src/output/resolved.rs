@@ -7,7 +7,7 @@ use anyhow::{Context, bail};
 use super::encode::TableForm;
 use super::guard::{Claim, Existing, Folder, Guard, Role};
 use super::names;
-use super::record::Recording;
+use super::record::{Recording, UnreadWords};
 use super::target::{Kind, Mode, Place, Target};
 use crate::input::Format;
 
@@ -101,6 +101,7 @@ impl Output {
 
     /// Keeps what cannot be read nowhere, unless a place was named for it.
     pub(crate) fn keep_nothing_beside(&mut self) {
+        self.recording.unread = UnreadWords::None;
         if matches!(self.set_aside, SetAsidePlace::Beside) {
             self.set_aside = SetAsidePlace::Nowhere;
         }

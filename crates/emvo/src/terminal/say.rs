@@ -9,7 +9,7 @@ use anyhow::Context;
 
 use super::pages::leafed_through;
 use super::progress;
-use super::words::{ERROR, WARNING, fitted, sanitized, styled};
+use super::words::{ERROR, WARNING, fitted, harmless, sanitized, styled};
 
 /// Why something could not be printed.
 static UNSAID: OnceLock<io::Error> = OnceLock::new();
@@ -18,7 +18,7 @@ static UNSAID: OnceLock<io::Error> = OnceLock::new();
 /// [`ensure_said`]. A reader that hangs up, as `head` does, is no failure.
 pub(crate) fn say(words: &str) {
     progress::end();
-    if let Err(error) = anstream::stdout().write_all(words.as_bytes())
+    if let Err(error) = anstream::stdout().write_all(harmless(words).as_bytes())
         && error.kind() != io::ErrorKind::BrokenPipe
     {
         // The first failure is enough.
@@ -31,6 +31,7 @@ pub(crate) fn say(words: &str) {
 pub(crate) fn answer(text: &str) {
     progress::end();
     let text = fitted(text);
+    let text = harmless(&text);
     if !leafed_through(&text) {
         say(&text);
     }
@@ -40,7 +41,7 @@ pub(crate) fn answer(text: &str) {
 pub(crate) fn say_beside(words: &str) {
     progress::end();
     // Where standard error takes nothing, there is nobody to report that to.
-    let _ = anstream::stderr().write_all(words.as_bytes());
+    let _ = anstream::stderr().write_all(harmless(words).as_bytes());
 }
 
 /// Whether a person wants to read nothing but errors.

@@ -24,7 +24,7 @@ pub(crate) fn styled(style: Style, text: impl Display) -> String {
 /// letter or one picture of several.
 fn is_hidden(char: char) -> bool {
     matches!(char, '\u{200b}' | '\u{200e}' | '\u{200f}' | '\u{061c}' | '\u{feff}'
-        | '\u{202a}'..='\u{202e}' | '\u{2060}'..='\u{2069}')
+        | '\u{2028}'..='\u{202e}' | '\u{2060}'..='\u{2069}')
 }
 
 /// Texts come from strangers: control characters are shown, not obeyed.
@@ -39,6 +39,40 @@ pub(crate) fn sanitized(text: &str) -> String {
         }
     }
     out
+}
+
+/// A whole text of ours with the parts of strangers in it, as it goes to a terminal: what
+/// is sanitized already stays, and so do our styles and line ends. Whatever else a terminal
+/// would obey, wherever it got in, is shown.
+pub(super) fn harmless(text: &str) -> Cow<'_, str> {
+    let is_obeyed = |char: char| (char.is_control() && !matches!(char, '\n' | '\t')) || is_hidden(char);
+    if !text.contains(is_obeyed) {
+        return Cow::Borrowed(text);
+    }
+    let mut out = String::with_capacity(text.len() + 16);
+    let mut rest = text;
+    while let Some(at) = rest.find(is_obeyed) {
+        out.push_str(&rest[..at]);
+        rest = &rest[at..];
+        let style = style_in(rest);
+        if style > 0 {
+            out.push_str(&rest[..style]);
+            rest = &rest[style..];
+        } else {
+            let char = rest.chars().next().unwrap_or_default();
+            out.extend(char.escape_unicode());
+            rest = &rest[char.len_utf8()..];
+        }
+    }
+    out.push_str(rest);
+    Cow::Owned(out)
+}
+
+/// The length of a style that a text begins with: `ESC [`, numbers, `m`.
+fn style_in(text: &str) -> usize {
+    let Some(rest) = text.strip_prefix("\u{1b}[") else { return 0 };
+    let numbers = rest.bytes().take_while(|byte| byte.is_ascii_digit() || *byte == b';').count();
+    if rest.as_bytes().get(numbers) == Some(&b'm') { 2 + numbers + 1 } else { 0 }
 }
 
 /// The height of the terminal that the answer goes to, in lines.
@@ -126,6 +160,21 @@ mod tests {
         assert_eq!(sanitized("a\u{1b}[31mb\nc"), "a\\u{1b}[31mb\\nc");
         assert_eq!(sanitized("Watch\u{202e}sci.exe\u{200b}"), "Watch\\u{202e}sci.exe\\u{200b}");
         assert_eq!(sanitized("👩\u{200d}✈\u{fe0f}"), "👩\u{200d}✈\u{fe0f}");
+    }
+
+    #[test]
+    fn a_terminal_obeys_styles_and_nothing_else() {
+        let styled = styled(WARNING, "!") + " a\n\tb\n";
+        assert!(matches!(harmless(&styled), Cow::Borrowed(_)) || harmless(&styled) == styled, "{styled:?}");
+        for (text, shown) in [
+            ("\u{1b}]0;title\u{7}x", "\\u{1b}]0;title\\u{7}x"),
+            ("\u{1b}[2Jx", "\\u{1b}[2Jx"),
+            ("\u{9b}31mx", "\\u{9b}31mx"),
+            ("a\rb\u{202e}c\u{7f}", "a\\u{d}b\\u{202e}c\\u{7f}"),
+            ("ends with \u{1b}[", "ends with \\u{1b}["),
+        ] {
+            assert_eq!(harmless(text), shown);
+        }
     }
 
     #[test]
