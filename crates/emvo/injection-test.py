@@ -198,7 +198,9 @@ def tried(job):
 
 
 def main():
-    root = Path(tempfile.mkdtemp(prefix="injection-"))
+    # In memory where that is possible: nothing here is about the disk itself.
+    shared = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None
+    root = Path(tempfile.mkdtemp(prefix="injection-", dir=shared))
     if subprocess.run(["strace", "-qq", "-o", "/dev/null", "true"], check=False).returncode != 0:
         sys.exit("strace cannot follow a process here, so that nothing can be made to fail")
     jobs = []

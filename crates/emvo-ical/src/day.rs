@@ -99,7 +99,9 @@ mod tests {
         while day < 2_900_000 {
             let (year, month, date) = civil(day);
             assert_eq!(day_number(year, month, date), day);
-            if (-9999..=9999).contains(&year) {
+            // iCalendar has years of four digits.
+            assert_eq!(clock_at(day * SECONDS_A_DAY).is_some(), (0..=9999).contains(&year));
+            if (0..=9999).contains(&year) {
                 let clock = clock_at(day * SECONDS_A_DAY + 86_399).unwrap();
                 assert_eq!(i64::from(clock.weekday().to_monday_zero_offset()), weekday(day));
                 assert_eq!(clock_seconds(clock), day * SECONDS_A_DAY + 86_399);

@@ -48,7 +48,7 @@ fn overlapping(count: usize) -> Vec<u8> {
 #[test]
 fn files_that_lie_over_each_other_in_a_zip_are_refused() {
     let case = Case::new().file("one.zip", overlapping(1)).file("many.zip", overlapping(300));
-    assert_eq!(case.json_ends(0, &["survey", "one.zip", "--json"])["total"]["events"], 400);
+    assert!(case.ends(0, &["survey", "one.zip"]).stdout.contains("400"), "one alone is read");
     let run = case.ends(1, &["survey", "many.zip"]);
     assert!(run.stderr.contains("many.zip cannot be read: its files lie over each other"), "{run:?}");
 }
@@ -67,7 +67,7 @@ fn more_memory_than_a_run_may_take_is_told_before_it_is_taken() {
         (&["check", "rows.csv", "--memory", "40MB"][..], "`rows.csv`"),
         (&["check", "events.ics", "--memory", "40MB"], "`events.ics`"),
         (&["survey", "packed.zip", "--memory", "40MB"], "`packed.zip/rows.csv`"),
-        (&["repair", "small.ics", "rows.csv", "-o", "out", "--memory", "40MB"], "`rows.csv`"),
+        (&["repair", "small.ics", "rows.csv", "-o", "out/", "--memory", "40MB"], "`rows.csv`"),
     ] {
         let run = case.ends(2, words);
         assert!(run.stderr.contains(&format!("{file} takes about ")), "{words:?}: {run:?}");

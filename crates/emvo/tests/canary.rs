@@ -116,8 +116,10 @@ const SHOWN: [(&str, &[&str]); 9] = [
 /// All planted words in some bytes, packed ones unpacked.
 fn found_in(bytes: &[u8]) -> BTreeSet<String> {
     let mut found = BTreeSet::new();
-    let mut texts = vec![String::from_utf8_lossy(bytes).into_owned()];
-    if let Ok(mut zip) = zip::ZipArchive::new(std::io::Cursor::new(bytes)) {
+    let mut texts = Vec::new();
+    if !bytes.starts_with(b"PK") {
+        texts.push(String::from_utf8_lossy(bytes).into_owned());
+    } else if let Ok(mut zip) = zip::ZipArchive::new(std::io::Cursor::new(bytes)) {
         for at in 0..zip.len() {
             let mut entry = zip.by_index(at).unwrap();
             let mut text = Vec::new();
