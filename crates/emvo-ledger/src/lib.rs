@@ -53,7 +53,7 @@ pub enum LedgerError {
     #[error("it is the database of another program; name another file with --ledger")]
     Foreign,
     /// A receipt is not what was recorded.
-    #[error("the receipt of run {0} is damaged: its checksum is another")]
+    #[error("the receipt of run {0} is not as it was recorded: its checksum is another")]
     Damaged(i64),
 }
 

@@ -81,6 +81,12 @@ fn more_memory_than_a_run_may_take_is_told_before_it_is_taken() {
     assert_eq!(run.status, 2, "{run:?}");
     assert!(run.stderr.contains("`-` takes about "), "{run:?}");
     case.ends(1, &["check", "rows.csv", "--memory", "1GB"]);
+    // What has no end is read no further than it may.
+    if cfg!(unix) {
+        let run = case.emvo(&["check", "/dev/zero", "--memory", "40MB"]);
+        assert_eq!(run.status, 2, "{run:?}");
+        assert!(run.stderr.contains("`/dev/zero` takes about "), "{run:?}");
+    }
     for wrong in ["8", "GB", "-1GB", "8TB", "nanGB"] {
         let run = case.ends(2, &["check", "small.ics", &format!("--memory={wrong}")]);
         assert!(run.stderr.contains("is no size: a number and MB or GB"), "{wrong}: {run:?}");

@@ -52,7 +52,7 @@ impl Answer for VerifiedLedger {
             // Writing into a string cannot fail.
             let _ = writeln!(text, "  {}", sanitized(&fault.what));
         }
-        text + "The other runs can be read: `emvo history show N`. Keep the file; a new one begins with --ledger PATH.\n"
+        text + "The others can be read: `emvo history show N`. Keep the file, and begin a new one with --ledger PATH.\n"
     }
 
     fn json(&self) -> impl Serialize + JsonSchema {

@@ -116,7 +116,8 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
     }
     let output = args.file.resolve(&files)?;
     let ledger = open(&args.ledger)?;
-    let bytes = ledger.map(|ledger| ledger.receipt(args.run)).transpose()?.flatten();
+    let bytes = ledger.map(|ledger| ledger.receipt(args.run)).transpose();
+    let bytes = bytes.context("`emvo history --verify` says which other runs can be read")?.flatten();
     let Some(bytes) = bytes else {
         bail!("there is no run {} in the ledger; `emvo history` lists them", args.run)
     };

@@ -8,7 +8,7 @@
 use std::collections::BTreeSet;
 use std::fmt;
 use std::fs;
-use std::io;
+use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
 
@@ -83,10 +83,25 @@ impl ReadFiles {
     pub(crate) fn read(&self, path: &Path, read_as: ReadAs) -> io::Result<Vec<u8>> {
         self.settle(folder_of(path)).map_err(io::Error::other)?;
         self.keep(path, read_as);
-        fs::read(path).map_err(|error| match error.kind() {
+        self.bytes_of(path).map_err(|error| match error.kind() {
             io::ErrorKind::NotFound => io::Error::new(error.kind(), format!("{error}{}", hint_for(path))),
             _ => error,
         })
+    }
+
+    /// What a file holds. A pipe or a device tells no length before, and may have no end:
+    /// of those no more is read than the run may take, and one byte to tell that there is
+    /// more.
+    fn bytes_of(&self, path: &Path) -> io::Result<Vec<u8>> {
+        if fs::metadata(path)?.is_file() {
+            return fs::read(path);
+        }
+        let longest = self.memory.longest();
+        let mut bytes = Vec::new();
+        fs::File::open(path)?.take(longest.saturating_add(1)).read_to_end(&mut bytes)?;
+        let length = u64::try_from(bytes.len()).unwrap_or(u64::MAX);
+        self.memory.ensure_size(&path.display().to_string(), length).map_err(io::Error::other)?;
+        Ok(bytes)
     }
 
     /// Sees to it that no killed run has left a folder between old and new files: what is
