@@ -128,15 +128,30 @@ const MOST_SHOWN: usize = 2_000;
 /// A page stays small enough to send: longer lists are cut, and say so.
 pub const MOST_ROWS: usize = 20_000;
 
+/// The one script, and its SHA-256 in base64: a browser runs no other in the page.
+const SCRIPT: &str = include_str!("lists.js");
+const SCRIPT_DIGEST: &str = "YQX7UzaG3RBep/zRdpEfVcN52tAJW0wWtKJEPNCDOkw=";
+
+/// What a browser may do with the page (Content Security Policy, level 2): show it and its
+/// own styles, run its one script if it has one, and fetch nothing. A text of a stranger
+/// that got in as markup all the same would do nothing.
+fn policy(has_script: bool) -> String {
+    let script = if has_script { format!("'sha256-{SCRIPT_DIGEST}'") } else { "'none'".to_owned() };
+    format!(
+        "default-src 'none'; style-src 'unsafe-inline'; script-src {script}; base-uri 'none'; form-action 'none'"
+    )
+}
+
 /// The page as HTML.
 pub fn render(page: &Page) -> String {
     let style = include_str!("style.css");
-    let script = include_str!("lists.js");
+    let has_script = lists::needs_script(&page.tables);
     let document = html! {
         (DOCTYPE)
         html lang="en" {
             head {
                 meta charset="utf-8";
+                meta http-equiv="Content-Security-Policy" content=(policy(has_script));
                 meta name="viewport" content="width=device-width, initial-scale=1";
                 meta name="color-scheme" content="light dark";
                 title { (page.title) }
@@ -161,7 +176,7 @@ pub fn render(page: &Page) -> String {
                     }
                     footer { p.note { (page.made_by) } }
                 }
-                @if lists::needs_script(&page.tables) { script { (PreEscaped(script)) } }
+                @if has_script { script { (PreEscaped(SCRIPT)) } }
             }
         }
     };

@@ -299,3 +299,50 @@ fn a_terminal_is_told_no_more_than_a_pipe() {
         assert_eq!(leaked(&found_in(&said), &[]), [""; 0], "{}", String::from_utf8_lossy(&said));
     }
 }
+
+/// A plan hides what it is to hide from its outputs, its reports, its receipt and its answer.
+#[test]
+fn a_plan_tells_nothing_of_what_it_hides() {
+    let unreadable = |text: String| {
+        let (before, rest) = text.split_once("BEGIN:VEVENT\nUID:unreadable").unwrap();
+        // What cannot be read is kept next to the output, whatever it says.
+        let (_, after) = rest.split_once("END:VEVENT\n").unwrap();
+        before.to_owned() + after
+    };
+    for private in ["omit", "mask"] {
+        let case = Case::new().file("export.ics", unreadable(export()));
+        for report in ["report.html", "report.csv", "report.json"] {
+            case.put(
+                "plan.toml",
+                format!(
+                    "[[source]]\npath = \"export.ics\"\nprivate = \"{private}\"\ninto = \"crew\"\n\
+                     [[destination]]\nname = \"crew\"\npath = \"crew.ics\"\n\
+                     [check]\nreconcile = true\nreport = \"{report}\"\n"
+                ),
+            );
+            let ledger = ["--ledger", "state/ledger.sqlite"];
+            let words = [
+                &["run", "plan.toml", "--force", "--overwrite", "--receipt", "receipt.json", "-v"],
+                &ledger[..],
+            ]
+            .concat();
+            let run = case.ends(0, &words);
+            let mut all = vec![run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(&case)];
+            let files = files_in(&case.path("."));
+            assert!(files.keys().any(|path| path.ends_with(report)), "{files:?}");
+            all.extend(
+                files
+                    .into_iter()
+                    .filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"))
+                    .map(|(_, bytes)| bytes),
+            );
+            for bytes in all {
+                let told: Vec<String> = found_in(&bytes)
+                    .into_iter()
+                    .filter(|word| word.starts_with("ZP") && !word.ends_with("uid"))
+                    .collect();
+                assert_eq!(told, [""; 0], "private = {private}, {report}");
+            }
+        }
+    }
+}

@@ -107,17 +107,23 @@ fn could_not_write(path: &Path) -> String {
 /// are counted and others are made.
 const LONG: u64 = 1 << 20;
 
-/// Brings a file to the disk: a short one now, a long one soon.
+/// Brings a file to the disk: a short one now, a long one soon, where there is a thread
+/// for it.
 fn sync(file: &NamedTempFile) -> io::Result<Digest> {
+    if file.as_file().metadata()?.len() >= LONG
+        && let Ok(syncing) = thread::Builder::new().spawn(syncing(file)?)
+    {
+        return Ok(Digest::Coming(syncing));
+    }
+    syncing(file)?().map(Digest::Known)
+}
+
+fn syncing(file: &NamedTempFile) -> io::Result<impl FnOnce() -> io::Result<String> + Send + 'static> {
     let (written, again) = (file.as_file().try_clone()?, file.reopen()?);
-    let synced = move || {
+    Ok(move || {
         written.sync_all()?;
         digest_of(again)
-    };
-    if file.as_file().metadata()?.len() < LONG {
-        return synced().map(Digest::Known);
-    }
-    Ok(Digest::Coming(thread::spawn(synced)))
+    })
 }
 
 fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
