@@ -93,6 +93,32 @@ fn more_memory_than_a_run_may_take_is_told_before_it_is_taken() {
     }
 }
 
+/// A list of dates is no longer than its memory, and says how it gets shorter.
+#[test]
+fn more_dates_than_fit_are_told_before_they_are_listed() {
+    let series = |number: usize| {
+        format!(
+            "BEGIN:VEVENT\nUID:{number}\nSUMMARY:Watch\nDTSTART:20260901T060000Z\nRRULE:FREQ=SECONDLY;COUNT=20000\nEND:VEVENT\n"
+        )
+    };
+    let case = Case::new().file("many.ics", calendar(&(0..40).map(series).collect::<String>()));
+    for words in [
+        &["dates", "many.ics", "--memory", "100MB"][..],
+        &["dates", "many.ics", "-o", "list.csv", "--memory", "100MB"],
+        &["dates", "many.ics", "--json", "--memory", "100MB"],
+    ] {
+        let run = case.ends(2, words);
+        let said = run.stderr.clone() + &run.stdout;
+        assert!(
+            said.contains("there are more than ") && said.contains("--from and --until name fewer"),
+            "{words:?}: {run:?}"
+        );
+    }
+    assert!(!case.path("list.csv").exists());
+    let few = ["dates", "many.ics", "--memory", "100MB", "--title", "/nobody/"];
+    assert!(!case.emvo(&few).stderr.contains("more than"), "what is not chosen is not listed");
+}
+
 /// A manifest that names one file again and again has it unpacked once at most.
 #[test]
 fn a_backup_whose_manifest_repeats_itself_is_broken() {

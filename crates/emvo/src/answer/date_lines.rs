@@ -19,8 +19,8 @@ use super::list::Line;
 use crate::input::Source;
 use crate::terminal::grouped;
 
-/// How many dates are listed at most.
-const MOST_OF_ALL: usize = 10_000_000;
+/// How many dates are listed at most, whatever the memory.
+pub(crate) const MOST_OF_ALL: usize = 10_000_000;
 
 /// A column of a list of dates
 #[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
@@ -227,19 +227,33 @@ pub(crate) struct DateList {
     pub(crate) not_expanded: Vec<String>,
 }
 
-/// How many series are looked at before it is asked whether the list is full.
-const SERIES_AT_ONCE: usize = 4096;
+/// How many series are looked at before it is asked whether the list is full: few where each
+/// has many dates, many where they are single events.
+const FEW_AT_ONCE: usize = 16;
+const MANY_AT_ONCE: usize = 4096;
+/// So many dates of a step are many.
+const MANY_DATES: usize = 1 << 14;
 
-pub(crate) fn list_dates(
-    sources: &[Source<'_>],
-    selection: &Selection,
-    window: Window,
-    ceiling: Ceiling,
-    zone: Option<&Zone>,
-    fields: &[FieldArg],
-    language: &Language,
-) -> DateList {
-    let more: Vec<Field> = fields.iter().filter_map(|field| field.more()).collect();
+/// Which dates are listed, and how.
+pub(crate) struct Listing<'l> {
+    pub(crate) selection: &'l Selection,
+    pub(crate) window: Window,
+    pub(crate) ceiling: Ceiling,
+    /// The clock of all times, if there is to be one.
+    pub(crate) zone: Option<&'l Zone>,
+    pub(crate) fields: &'l [FieldArg],
+    pub(crate) language: &'l Language,
+    /// More dates than this are not listed.
+    pub(crate) most: usize,
+}
+
+/// There are more dates than may be listed.
+#[derive(Debug)]
+pub(crate) struct ListIsFull;
+
+pub(crate) fn list_dates(sources: &[Source<'_>], listing: &Listing<'_>) -> Result<DateList, ListIsFull> {
+    let Listing { selection, window, ceiling, zone, language, most, .. } = *listing;
+    let more: Vec<Field> = listing.fields.iter().filter_map(|field| field.more()).collect();
     let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
     for source in sources {
         for loaded in &source.loaded {
@@ -253,26 +267,30 @@ pub(crate) fn list_dates(
                 language,
                 more: &more,
             };
-            for part in loaded.calendar.series.chunks(SERIES_AT_ONCE) {
-                if list.lines.len() > MOST_OF_ALL {
-                    let most = grouped(MOST_OF_ALL);
-                    list.not_expanded.push(format!("{}: the list stops at {most} dates", source.path));
-                    return list;
-                }
+            let (mut left, mut at_once) = (loaded.calendar.series.as_slice(), FEW_AT_ONCE);
+            while !left.is_empty() {
+                let (part, behind) = left.split_at(at_once.min(left.len()));
+                left = behind;
                 let of_part: Vec<DateList> = part
                     .par_iter()
                     .filter(|series| selection.chooses(series, &loaded.zones))
                     .map(|series| lister.of_series(series))
                     .collect();
+                let before = list.lines.len();
                 for one in of_part {
                     list.lines.extend(one.lines);
                     list.cancelled += one.cancelled;
                     list.not_expanded.extend(one.not_expanded);
                 }
+                if list.lines.len() > most {
+                    return Err(ListIsFull);
+                }
+                let has_many = list.lines.len() - before > MANY_DATES;
+                at_once = if has_many { FEW_AT_ONCE } else { MANY_AT_ONCE.min(2 * at_once) };
             }
         }
     }
-    list
+    Ok(list)
 }
 
 /// Lists the dates of the series of one calendar.

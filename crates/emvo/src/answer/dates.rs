@@ -8,7 +8,7 @@ use jiff::civil::Date;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Shown, list_dates};
+use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Listing, MOST_OF_ALL, Shown, list_dates};
 use super::language::Language;
 use super::list::{Line, SortArg, unread_line, wrote_line};
 use super::{Answer, Detail, Stream};
@@ -162,8 +162,17 @@ fn plain(lines: &[&DateLine], fields: &[FieldArg], language: &Language) -> Grid 
 fn nothing(dates: &Dates<'_, '_>) -> String {
     let Dates { sources, selection, window, ceiling, language, .. } = dates;
     let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
-    let mut lines =
-        list_dates(sources, selection, wide, Ceiling(ceiling.0.min(10_000)), None, &[], language).lines;
+    let listing = Listing {
+        selection,
+        window: wide,
+        ceiling: Ceiling(ceiling.0.min(10_000)),
+        zone: None,
+        fields: &[],
+        language,
+        most: MOST_OF_ALL,
+    };
+    // Where there are too many to look at, none is named.
+    let mut lines = list_dates(sources, &listing).map(|list| list.lines).unwrap_or_default();
     SortArg::Start.sort(&mut lines, language);
     let before = lines.iter().rev().find(|row| row.start.date() < window.from);
     let after = lines.iter().find(|row| row.start.date() > window.from);

@@ -3,18 +3,19 @@
 use std::collections::BTreeSet;
 
 use anyhow::bail;
+use emvo_ical::recurrence::Window;
 
 use super::{Command, Program};
-use crate::answer::date_lines::{DateList, FieldArg, list_dates};
+use crate::answer::date_lines::{DateList, FieldArg, ListIsFull, Listing, MOST_OF_ALL, list_dates};
 use crate::answer::dates::{Dates, RowJson};
-use crate::answer::give;
 use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
+use crate::answer::{Form, give};
 use crate::input::{InputGroup, ReadFiles, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::resolve::zone_named;
 use crate::job::select::SelectArgs;
 use crate::outcome::Outcome;
-use crate::terminal::progress;
+use crate::terminal::{grouped, progress};
 
 /// The dates in a window, as a list to hand out
 #[derive(Debug, clap::Args)]
@@ -75,8 +76,22 @@ impl Command for DatesArgs {
             progress::doing("listing dates");
             let selection = &chosen.selection;
             let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
-            let mut list =
-                list_dates(&sources, selection, window, choice.ceiling, zone.as_ref(), &fields, &language);
+            let of_row = match (file.shown(), form) {
+                (None, Form::Text(_)) => OF_ROW_IN_GRID,
+                (Some(_), _) | (None, Form::Json | Form::Silent) => OF_ROW,
+            };
+            let left = files.memory.left() / of_row;
+            let most = usize::try_from(left).unwrap_or(usize::MAX).min(MOST_OF_ALL);
+            let listing = Listing {
+                selection,
+                window,
+                ceiling: choice.ceiling,
+                zone: zone.as_ref(),
+                fields: &fields,
+                language: &language,
+                most,
+            };
+            let mut list = list_dates(&sources, &listing).map_err(|ListIsFull| too_many(most, window))?;
             list.lines.retain(|line| self.cancelled || !line.cancelled);
             ensure_one_clock(&list, &fields)?;
             self.sort.sort(&mut list.lines, &language);
@@ -123,4 +138,17 @@ fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> 
         );
     }
     Ok(())
+}
+
+/// What a date takes in memory, in bytes, as measured: of a grid in the terminal every cell
+/// has to be known before the first line, lines of a file are written one by one.
+const OF_ROW_IN_GRID: u64 = 2_000;
+const OF_ROW: u64 = 400;
+
+fn too_many(most: usize, window: Window) -> anyhow::Error {
+    let (most, Window { from, until }) = (grouped(most), window);
+    anyhow::anyhow!(
+        "there are more than {most} dates from {from} through {until}, which is as many as may be listed in this \
+         memory: --from and --until name fewer, --title and other selectors choose events, --memory allows more"
+    )
 }

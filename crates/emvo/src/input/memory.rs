@@ -100,6 +100,11 @@ impl MemoryMeter {
         })
     }
 
+    /// How many bytes are left for what is made of the inputs.
+    pub(crate) fn left(&self) -> u64 {
+        self.allowed().saturating_sub(self.taken.load(Ordering::Relaxed))
+    }
+
     /// The longest file that may be read without knowing its length before.
     pub(crate) fn longest(&self) -> u64 {
         self.allowed() / OF_BYTE
