@@ -196,7 +196,7 @@ def tried(number):
     chose_none = command[0] == "amend" and not written and done.returncode == 1
     if done.returncode not in (0, 1) or chose_none:
         # What cannot be done is said, and nothing is written.
-        if written or not done.stderr.strip():
+        if written or not said.strip():
             wrong.append(f"status {done.returncode}: {done.stderr[:300]}; files: {sorted(written)}")
         return command, wrong, None
     found = set(WORD.findall(said))
