@@ -49,6 +49,22 @@ pub(crate) fn number_of(path: &Path) -> Option<u64> {
     fs::symlink_metadata(path).ok().map(|metadata| metadata.ino())
 }
 
+/// The length of a file, and when it was last written, since 1970.
+#[derive(Clone, Copy, Debug, PartialEq, Eq, serde::Serialize, serde::Deserialize)]
+pub(crate) struct FileState {
+    bytes: u64,
+    seconds: i64,
+    nanoseconds: i64,
+}
+
+impl FileState {
+    pub(crate) fn of(path: &Path) -> io::Result<Self> {
+        let metadata = fs::symlink_metadata(path)?;
+        let (seconds, nanoseconds) = (metadata.mtime(), metadata.mtime_nsec());
+        Ok(Self { bytes: metadata.len(), seconds, nanoseconds })
+    }
+}
+
 /// Whether a file is this user's.
 pub(crate) fn is_own_file(metadata: &Metadata) -> bool {
     fs::metadata("/proc/self").is_ok_and(|own| own.uid() == metadata.uid())

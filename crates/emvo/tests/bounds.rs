@@ -180,6 +180,18 @@ fn names_that_are_no_text_are_names() {
     }
 }
 
+/// A script that asks for JSON gets JSON, whatever a name holds.
+#[test]
+fn a_failure_in_json_is_json() {
+    let case = Case::new();
+    for name in ["no\u{202e}where.ics", "no\u{7f}\u{9b}where.ics", "no\u{200b}where.ics"] {
+        let run = case.ends(2, &["survey", name, "--json"]);
+        let failure: serde_json::Value = serde_json::from_str(&run.stderr).unwrap();
+        assert!(failure["error"].as_str().unwrap().contains(name), "{run:?}");
+        assert!(!run.stderr.contains(name), "it is escaped: {run:?}");
+    }
+}
+
 /// Standard output and error that take nothing, or are not there.
 #[cfg(unix)]
 #[test]
@@ -187,6 +199,14 @@ fn streams_that_take_nothing_end_no_run_in_a_crash() {
     let case =
         Case::new().file("a.ics", calendar("BEGIN:VEVENT\nUID:a\nDTSTART:20260901T060000Z\nEND:VEVENT\n"));
     let program = assert_cmd::cargo::cargo_bin("emvo");
+    let through_shell = |line: &str| {
+        std::process::Command::new("sh")
+            .args(["-c", &format!("'{}' {line}", program.display())])
+            .current_dir(case.path("."))
+            .env("EMVO_LEDGER", "")
+            .output()
+            .unwrap()
+    };
     for command in [
         "survey a.ics",
         "check a.ics",
@@ -197,26 +217,14 @@ fn streams_that_take_nothing_end_no_run_in_a_crash() {
         "convert a.ics -o - --to csv",
     ] {
         for streams in [">/dev/full", "2>/dev/full", ">/dev/full 2>&1", ">&-", "2>&-", ">&- 2>&-"] {
-            let line = format!("'{}' {command} {streams}", program.display());
-            let done = std::process::Command::new("sh")
-                .args(["-c", &line])
-                .current_dir(case.path("."))
-                .env("EMVO_LEDGER", "")
-                .output()
-                .unwrap();
+            let done = through_shell(&format!("{command} {streams}"));
             let status = done.status.code();
             assert!(matches!(status, Some(0..=2)), "{command} {streams}: {status:?}");
             assert!(!String::from_utf8_lossy(&done.stderr).contains("fault in Emvo"), "{command} {streams}");
         }
     }
     // Files that are written are named where the answer could not be.
-    let line = format!("'{}' merge a.ics -o out.ics >/dev/full", program.display());
-    let done = std::process::Command::new("sh")
-        .args(["-c", &line])
-        .current_dir(case.path("."))
-        .env("EMVO_LEDGER", "")
-        .output()
-        .unwrap();
+    let done = through_shell("merge a.ics -o out.ics >/dev/full");
     assert_eq!(done.status.code(), Some(3), "{done:?}");
     let said = String::from_utf8_lossy(&done.stderr);
     assert!(

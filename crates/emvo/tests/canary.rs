@@ -140,6 +140,19 @@ fn found_in(bytes: &[u8]) -> BTreeSet<String> {
     found
 }
 
+/// Private words; an id is the person's own to find an event by, in a receipt.
+fn private_in(found: &BTreeSet<String>) -> Vec<String> {
+    found.iter().filter(|word| word.starts_with("ZP") && !word.ends_with("uid")).cloned().collect()
+}
+
+/// All that came out of a run: its files but the inputs, its answer, and its record.
+fn all_that_came_out(case: &Case, run: harness::Run) -> Vec<Vec<u8>> {
+    let files = files_in(&case.path(".")).into_iter();
+    let files = files.filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"));
+    let said = [run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(case)];
+    said.into_iter().chain(files.map(|(_, bytes)| bytes)).collect()
+}
+
 /// The files of a folder and below.
 fn files_in(folder: &Path) -> BTreeMap<String, Vec<u8>> {
     let mut files = BTreeMap::new();
@@ -207,21 +220,11 @@ fn what_a_copy_hides_comes_out_nowhere() {
                     // what is shown.
                     let is_own = path.ends_with("receipt.json");
                     let found = found_in(&bytes);
-                    let leaked = if is_own {
-                        found
-                            .into_iter()
-                            .filter(|word| word.starts_with("ZP") && !word.ends_with("uid"))
-                            .collect()
-                    } else {
-                        leaked(&found, may)
-                    };
+                    let leaked = if is_own { private_in(&found) } else { leaked(&found, may) };
                     assert_eq!(leaked, [""; 0], "{what}: {path}");
                 }
                 let said = [run.stdout.as_bytes(), run.stderr.as_bytes(), &record_of(&case)].concat();
-                let told: Vec<String> = found_in(&said)
-                    .into_iter()
-                    .filter(|word| word.starts_with("ZP") && !word.ends_with("uid"))
-                    .collect();
+                let told: Vec<String> = private_in(&found_in(&said));
                 assert_eq!(
                     told,
                     [""; 0],
@@ -256,19 +259,8 @@ fn what_is_private_comes_out_nowhere() {
                     "-v",
                 ],
             );
-            let mut all = vec![run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(&case)];
-            let files = files_in(&case.path("."));
-            all.extend(
-                files
-                    .into_iter()
-                    .filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"))
-                    .map(|(_, bytes)| bytes),
-            );
-            for bytes in all {
-                let told: Vec<String> = found_in(&bytes)
-                    .into_iter()
-                    .filter(|word| word.starts_with("ZP") && !word.ends_with("uid"))
-                    .collect();
+            for bytes in all_that_came_out(&case, run) {
+                let told = private_in(&found_in(&bytes));
                 // An id stays where one date of a series is masked, and in the person's own receipt.
                 assert_eq!(told, [""; 0], "--private {private} to {form}");
             }
@@ -327,20 +319,9 @@ fn a_plan_tells_nothing_of_what_it_hides() {
             ]
             .concat();
             let run = case.ends(0, &words);
-            let mut all = vec![run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(&case)];
-            let files = files_in(&case.path("."));
-            assert!(files.keys().any(|path| path.ends_with(report)), "{files:?}");
-            all.extend(
-                files
-                    .into_iter()
-                    .filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"))
-                    .map(|(_, bytes)| bytes),
-            );
-            for bytes in all {
-                let told: Vec<String> = found_in(&bytes)
-                    .into_iter()
-                    .filter(|word| word.starts_with("ZP") && !word.ends_with("uid"))
-                    .collect();
+            assert!(case.path(report).exists());
+            for bytes in all_that_came_out(&case, run) {
+                let told = private_in(&found_in(&bytes));
                 assert_eq!(told, [""; 0], "private = {private}, {report}");
             }
         }

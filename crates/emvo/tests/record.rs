@@ -169,3 +169,14 @@ fn a_receipt_explains_what_was_meant_and_nothing_else() {
         case.ends(2, &["reconcile", "crew.ics", "--result", "final.ics", "--explained-by", "crew.ics"]);
     assert!(none.stderr.contains("--explained-by `crew.ics`: it is no receipt"), "{}", none.stderr);
 }
+
+#[test]
+fn a_ledger_is_verified_as_far_as_it_was_looked_at() {
+    let case = case();
+    let ledger = ["--ledger", "state/ledger.sqlite"];
+    let verify = |status: i32| case.ends(status, &[&["history", "--verify"], &ledger[..]].concat()).stdout;
+    assert_eq!(verify(0), "no run has written anything yet\n", "nothing is vouched for where nothing is");
+    case.ends(0, &[&["merge", "crew.ics", "-o", "out.ics"], &ledger[..]].concat());
+    assert!(verify(0).contains("1 run, all as they were recorded"));
+    case.ends(2, &[&["history", "--verify", "show", "1"], &ledger[..]].concat());
+}

@@ -42,7 +42,11 @@ fn killed_between_renames() -> Case {
             "place": real(&case, place),
             "digest": blake3::hash(&fs::read(case.path(new)).unwrap()).to_hex().to_string(),
             "number": number(&case, new),
-            "before": {"file": {"kept": format!("{UNFINISHED}{kept}"), "number": number(&case, old)}},
+            "before": {"file": {
+                "kept": format!("{UNFINISHED}{kept}"),
+                "number": number(&case, old),
+                "state": state(&case, old),
+            }},
         })
     };
     let (old, new) = (format!("out/{UNFINISHED}old0"), format!("out/{UNFINISHED}b"));
@@ -67,6 +71,11 @@ fn real(case: &Case, path: &str) -> String {
 
 fn number(case: &Case, path: &str) -> u64 {
     fs::metadata(case.path(path)).unwrap().ino()
+}
+
+fn state(case: &Case, path: &str) -> serde_json::Value {
+    let metadata = fs::metadata(case.path(path)).unwrap();
+    serde_json::json!({"bytes": metadata.len(), "seconds": metadata.mtime(), "nanoseconds": metadata.mtime_nsec()})
 }
 
 fn names_in(case: &Case, folder: &str) -> Vec<String> {
@@ -128,6 +137,36 @@ fn a_set_that_can_be_neither_is_told_file_by_file() {
     assert!(!case.path("out/other.csv").exists());
     fs::remove_file(case.path(JOURNAL)).unwrap();
     case.ends(0, &["convert", "in.ics", "-o", "out/other.csv"]);
+}
+
+/// A file that a person has put or changed there since the run was killed is never replaced,
+/// neither forward nor back: it is told, and what to do.
+#[test]
+fn what_came_after_a_killed_run_is_nobodys_to_replace() {
+    let put = |path: &'static str, text: &'static str| {
+        move |case: &Case| {
+            fs::remove_file(case.path(path)).unwrap();
+            case.put(path, text);
+        }
+    };
+    let edited = |case: &Case| fs::write(case.path("out/all.ics"), "edited in place").unwrap();
+    let cases: [(&str, &str, &dyn Fn(&Case)); 3] = [
+        ("out/all.ics", "a download", &put("out/all.ics", "a download")),
+        ("out/all.ics", "edited in place", &edited),
+        ("out/report.html", "a page", &put("out/report.html", "a page")),
+    ];
+    for (path, text, change) in cases {
+        for has_new_one in [true, false] {
+            let case = killed_between_renames();
+            if !has_new_one {
+                fs::remove_file(case.path(&format!("out/{UNFINISHED}b"))).unwrap();
+            }
+            change(&case);
+            let run = case.ends(3, &["survey", "out"]);
+            assert_eq!(case.read(path), text, "{run:?}");
+            assert!(run.stderr.contains("` is neither the old file nor the new one"), "{run:?}");
+        }
+    }
 }
 
 #[test]

@@ -12,6 +12,8 @@ use super::{Answer, Detail, Stream};
 use crate::output::shell_word;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, counted, grouped, sanitized, styled};
 
+const NO_RUNS: &str = "no run has written anything yet\n";
+
 /// The runs of a ledger.
 pub(crate) struct Runs(pub(crate) Vec<Run>);
 
@@ -20,7 +22,7 @@ impl Answer for Runs {
 
     fn text(&self, _: Detail) -> String {
         match self.0.as_slice() {
-            [] => "no run has written anything yet\n".to_owned(),
+            [] => NO_RUNS.to_owned(),
             runs => runs.iter().map(run_lines).collect(),
         }
     }
@@ -38,16 +40,23 @@ impl Answer for VerifiedLedger {
 
     fn text(&self, _: Detail) -> String {
         let Verified { runs, without_checksum, faults } = &self.0;
-        let runs = counted(*runs, "run", "runs");
+        if *runs == 0 && faults.is_empty() {
+            return NO_RUNS.to_owned();
+        }
+        let total = counted(*runs, "run", "runs");
         if faults.is_empty() {
-            let older = match without_checksum {
-                0 => String::new(),
-                older => format!("; {} from before records had a checksum", counted(*older, "is", "are")),
+            return match without_checksum {
+                0 => format!("{} {total}, all as they were recorded\n", styled(GOOD, "\u{2713}")),
+                older => format!(
+                    "{} {total}: {} as recorded; {} from before records had a checksum, and can be read\n",
+                    styled(GOOD, "\u{2713}"),
+                    grouped(runs - older),
+                    counted(*older, "is", "are")
+                ),
             };
-            return format!("{} {runs}, all as they were recorded{older}\n", styled(GOOD, "\u{2713}"));
         }
         let count = counted(faults.len(), "is", "are");
-        let mut text = format!("{} {runs}; {count} not as it was recorded:\n", styled(ERROR, "\u{2717}"));
+        let mut text = format!("{} {total}; {count} not as it was recorded:\n", styled(ERROR, "\u{2717}"));
         for fault in faults {
             // Writing into a string cannot fail.
             let _ = writeln!(text, "  {}", sanitized(&fault.what));

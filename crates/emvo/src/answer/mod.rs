@@ -50,7 +50,7 @@ pub(crate) use json::{AccountJson, ChangeJson};
 
 use crate::input::Given;
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
-use crate::terminal::{self, fitted, say_beside, warn};
+use crate::terminal::{self, fitted, say_beside, say_json_beside, warn};
 
 /// The form of an answer, and how much it says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -140,7 +140,7 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
 pub(crate) fn give_failure(message: &str, status: u8) {
     // Text and a number are always JSON.
     let document = serde_json::to_string_pretty(&json::Failure::of(message, status)).unwrap_or_default();
-    say_beside(&(document + "\n"));
+    say_json_beside(&(document + "\n"));
 }
 
 /// An answer as a JSON document.

@@ -142,13 +142,15 @@ fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> 
 
 /// What a date takes in memory, in bytes, as measured: of a grid in the terminal every cell
 /// has to be known before the first line, lines of a file are written one by one.
-const OF_ROW_IN_GRID: u64 = 2_000;
+const OF_ROW_IN_GRID: u64 = 2_300;
 const OF_ROW: u64 = 400;
 
 fn too_many(most: usize, window: Window) -> anyhow::Error {
-    let (most, Window { from, until }) = (grouped(most), window);
+    let Window { from, until } = window;
+    let more = if most < MOST_OF_ALL { "; --memory allows more" } else { "" };
     anyhow::anyhow!(
-        "there are more than {most} dates from {from} through {until}, which is as many as may be listed in this \
-         memory: --from and --until name fewer, --title and other selectors choose events, --memory allows more"
+        "there are more than {} dates from {from} through {until}, which is as many as are listed: \
+         --from and --until name fewer, --title and other selectors choose events{more}",
+        grouped(most)
     )
 }

@@ -91,6 +91,7 @@ impl Command for HistoryArgs {
                 let runs = open(&self.ledger)?.map(|ledger| ledger.runs()).transpose()?.unwrap_or_default();
                 give(&Runs(runs), form)?;
             }
+            Some(_) if self.verify => bail!("--verify reads all runs; leave out `show`, or --verify"),
             Some(HistoryCommand::Show(show)) => show_run(&show)?,
         }
         Ok(Outcome::Clean)

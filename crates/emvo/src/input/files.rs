@@ -100,7 +100,7 @@ impl ReadFiles {
         let mut bytes = Vec::new();
         fs::File::open(path)?.take(longest.saturating_add(1)).read_to_end(&mut bytes)?;
         let length = u64::try_from(bytes.len()).unwrap_or(u64::MAX);
-        self.memory.ensure_size(&path.display().to_string(), length).map_err(io::Error::other)?;
+        self.memory.ensure_size(&path.display().to_string(), 0, length).map_err(io::Error::other)?;
         Ok(bytes)
     }
 

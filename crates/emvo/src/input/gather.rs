@@ -28,10 +28,11 @@ pub(crate) fn gather(
     settle_around(inputs, files)?;
     let found = found_at(inputs, output)?;
     let on_disk = found.iter().filter(|found| !found.is_standard_input());
-    let mut length = 0;
+    let mut others = 0;
     for found in on_disk {
-        length += fs::metadata(&found.path).map_or(0, |metadata| metadata.len());
-        files.memory.ensure_size(&found.path.display().to_string(), length)?;
+        let length = fs::metadata(&found.path).map_or(0, |metadata| metadata.len());
+        files.memory.ensure_size(&found.path.display().to_string(), others, length)?;
+        others += length;
     }
     let read: Vec<_> = found.par_iter().map(|found| found.read(files)).collect();
     let mut gathered = Vec::new();
@@ -163,7 +164,7 @@ impl Found {
             let longest = files.memory.longest();
             let mut standard_input = io::stdin().lock().take(longest.saturating_add(1));
             standard_input.read_to_end(&mut bytes).context("could not read standard input")?;
-            files.memory.ensure_size("standard input", u64::try_from(bytes.len()).unwrap_or(u64::MAX))?;
+            files.memory.ensure_size("standard input", 0, u64::try_from(bytes.len()).unwrap_or(u64::MAX))?;
             return Ok(SourceFile { path, bytes, named_by, cannot: None, book: None });
         }
         progress::doing(&format!("reading {path}"));

@@ -141,20 +141,20 @@ fn begin(path: &Path, readers: Readers) -> anyhow::Result<NamedTempFile> {
     files.push(file.path().to_owned());
     drop(files);
     if let Ok(replaced) = std::fs::metadata(path) {
-        keep_owner_of(&replaced, file.as_file(), readers).with_context(|| could_not_write(path))?;
+        keep_owner_of(path, &replaced, file.as_file(), readers).with_context(|| could_not_write(path))?;
     }
     Ok(file)
 }
 
 /// Whoever could read the old file can read the new one, and nobody else; what is its
 /// owner's alone is so in any case.
-fn keep_owner_of(replaced: &Metadata, file: &File, readers: Readers) -> io::Result<()> {
+fn keep_owner_of(path: &Path, replaced: &Metadata, file: &File, readers: Readers) -> io::Result<()> {
     let permissions = match readers {
         Readers::AsUsual => replaced.permissions(),
         Readers::Owner => file.metadata()?.permissions(),
     };
     if !keep_owner(file, replaced, permissions)? {
-        tell("a file that is replaced was another user's; the new one is yours");
+        tell(&format!("`{}` was another user's; the new one is yours", path.display()));
     }
     Ok(())
 }

@@ -19,7 +19,7 @@ use super::digest::digest_of;
 use super::folders::{LockedFolders, folder_of, synced};
 use super::leftovers::{is_unfinished, kept_name};
 use super::{Ready, Replaces};
-use crate::system::{is_own_file, number_of};
+use crate::system::{FileState, is_own_file, number_of};
 
 /// How its name ends; it begins with a dot.
 const ENDING: &str = ".emvo-journal";
@@ -59,6 +59,8 @@ pub(super) enum Before {
     File {
         kept: PathText,
         number: u64,
+        /// Its length and when it was written: whoever edits it keeps its number.
+        state: FileState,
     },
 }
 
@@ -92,7 +94,8 @@ impl Entry {
     pub(super) fn of(file: &Ready, number: usize) -> io::Result<Self> {
         let before = match number_of(&file.place) {
             Some(there) if file.replaces == Replaces::Anything => {
-                Before::File { kept: PathText::of(OsStr::new(&kept_name(number))), number: there }
+                let kept = PathText::of(OsStr::new(&kept_name(number)));
+                Before::File { kept, number: there, state: FileState::of(&file.place)? }
             }
             Some(_) => return Err(io::Error::from(io::ErrorKind::AlreadyExists)),
             None => Before::Nothing,
@@ -128,23 +131,29 @@ impl Entry {
     pub(super) fn is_as_before(&self) -> bool {
         match &self.before {
             Before::Nothing => number_of(&self.place()).is_none(),
-            Before::File { number, .. } => is_that(&self.place(), *number),
+            Before::File { number, state, .. } => is_the_old_one(&self.place(), *number, *state),
         }
     }
 
-    /// Whether it can take its place.
+    /// Whether it can take its place. A file that somebody else has put or changed there
+    /// since is nobody's to replace.
     pub(super) fn can_be_placed(&self) -> bool {
         let made = self.made();
-        let is_free = self.before != Before::Nothing || self.is_as_before();
+        let is_free = self.is_as_before() || number_of(&self.place()).is_none();
         is_free && is_that(&made, self.number) && self.is_whole(&made)
     }
 
-    /// Whether what was there before can be brought back.
+    /// Whether what was there before can be brought back: in place of the new file, or of
+    /// nothing.
     pub(super) fn can_go_back(&self) -> bool {
-        match &self.before {
-            Before::Nothing => self.is_placed(),
-            Before::File { number, .. } => self.kept().is_some_and(|kept| is_that(&kept, *number)),
-        }
+        let is_ours = self.is_placed() || number_of(&self.place()).is_none();
+        is_ours
+            && match &self.before {
+                Before::Nothing => true,
+                Before::File { number, state, .. } => {
+                    self.kept().is_some_and(|kept| is_the_old_one(&kept, *number, *state))
+                }
+            }
     }
 
     fn is_whole(&self, path: &Path) -> bool {
@@ -161,6 +170,10 @@ impl Entry {
             _ => format!("`{shown}` is neither the old file nor the new one"),
         }
     }
+}
+
+fn is_the_old_one(path: &Path, number: u64, state: FileState) -> bool {
+    is_that(path, number) && FileState::of(path).is_ok_and(|now| now == state)
 }
 
 fn is_that(path: &Path, number: u64) -> bool {

@@ -24,7 +24,7 @@ fn recovered(path: &Path) -> Result<(), PlacingError> {
         Err(error) => return Err(not_placed(error)),
         Ok(Found::Foreign) => {
             warn(&format!(
-                "`{}` is the journal of another user's run, which has not ended; it is left as it is",
+                "`{}` is no journal that a run of this user has written; it is left as it is",
                 path.display()
             ));
             return Ok(());

@@ -53,6 +53,11 @@ pub(super) enum New {
 /// Brings back what was at the places before, the last first.
 pub(super) fn back(journal: &Journal, new: New) -> io::Result<()> {
     journal.entries.iter().rev().filter(|entry| !entry.is_as_before()).try_for_each(|entry| {
+        if !entry.can_go_back() {
+            return Err(io::Error::other(
+                "what is at its place now, or was before, is not what the run has left",
+            ));
+        }
         match (entry.kept(), new) {
             (Some(kept), _) => fs::rename(kept, entry.place()),
             (None, New::ToMade) => fs::rename(entry.place(), entry.made()),

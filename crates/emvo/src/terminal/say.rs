@@ -9,7 +9,7 @@ use anyhow::Context;
 
 use super::pages::leafed_through;
 use super::progress;
-use super::words::{ERROR, WARNING, fitted, harmless, sanitized, styled};
+use super::words::{ERROR, WARNING, fitted, harmless, json_escaped, sanitized, styled};
 
 /// Why something could not be printed.
 static UNSAID: OnceLock<io::Error> = OnceLock::new();
@@ -42,6 +42,12 @@ pub(crate) fn say_beside(words: &str) {
     progress::end();
     // Where standard error takes nothing, there is nobody to report that to.
     let _ = anstream::stderr().write_all(harmless(words).as_bytes());
+}
+
+/// Prints a JSON document to standard error. What a terminal would obey is escaped as JSON
+/// has it: shown as in texts for people, it would be no JSON any more.
+pub(crate) fn say_json_beside(document: &str) {
+    say_beside(&json_escaped(document));
 }
 
 /// Whether a person wants to read nothing but errors.

@@ -3,7 +3,7 @@
 pub(crate) use emvo_core::words::grouped;
 
 use std::borrow::Cow;
-use std::fmt::Display;
+use std::fmt::{Display, Write as _};
 use std::io::{self, IsTerminal};
 
 use anstyle::{AnsiColor, Style};
@@ -41,11 +41,30 @@ pub(crate) fn sanitized(text: &str) -> String {
     out
 }
 
+/// What a terminal does something with instead of showing it.
+fn is_obeyed(char: char) -> bool {
+    (char.is_control() && !matches!(char, '\n' | '\t')) || is_hidden(char)
+}
+
+/// A JSON document with what a terminal would obey escaped; such characters stand in its
+/// texts alone, and have four digits all of them.
+pub(super) fn json_escaped(document: &str) -> String {
+    let mut out = String::with_capacity(document.len());
+    for char in document.chars() {
+        if is_obeyed(char) {
+            // Writing into a string cannot fail.
+            let _ = write!(out, "\\u{:04x}", u32::from(char));
+        } else {
+            out.push(char);
+        }
+    }
+    out
+}
+
 /// A whole text of ours with the parts of strangers in it, as it goes to a terminal: what
 /// is sanitized already stays, and so do our styles and line ends. Whatever else a terminal
 /// would obey, wherever it got in, is shown.
 pub(super) fn harmless(text: &str) -> Cow<'_, str> {
-    let is_obeyed = |char: char| (char.is_control() && !matches!(char, '\n' | '\t')) || is_hidden(char);
     if !text.contains(is_obeyed) {
         return Cow::Borrowed(text);
     }
