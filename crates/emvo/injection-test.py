@@ -197,15 +197,29 @@ def tried(job):
     return case, kind_of_end, wrong, said
 
 
+def without_threads(name, folder, new, root):
+    """What is wrong where the system starts no thread, and where it starts one and no more."""
+    wrong = []
+    for when in ("1+", "2+"):
+        copy = Path(tempfile.mkdtemp(dir=root))
+        shutil.copytree(folder, copy, dirs_exist_ok=True)
+        status, said = emvo(copy, TABLE[name], ("?clone,?clone3", f"error=EAGAIN:when={when}"))
+        if status not in (0, 1) or state_of(copy) != new:
+            wrong.append(f"{name}: without threads from {when}: status {status}\n{said}")
+        shutil.rmtree(copy)
+    return wrong
+
+
 def main():
     # In memory where that is possible: nothing here is about the disk itself.
     shared = "/dev/shm" if os.access("/dev/shm", os.W_OK) else None
     root = Path(tempfile.mkdtemp(prefix="injection-", dir=shared))
     if subprocess.run(["strace", "-qq", "-o", "/dev/null", "true"], check=False).returncode != 0:
         sys.exit("strace cannot follow a process here, so that nothing can be made to fail")
-    jobs = []
+    jobs, threadless = [], []
     for name in TABLE:
         folder, old, new = prepared(name, root)
+        threadless += without_threads(name, folder, new, root)
         for kind, count in counts(name, folder, root).items():
             for fault in FAULTS:
                 jobs += [(name, folder, old, new, kind, fault, when, root) for when in range(1, count + 1)]
@@ -220,7 +234,8 @@ def main():
     for (name, end), count in sorted(ends.items()):
         print(f"{name:8} {end:10} {count}")
     print(f"{len(jobs)} faults, {failed} with a mix of old and new, a wrong status, or something left behind")
-    sys.exit(1 if failed else 0)
+    print("\n".join(threadless) or "without threads: all of it is done by one")
+    sys.exit(1 if failed or threadless else 0)
 
 
 if __name__ == "__main__":

@@ -110,8 +110,14 @@ proptest! {
     }
 
     #[test]
-    fn the_way_in_from_the_middle_is_the_same(text in rule(), start in start(), after in 0..200_000_i64) {
-        let rule = Rule::parse(&text).unwrap();
+    fn the_way_in_from_the_middle_is_the_same(
+        text in rule(),
+        start in start(),
+        after in 0..200_000_i64,
+        count in proptest::option::of(1..150_000_u32),
+    ) {
+        let count = count.map(|count| format!(";COUNT={count}")).unwrap_or_default();
+        let rule = Rule::parse(&(text.clone() + &count)).unwrap();
         let moment = clock_seconds(start) + after;
         let until = moment + 5_000;
         let all = Starts::new(&rule, start, Last::Open).take_while(|at| *at < until);

@@ -13,7 +13,7 @@ mod tables;
 mod times;
 
 pub use calendars::{balance, content};
-pub use files::{plan, zip};
+pub use files::{answers, arguments, plan, plans, private, spreadsheet, zip};
 pub use tables::{settings, table};
 pub use times::{rule, zone};
 
@@ -21,7 +21,7 @@ pub use times::{rule, zone};
 pub type Trial = (&'static str, fn(&[u8]));
 
 /// All trials.
-pub const TRIALS: [Trial; 8] = [
+pub const TRIALS: [Trial; 13] = [
     ("content", content),
     ("balance", balance),
     ("rule", rule),
@@ -30,4 +30,9 @@ pub const TRIALS: [Trial; 8] = [
     ("settings", settings),
     ("plan", plan),
     ("zip", zip),
+    ("plans", plans),
+    ("spreadsheet", spreadsheet),
+    ("answers", answers),
+    ("private", private),
+    ("arguments", arguments),
 ];

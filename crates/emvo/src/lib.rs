@@ -33,14 +33,20 @@ pub use usage::report_usage;
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {
     output::clean_up_when_interrupted()?;
-    let outcome = terminal::panics::caught(|| args.command.run(command));
+    let outcome = terminal::panics::caught(|| system::with_threads(|| args.command.run(command)));
     terminal::progress::end();
     let outcome = match outcome {
-        Err(error) if error.is::<terminal::panics::Fault>() => return Err(placing::after_placing(error)),
+        Err(error) if is_fault(&error) => return Err(placing::after_placing(error)),
         outcome => outcome?,
     };
     terminal::ensure_said().map_err(placing::after_placing)?;
     Ok(outcome)
+}
+
+/// Whether a run ended by a fault of the program itself, which nothing that is given to it
+/// may bring about.
+pub fn is_fault(error: &anyhow::Error) -> bool {
+    error.chain().any(|cause| cause.downcast_ref::<terminal::panics::Fault>().is_some())
 }
 
 /// Prints what went wrong, with what led to it. The status is 2; 3 where some

@@ -29,7 +29,7 @@ use std::io;
 use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _, fchown};
 use std::path::{Path, PathBuf};
 use std::process::Command;
-use std::sync::{Arc, OnceLock};
+use std::sync::{Arc, OnceLock, mpsc};
 use std::thread;
 
 /// Which file a path leads to, whatever it is called: device and file number.
@@ -198,12 +198,36 @@ pub(crate) fn readable_as_usual() -> Permissions {
 /// signal would end the process, and leave it half written.
 pub(crate) fn await_interrupt(leave: impl Fn() + Send + 'static) -> io::Result<()> {
     use signal_hook::consts::{SIGHUP, SIGINT, SIGTERM, SIGXFSZ};
+    use signal_hook::iterator::Signals;
     signal_hook::flag::register(SIGXFSZ, Arc::default())?;
-    let mut signals = signal_hook::iterator::Signals::new([SIGINT, SIGTERM, SIGHUP])?;
-    thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
-        signals.forever().for_each(|_| leave());
-    })?;
+    let (hand_over, taken) = mpsc::channel::<Signals>();
+    let waiting = thread::Builder::new().name("interrupt".to_owned()).spawn(move || {
+        for mut signals in taken {
+            signals.forever().for_each(|_| leave());
+        }
+    });
+    // Without a thread a signal ends the process as it would any other; the next run
+    // sweeps up what it leaves.
+    if waiting.is_ok() {
+        let signals = Signals::new([SIGINT, SIGTERM, SIGHUP])?;
+        hand_over.send(signals).map_err(io::Error::other)?;
+    }
     Ok(())
+}
+
+/// Does work with a thread for each core. Where the system gives none, the work is done by
+/// the one thread that there is.
+pub(crate) fn with_threads<T: Send>(work: impl FnOnce() -> T + Send) -> T {
+    /// As much as a program begins with: deep calendars are taken apart on it.
+    const STACK: usize = 8 << 20;
+    if let Ok(threads) = rayon::ThreadPoolBuilder::new().stack_size(STACK).build() {
+        return threads.install(work);
+    }
+    let alone = rayon::ThreadPoolBuilder::new().num_threads(1).use_current_thread().build();
+    let done = work();
+    // It is in use until here.
+    drop(alone);
+    done
 }
 
 /// The folder for what Emvo remembers between runs.

@@ -12,7 +12,7 @@ mod harness;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
-use std::io::Read as _;
+use std::io::{Read as _, Write as _};
 use std::path::Path;
 use std::process::Command;
 
@@ -231,6 +231,72 @@ fn what_a_copy_hides_comes_out_nowhere() {
                     "{what}: the answer or the record\n{}",
                     String::from_utf8_lossy(&said)
                 );
+            }
+        }
+    }
+}
+
+/// The same words as a table, one of whose rows cannot be read.
+fn table() -> String {
+    let row = |mark: &str, start: &str, private: &str| {
+        let cells = ["uid", "title", "place", "description", "category", "organizer", "url", "extra"];
+        let cells = cells.map(|cell| format!("{mark}{cell}")).join(",");
+        format!("{cells},{start},2026-03-02 16:00,{private}\n")
+    };
+    [
+        "uid,title,location,description,category,organizer,url,ZQcolumn,start,end,private\n".to_owned(),
+        row("ZQ", "2026-03-02 08:00", "no"),
+        row("ZPyes", "2026-03-02 08:00", "yes"),
+        row("ZPconfidential", "2026-03-02 08:00", "confidential"),
+        row("ZPunknown", "2026-03-02 08:00", "ZPunknownword"),
+        row("ZPunreadable", "ZPunreadablestart", "yes"),
+    ]
+    .concat()
+}
+
+/// What of a table is hidden comes out nowhere, and neither do the names of files in a zip.
+#[test]
+fn tables_and_zips_tell_no_more_than_calendars() {
+    let zipped = |name: &str, text: &str| {
+        let mut zip = zip::ZipWriter::new(std::io::Cursor::new(Vec::new()));
+        let options = zip::write::SimpleFileOptions::default();
+        zip.start_file(name, options).unwrap();
+        zip.write_all(text.as_bytes()).unwrap();
+        zip.finish().unwrap().into_inner()
+    };
+    let inputs = [
+        ("ZQtable.csv", table().into_bytes()),
+        ("ZQzip.zip", zipped("ZQfolder/ZQentry.ics", &export())),
+        ("ZQpacked.zip", zipped("ZQfolder/ZQentry.csv", &table())),
+    ];
+    for (name, bytes) in inputs {
+        assert!(name.ends_with("zip") || found_in(&bytes).len() > 40);
+        for private in ["omit", "mask"] {
+            for form in ["ics", "csv", "jsonl", "xlsx"] {
+                let case = Case::new().file(name, &bytes);
+                let output = format!("copy.{form}");
+                let words = [
+                    "pick",
+                    name,
+                    "-o",
+                    &output,
+                    "--show",
+                    "when",
+                    "--private",
+                    private,
+                    "--receipt",
+                    "receipt.json",
+                ];
+                let more = ["--zone", "Europe/Helsinki", "--ledger", "state/ledger.sqlite", "-v"];
+                let run = case.ends(1, &[&words[..], &more[..]].concat());
+                let what = format!("{name}, --private {private} to {form}");
+                let copy = found_in(&fs::read(case.path(&output)).unwrap());
+                assert_eq!(leaked(&copy, &[]), [""; 0], "{what}: the copy");
+                fs::remove_file(case.path(name)).unwrap();
+                for bytes in all_that_came_out(&case, run) {
+                    let told = private_in(&found_in(&bytes));
+                    assert_eq!(told, [""; 0], "{what}\n{}", String::from_utf8_lossy(&bytes));
+                }
             }
         }
     }

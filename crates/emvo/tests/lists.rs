@@ -279,3 +279,130 @@ fn an_end_in_a_repeated_hour_says_which() {
     case.put("list.csv", list);
     case.ends(0, &["reconcile", "in.ics", "--result", "list.csv"]);
 }
+
+/// A list is a merge of what each event tells, some dates at a time: whatever is in it, it
+/// has every date of every event, each event's in the order that it has alone, and all in
+/// the order of their moments, around a changeover too.
+#[test]
+fn a_list_of_many_is_the_lists_of_each_in_their_order() {
+    let event =
+        |uid: &str, lines: &str| format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:Title {uid}\n{lines}END:VEVENT\n");
+    let events = [
+        // Through the hour that Helsinki skips, and the one that it repeats.
+        event(
+            "seconds",
+            "DTSTART;TZID=Europe/Helsinki:20260329T025500\nRRULE:FREQ=SECONDLY;INTERVAL=3;COUNT=9000\n",
+        ),
+        event("minutes", "DTSTART;TZID=Europe/Stockholm:20260329T005500\nRRULE:FREQ=MINUTELY;COUNT=20000\n"),
+        event("autumn", "DTSTART;TZID=Europe/Helsinki:20261025T023000\nRRULE:FREQ=MINUTELY;COUNT=300\n"),
+        event(
+            "daily",
+            "DTSTART;TZID=America/New_York:20260101T033000\nRRULE:FREQ=DAILY;COUNT=400\nEXDATE;TZID=America/New_York:20260308T033000\n",
+        ),
+        event("single", "DTSTART:20260329T010000Z\nDTEND:20260401T010000Z\n"),
+        event("day", "DTSTART;VALUE=DATE:20260329\nRRULE:FREQ=WEEKLY;COUNT=30\n"),
+        event("cancelled", "DTSTART:20260329T000000Z\nSTATUS:CANCELLED\nRRULE:FREQ=HOURLY;COUNT=50\n"),
+        // Changed for one date, and from dates on, once back in time.
+        event("changed", "DTSTART;TZID=Europe/Helsinki:20260320T030000\nRRULE:FREQ=DAILY;COUNT=40\n"),
+        event(
+            "changed",
+            "RECURRENCE-ID;TZID=Europe/Helsinki:20260325T030000\nDTSTART;TZID=Europe/Helsinki:20260324T020000\n",
+        ),
+        event(
+            "changed",
+            "RECURRENCE-ID;RANGE=THISANDFUTURE;TZID=Europe/Helsinki:20260329T030000\nDTSTART;TZID=Europe/Helsinki:20260328T230000\n",
+        ),
+        event(
+            "changed",
+            "RECURRENCE-ID;RANGE=THISANDFUTURE;TZID=Europe/Helsinki:20260403T030000\nDTSTART:20260403T120000Z\n",
+        ),
+    ];
+    let parts = |events: &[String]| calendar(&events.concat());
+    let case = Case::new().file("all.ics", parts(&events));
+    let window = [
+        "--from",
+        "2026-01-01",
+        "--until",
+        "2027-12-31",
+        "--zone",
+        "UTC",
+        "--cancelled",
+        "--to",
+        "jsonl",
+        "-o",
+        "-",
+    ];
+    let list = |input: &str, more: &[&str]| -> Vec<serde_json::Value> {
+        let run = case.ends(0, &[&["dates", input], &window[..], more].concat());
+        run.stdout.lines().map(|line| serde_json::from_str(line).unwrap()).collect()
+    };
+    let uids = ["seconds", "minutes", "autumn", "daily", "single", "day", "cancelled", "changed"];
+    for order in ["start", "title", "category"] {
+        let all = list("all.ics", &["--sort", order]);
+        let mut count = 0;
+        for uid in uids {
+            let own: Vec<String> =
+                events.iter().filter(|event| event.contains(&format!("UID:{uid}\n"))).cloned().collect();
+            case.put("one.ics", parts(&own));
+            let alone = list("one.ics", &["--sort", order]);
+            // The calendar is named by its file, which is all that differs.
+            let of_it = all.iter().filter(|line| line["uid"] == uid);
+            let starts: Vec<_> =
+                of_it.map(|line| (&line["start"], &line["end"], &line["cancelled"])).collect();
+            let expected: Vec<_> =
+                alone.iter().map(|line| (&line["start"], &line["end"], &line["cancelled"])).collect();
+            assert_eq!(starts, expected, "{uid} by {order}");
+            count += alone.len();
+        }
+        assert_eq!(all.len(), count, "by {order}");
+    }
+    assert_eq!(list("all.ics", &[]).len(), 9000 + 20_000 + 300 + 399 + 1 + 30 + 50 + 40);
+    let in_utc = list("all.ics", &["--express-in", "UTC"]);
+    let starts: Vec<&str> = in_utc.iter().filter_map(|line| line["start"].as_str()).collect();
+    assert!(starts.is_sorted(), "{:?}", starts.windows(2).find(|pair| pair[0] > pair[1]));
+    let by_title = list("all.ics", &["--sort", "title"]);
+    let titles: Vec<&str> = by_title.iter().filter_map(|line| line["title"].as_str()).collect();
+    assert!(titles.is_sorted());
+}
+
+/// The ceiling is that of a series, whoever tells its dates.
+#[test]
+fn the_ceiling_of_a_series_counts_all_that_tell_its_dates() {
+    let case = Case::new().file(
+        "a.ics",
+        calendar(
+            "BEGIN:VEVENT\nUID:a\nSUMMARY:Watch\nDTSTART:20260101T080000Z\nRRULE:FREQ=DAILY\nEND:VEVENT\n\
+             BEGIN:VEVENT\nUID:a\nSUMMARY:Late watch\nRECURRENCE-ID;RANGE=THISANDFUTURE:20260105T080000Z\nDTSTART:20260105T100000Z\nEND:VEVENT\n",
+        ),
+    );
+    for (ceiling, early, late) in [("3", 3, 0), ("4", 4, 0), ("6", 4, 2)] {
+        for order in ["start", "title"] {
+            let run = case.ends(
+                1,
+                &[
+                    "dates",
+                    "a.ics",
+                    "--until",
+                    "2026-12-31",
+                    "--ceiling",
+                    ceiling,
+                    "--sort",
+                    order,
+                    "-o",
+                    "-",
+                    "--to",
+                    "jsonl",
+                ],
+            );
+            let count = |title: &str| run.stdout.matches(&format!("\"title\":\"{title}\"")).count();
+            assert_eq!(
+                (count("Watch"), count("Late watch")),
+                (early, late),
+                "{ceiling} by {order}: {}",
+                run.stdout
+            );
+            let said = run.stderr.matches("the list stops there, --ceiling raises it").count();
+            assert_eq!(said, 1, "{ceiling} by {order}: {}", run.stderr);
+        }
+    }
+}

@@ -10,8 +10,8 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use crate::identity::derived_uid_of_parts;
-use emvo_ical::calendar::{Calendar, Series, ZoneRef};
-use emvo_ical::recurrence::{Ceiling, Occurrences, Rule, Window, occurrences_of};
+use emvo_ical::calendar::{Calendar, Series, Status, ZoneRef};
+use emvo_ical::recurrence::{Ceiling, Rule, Window, walk_occurrences};
 use emvo_ical::zone::{Zone, ZoneKind, ZoneResolver};
 
 /// What a calendar holds.
@@ -101,22 +101,27 @@ pub fn survey(
 }
 
 fn survey_series(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> Survey {
-    let found: Occurrences = occurrences_of(series, zones, window, ceiling);
-    let is_unreadable = !found.unreadable.is_empty();
-    let starts = || found.list.iter().chain(&found.cancelled).map(|occurrence| occurrence.start.date());
+    let (mut occurrences, mut cancelled) = (0, 0);
+    let mut days: Option<(Date, Date)> = None;
+    let walked = walk_occurrences(series, zones, (window, ceiling), |status, occurrence| {
+        *(if status == Status::Cancelled { &mut cancelled } else { &mut occurrences }) += 1;
+        let day = occurrence.start.date();
+        days = Some(days.map_or((day, day), |(first, last)| (first.min(day), last.max(day))));
+    });
+    let (is_unreadable, is_endless) = (!walked.unreadable.is_empty(), is_endless(series));
     Survey {
         events: 1,
         series: usize::from(series.repeats()),
         overrides: series.overrides().len(),
         all_day: usize::from(series.lead().is_all_day()),
-        occurrences: if is_unreadable { 0 } else { found.list.len() },
-        cancelled: found.cancelled.len(),
-        first: starts().min(),
-        last: starts().max(),
-        through: starts().max().filter(|_| !is_endless(series)),
-        endless: usize::from(is_endless(series)),
+        occurrences: if is_unreadable { 0 } else { occurrences },
+        cancelled,
+        first: days.map(|(first, _)| first),
+        last: days.map(|(_, last)| last),
+        through: days.map(|(_, last)| last).filter(|_| !is_endless),
+        endless: usize::from(is_endless),
         unreadable_rules: usize::from(is_unreadable),
-        cut_off: usize::from(found.met_ceiling),
+        cut_off: usize::from(walked.met_ceiling),
         ..Survey::default()
     }
 }

@@ -21,6 +21,7 @@ pub fn own_end(event: &Event<'_>, zones: &ZoneResolver) -> EventTime {
 /// How the end of each occurrence follows from its start, worked out once a
 /// series: a stated end keeps its exact distance, a length in days is nominal
 /// (RFC 5545 sections 3.8.2.2, 3.3.6).
+#[derive(Clone)]
 pub(super) struct Ends {
     length: Length,
     zone: Option<Zone>,
@@ -29,6 +30,7 @@ pub(super) struct Ends {
     calm: Range<i64>,
 }
 
+#[derive(Clone)]
 enum Length {
     After(Duration),
     /// Seconds on the clock: whole days, and times that nothing ties to the

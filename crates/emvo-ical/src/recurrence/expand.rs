@@ -361,10 +361,28 @@ impl<'r> Starts<'r> {
                 }
             }
             let period = self.period;
-            if period > self.last_period || !self.fill(period) {
+            if self.left == Some(0) || period > self.last_period || !self.fill(period) {
                 return None;
             }
             self.period += 1;
+            self.count_unwanted();
+        }
+    }
+
+    /// Counts all starts of the period that is ready at once, where none of them is asked
+    /// for: a day can have 86,400 of them.
+    fn count_unwanted(&mut self) {
+        let (Some(left), None) = (&mut self.left, &self.picked) else { return };
+        let (Some(first), Some(last)) = (self.bases.first(), self.bases.last()) else { return };
+        let offsets = &self.sets.offsets;
+        let (Some(first_offset), Some(last_offset)) = (offsets.first(), offsets.last()) else { return };
+        let (first, last) = (first + first_offset, last + last_offset);
+        let is_within = self.last == Last::Open || matches!(self.last, Last::At(end) if last <= end);
+        // A last day of a month that stands for another may be in two of them.
+        if first > self.given && last < self.from && is_within {
+            *left = left.saturating_sub((self.bases.len() * offsets.len()) as u64);
+            self.given = last;
+            self.bases.clear();
         }
     }
 }

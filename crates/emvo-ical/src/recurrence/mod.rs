@@ -7,6 +7,7 @@
 
 mod ends;
 mod expand;
+mod expansion;
 mod occurrences;
 mod period;
 mod phrase;
@@ -17,7 +18,11 @@ mod slots;
 pub(crate) use ends::end_after;
 pub use ends::own_end;
 pub use expand::{Last, Starts, is_start_of, last_start};
-pub use occurrences::{Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of};
+pub use expansion::{Dates, Expansion};
+pub use occurrences::{
+    Ceiling, Occurrence, Occurrences, Part, Window, has_date_in, occurrences_of, single_date, single_parts,
+    walk_occurrences,
+};
 pub use phrase::{
     Language, PhraseError, last_day_of, parse_phrase, phrase, rule_in_words, rule_in_words_of, rule_of_words,
     rule_of_words_until,

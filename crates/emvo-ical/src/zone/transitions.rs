@@ -200,6 +200,17 @@ impl Transitions {
         clock - i64::from(self.offset_of_clock(clock))
     }
 
+    /// The earliest instant of this clock time and all later ones: those that clocks jump
+    /// over are read later than the first behind them.
+    ///
+    /// In Europe/Helsinki 03:30 on 2027-03-28 does not exist and is read as 01:30 UTC, half
+    /// an hour after 04:00 has been (01:00 UTC).
+    pub fn earliest_instant_from(&self, clock: i64) -> i64 {
+        let behind = self.behind(clock, |transition| transition.settled_at() <= clock);
+        let instant = self.instant_of(clock);
+        self.list.get(behind).map_or(instant, |gap| instant.min(gap.instant))
+    }
+
     /// What clocks show at an instant.
     pub fn clock_at(&self, instant: i64) -> i64 {
         instant + i64::from(self.offset_at(instant))
@@ -389,5 +400,19 @@ mod tests {
         assert!(!helsinki.agrees_with(&stockholm, from, until));
         assert!(!helsinki.agrees_with(&athens, seconds("19700101T000000"), until));
         assert!(Transitions::of_iana("Europe/Atlantis").is_none());
+    }
+
+    #[test]
+    fn the_earliest_instant_from_a_clock_time_is_that_of_all_later_ones() {
+        for zone in ["Europe/Helsinki", "America/New_York", "Australia/Lord_Howe", "Pacific/Apia"] {
+            let zone = Transitions::of_iana(zone).unwrap();
+            let (from, until) = (seconds("20110101T000000"), seconds("20120201T000000"));
+            let mut earliest = i64::MAX;
+            for clock in (from..until).rev().step_by(600) {
+                earliest = earliest.min(zone.instant_of(clock));
+                let told = zone.earliest_instant_from(clock);
+                assert!(told <= earliest && earliest - told < 600, "{clock}: {told} {earliest}");
+            }
+        }
     }
 }

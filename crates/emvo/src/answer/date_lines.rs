@@ -1,132 +1,19 @@
-//! The dates of a list: what each tells, in which order, and how they are
-//! gathered.
+//! The dates of a list: what each tells, and how it is made from an occurrence.
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
 use std::sync::Arc;
 
-use emvo_core::select::Selection;
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Event, EventTime, Series, ZoneRef};
-use emvo_ical::day::clock_at;
-use emvo_ical::recurrence::{Ceiling, Occurrence, Part, Window, occurrences_of};
+use emvo_ical::calendar::{Event, EventTime, Series, Status, ZoneRef};
+use emvo_ical::day::{clock_at, clock_seconds};
+use emvo_ical::recurrence::{Occurrence, Part, Window};
 use emvo_ical::zone::{Zone, ZoneResolver};
 use jiff::civil::{Date, DateTime, Time};
-use rayon::prelude::*;
 
+use super::date_fields::{FieldArg, said};
 use super::language::Language;
 use super::list::Line;
-use crate::input::Source;
-use crate::terminal::grouped;
-
-/// How many dates are listed at most, whatever the memory.
-pub(crate) const MOST_OF_ALL: usize = 10_000_000;
-
-/// A column of a list of dates
-#[derive(Clone, Copy, Debug, PartialEq, Eq, clap::ValueEnum)]
-#[value(rename_all = "snake_case")]
-pub(crate) enum FieldArg {
-    Start,
-    End,
-    AllDay,
-    Zone,
-    Title,
-    Location,
-    Category,
-    Calendar,
-    Uid,
-    /// How the series repeats, in words
-    Repeat,
-    /// The day of the start
-    Date,
-    /// The day of the start in words, as September 9, 2026
-    DateInWords,
-    /// The weekday of the start
-    Weekday,
-    /// The month of the start, by its name
-    Month,
-    StartTime,
-    EndTime,
-    Description,
-    Busy,
-    Private,
-    Status,
-    Reminders,
-    Attendees,
-    Url,
-    Conference,
-    Attachments,
-    Resources,
-    Contact,
-    Comment,
-    Priority,
-    Geo,
-    Color,
-}
-
-impl FieldArg {
-    /// Those that are there unless others are asked for.
-    pub(crate) const ALL: [Self; 9] = [
-        Self::Start,
-        Self::End,
-        Self::AllDay,
-        Self::Zone,
-        Self::Title,
-        Self::Location,
-        Self::Category,
-        Self::Calendar,
-        Self::Uid,
-    ];
-
-    pub(crate) fn name(self) -> &'static str {
-        match self {
-            Self::Start => Field::Start.name(),
-            Self::End => Field::End.name(),
-            Self::AllDay => "all_day",
-            Self::Zone => "zone",
-            Self::Title => Field::Title.name(),
-            Self::Location => Field::Location.name(),
-            Self::Category => Field::Category.name(),
-            Self::Calendar => "calendar",
-            Self::Uid => Field::Uid.name(),
-            Self::Repeat => Field::Repeat.name(),
-            Self::Date => "date",
-            Self::DateInWords => "date_in_words",
-            Self::Weekday => "weekday",
-            Self::Month => "month",
-            Self::StartTime => "start_time",
-            Self::EndTime => "end_time",
-            other => other.more().map_or("", Field::name),
-        }
-    }
-
-    /// Whether it shows a clock time.
-    pub(crate) fn is_time(self) -> bool {
-        matches!(self, Self::Start | Self::End | Self::StartTime | Self::EndTime)
-    }
-
-    /// The field of the event that it shows, if it is one that few lists have.
-    fn more(self) -> Option<Field> {
-        Some(match self {
-            Self::Description => Field::Description,
-            Self::Busy => Field::Busy,
-            Self::Private => Field::Private,
-            Self::Status => Field::Status,
-            Self::Reminders => Field::Reminders,
-            Self::Attendees => Field::Attendees,
-            Self::Url => Field::Url,
-            Self::Conference => Field::Conference,
-            Self::Attachments => Field::Attachments,
-            Self::Resources => Field::Resources,
-            Self::Contact => Field::Contact,
-            Self::Comment => Field::Comment,
-            Self::Priority => Field::Priority,
-            Self::Geo => Field::Geo,
-            Self::Color => Field::Color,
-            _ => return None,
-        })
-    }
-}
 
 /// One date of the list.
 #[derive(Clone, Debug)]
@@ -137,13 +24,17 @@ pub(crate) struct DateLine {
     /// What the event tells about each of its dates.
     pub(crate) cells: Arc<EventCells>,
     pub(crate) cancelled: bool,
-    order: i64,
+    /// When it starts, in seconds since 1970 in UTC; the house's clock tells where a day or a
+    /// floating time lies, so that a day comes before its hours.
+    pub(super) order: i64,
+    /// The number of its series, which tells apart what is alike in all else.
+    pub(super) series: usize,
 }
 
 impl DateLine {
     /// Whether it is on one of some days, on the clock that is shown. What ends at
     /// midnight is not on the day that begins then.
-    fn touches(&self, window: Window) -> bool {
+    pub(super) fn touches(&self, window: Window) -> bool {
         let last = match (self.start, self.end) {
             (Shown::Clock(start), Shown::Clock(end)) if end > start && end.time() == Time::midnight() => {
                 end.date().yesterday().unwrap_or(end.date())
@@ -220,213 +111,113 @@ pub(crate) struct EventCells {
     more: Vec<(Field, String)>,
 }
 
-/// The list, and what could not be listed.
-pub(crate) struct DateList {
-    pub(crate) lines: Vec<DateLine>,
-    pub(crate) cancelled: usize,
-    pub(crate) not_expanded: Vec<String>,
-}
-
-/// How many series are looked at before it is asked whether the list is full: few where each
-/// has many dates, many where they are single events.
-const FEW_AT_ONCE: usize = 16;
-const MANY_AT_ONCE: usize = 4096;
-/// So many dates of a step are many.
-const MANY_DATES: usize = 1 << 14;
-
-/// Which dates are listed, and how.
-pub(crate) struct Listing<'l> {
-    pub(crate) selection: &'l Selection,
-    pub(crate) window: Window,
-    pub(crate) ceiling: Ceiling,
+/// What the lines of one calendar have in common.
+pub(super) struct CalendarLines<'l> {
+    pub(super) zones: &'l ZoneResolver,
+    pub(super) name: Arc<str>,
+    pub(super) window: Window,
     /// The clock of all times, if there is to be one.
-    pub(crate) zone: Option<&'l Zone>,
-    pub(crate) fields: &'l [FieldArg],
-    pub(crate) language: &'l Language,
-    /// More dates than this are not listed.
-    pub(crate) most: usize,
-}
-
-/// There are more dates than may be listed.
-#[derive(Debug)]
-pub(crate) struct ListIsFull;
-
-pub(crate) fn list_dates(sources: &[Source<'_>], listing: &Listing<'_>) -> Result<DateList, ListIsFull> {
-    let Listing { selection, window, ceiling, zone, language, most, .. } = *listing;
-    let more: Vec<Field> = listing.fields.iter().filter_map(|field| field.more()).collect();
-    let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
-    for source in sources {
-        for loaded in &source.loaded {
-            let lister = Lister {
-                path: &source.path,
-                zones: &loaded.zones,
-                calendar: loaded.calendar.name().into(),
-                window,
-                ceiling,
-                zone,
-                language,
-                more: &more,
-            };
-            let (mut left, mut at_once) = (loaded.calendar.series.as_slice(), FEW_AT_ONCE);
-            while !left.is_empty() {
-                let (part, behind) = left.split_at(at_once.min(left.len()));
-                left = behind;
-                let of_part: Vec<DateList> = part
-                    .par_iter()
-                    .filter(|series| selection.chooses(series, &loaded.zones))
-                    .map(|series| lister.of_series(series))
-                    .collect();
-                let before = list.lines.len();
-                for one in of_part {
-                    list.lines.extend(one.lines);
-                    list.cancelled += one.cancelled;
-                    list.not_expanded.extend(one.not_expanded);
-                }
-                if list.lines.len() > most {
-                    return Err(ListIsFull);
-                }
-                let has_many = list.lines.len() - before > MANY_DATES;
-                at_once = if has_many { FEW_AT_ONCE } else { MANY_AT_ONCE.min(2 * at_once) };
-            }
-        }
-    }
-    Ok(list)
-}
-
-/// Lists the dates of the series of one calendar.
-struct Lister<'l> {
-    path: &'l str,
-    zones: &'l ZoneResolver,
-    calendar: Arc<str>,
-    window: Window,
-    ceiling: Ceiling,
-    zone: Option<&'l Zone>,
-    language: &'l Language,
+    pub(super) zone: Option<&'l Zone>,
+    pub(super) language: &'l Language,
     /// The fields that few lists have.
-    more: &'l [Field],
+    pub(super) more: Arc<[Field]>,
 }
 
-impl Lister<'_> {
-    fn of_series(&self, series: &Series<'_>) -> DateList {
-        // On the clock that is shown a date may be a day earlier or later.
-        let wide = Window {
-            from: self.window.from.yesterday().unwrap_or(self.window.from),
-            until: self.window.until.tomorrow().unwrap_or(self.window.until),
-        };
-        let found = occurrences_of(series, self.zones, wide, self.ceiling);
-        let mut list = DateList { lines: Vec::new(), cancelled: 0, not_expanded: Vec::new() };
-        let title = || series.lead().title().unwrap_or_default().into_owned();
-        if let Some(error) = found.unreadable.first() {
-            list.not_expanded.push(format!(
-                "{}: `{}`: {error}; its first date alone is listed",
-                self.path,
-                title()
-            ));
-        }
-        if found.met_ceiling {
-            list.not_expanded.push(format!(
-                "{}: `{}` has more than {} dates here; the list stops there, --ceiling raises it",
-                self.path,
-                title(),
-                grouped(self.ceiling.0)
-            ));
-        }
-        let mut known: Vec<(Part, Arc<EventCells>)> = Vec::new();
-        let mut zone_names: Vec<(ZoneRef, Arc<str>)> = Vec::new();
-        let all = found.list.iter().map(|one| (one, false));
-        for (occurrence, cancelled) in all.chain(found.cancelled.iter().map(|one| (one, true))) {
-            let cells = if let Some((_, cells)) = known.iter().find(|(part, _)| *part == occurrence.part) {
-                cells.clone()
-            } else {
-                let cells = Arc::new(self.cells(series, occurrence.part.event(series)));
-                known.push((occurrence.part, cells.clone()));
-                cells
-            };
-            let line = self.row(occurrence, cells, cancelled, &mut zone_names);
-            if line.touches(self.window) {
-                list.cancelled += usize::from(cancelled);
-                list.lines.push(line);
-            }
-        }
-        list
-    }
-
-    fn cells(&self, series: &Series<'_>, event: &Event<'_>) -> EventCells {
-        EventCells {
+impl CalendarLines<'_> {
+    fn cells(&self, series: &Series<'_>, event: &Event<'_>) -> Arc<EventCells> {
+        Arc::new(EventCells {
             title: event.title().unwrap_or_default().into_owned(),
             location: event.location().unwrap_or_default().into_owned(),
-            category: event.categories().join("; "),
-            calendar: self.calendar.clone(),
+            category: category_of(event),
+            calendar: self.name.clone(),
             uid: series.uid_text().into_owned(),
             repeat: self.language.rules(series.lead(), self.zones).collect::<Vec<_>>().join(" & "),
             more: self.more.iter().map(|field| (*field, said(*field, event))).collect(),
-        }
+        })
     }
 
-    fn row(
-        &self,
-        occurrence: &Occurrence,
-        cells: Arc<EventCells>,
-        cancelled: bool,
-        zone_names: &mut Vec<(ZoneRef, Arc<str>)>,
-    ) -> DateLine {
-        let zones = self.zones;
-        let start = shown_in(&occurrence.start, self.zone, zones);
-        let end = shown_in(&occurrence.end, self.zone, zones);
-        let order =
-            zones.instant(&occurrence.start).unwrap_or_else(|| on_house_clock(&occurrence.start, zones));
-        DateLine {
-            zone: self.zone_name(start.zone(), zone_names),
-            // One zone cell is for both: an end in another zone is on the clock of the start's.
-            end: match &end {
-                EventTime::Date(after) => Shown::Day(after.yesterday().unwrap_or(*after).max(start.date())),
-                EventTime::Clock { at, .. } if end.zone() == start.zone() => Shown::Clock(*at),
-                EventTime::Clock { at, .. } => on_clock_of(&start, &end, zones).unwrap_or(Shown::Clock(*at)),
-            },
-            start: match &start {
-                EventTime::Date(date) => Shown::Day(*date),
-                EventTime::Clock { at, .. } => Shown::Clock(*at),
-            },
-            cells,
-            cancelled,
-            order,
-        }
-    }
-}
-
-impl Lister<'_> {
-    /// What a zone is called; the same on most dates of a series.
-    fn zone_name(&self, zone: &ZoneRef, known: &mut Vec<(ZoneRef, Arc<str>)>) -> Arc<str> {
-        if let Some((_, name)) = known.iter().find(|(other, _)| other == zone) {
-            return name.clone();
-        }
-        let name: Arc<str> = match zone {
+    /// What a zone is called.
+    fn zone_name(&self, zone: &ZoneRef) -> Arc<str> {
+        match zone {
             ZoneRef::Floating => "".into(),
             ZoneRef::Utc => "UTC".into(),
             ZoneRef::Named(name) => {
                 let resolved = self.zones.zone_named(name);
                 resolved.map_or_else(|| name.as_str().into(), |zone| zone.name().into())
             }
-        };
-        known.push((zone.clone(), name.clone()));
-        name
+        }
     }
 }
 
-/// What an event says in a field, for a cell.
-fn said(field: Field, event: &Event<'_>) -> String {
-    match field {
-        Field::Busy => (if event.is_busy() { "busy" } else { "free" }).to_owned(),
-        Field::Private => event.classification().name().to_owned(),
-        Field::Reminders => {
-            let triggers = event.alarms().filter_map(|alarm| alarm.text("TRIGGER"));
-            triggers.map(Cow::into_owned).collect::<Vec<_>>().join("; ")
+/// The categories of an event in one cell.
+pub(super) fn category_of(event: &Event<'_>) -> String {
+    event.categories().join("; ")
+}
+
+/// Makes the lines of one event: all its dates start in one zone.
+pub(super) struct EventLines<'l> {
+    of: &'l CalendarLines<'l>,
+    series: usize,
+    cells: Arc<EventCells>,
+    /// The zone of the last line, and its name.
+    zone: Option<(ZoneRef, Arc<str>)>,
+    /// The zone that says when a clock time is; none where the time itself is all there is.
+    clock: Option<Zone>,
+}
+
+impl<'l> EventLines<'l> {
+    /// For an event of a series, which has a number among all that are listed.
+    pub(super) fn of(of: &'l CalendarLines<'l>, (number, series): (usize, &Series<'_>), part: Part) -> Self {
+        let event = part.event(series);
+        let start = event.start();
+        let own = if start.is_date() { None } else { of.zones.zone_of(start.zone()) };
+        let clock = own.or_else(|| of.zones.floating_zone().cloned());
+        Self { of, series: number, cells: of.cells(series, event), zone: None, clock }
+    }
+
+    /// No date that starts after another is in the list before this moment.
+    pub(super) fn earliest_after(&self, start: &EventTime) -> i64 {
+        let next = clock_seconds(start.clock()) + 1;
+        self.clock.as_ref().map_or(next, |zone| zone.transitions().earliest_instant_from(next))
+    }
+
+    /// A date as it is listed; `None` if it is not in the window on the clock that is shown.
+    pub(super) fn line(&mut self, occurrence: &Occurrence, status: Status) -> Option<DateLine> {
+        let zones = self.of.zones;
+        let start = shown_in(&occurrence.start, self.of.zone, zones);
+        let end = shown_in(&occurrence.end, self.of.zone, zones);
+        let clock = clock_seconds(occurrence.start.clock());
+        let line = DateLine {
+            zone: self.zone_name(start.zone()),
+            // One zone cell is for both: an end in another zone is on the clock of the start's.
+            end: match &*end {
+                EventTime::Date(after) => Shown::Day(after.yesterday().unwrap_or(*after).max(start.date())),
+                EventTime::Clock { at, .. } if end.zone() == start.zone() => Shown::Clock(*at),
+                EventTime::Clock { at, .. } => on_clock_of(&start, &end, zones).unwrap_or(Shown::Clock(*at)),
+            },
+            start: match &*start {
+                EventTime::Date(date) => Shown::Day(*date),
+                EventTime::Clock { at, .. } => Shown::Clock(*at),
+            },
+            cells: self.cells.clone(),
+            cancelled: status == Status::Cancelled,
+            order: self.clock.as_ref().map_or(clock, |zone| zone.transitions().instant_of(clock)),
+            series: self.series,
+        };
+        line.touches(self.of.window).then_some(line)
+    }
+
+    /// What a zone is called; the same on all dates but those that cannot be shown in
+    /// another zone.
+    fn zone_name(&mut self, zone: &ZoneRef) -> Arc<str> {
+        if let Some((known, name)) = &self.zone
+            && known == zone
+        {
+            return name.clone();
         }
-        _ => {
-            let names = field.properties().iter();
-            let lines = names.flat_map(|name| event.component().properties_named(name));
-            lines.map(|line| line.text().trim().to_owned()).collect::<Vec<_>>().join("; ")
-        }
+        let name = self.of.zone_name(zone);
+        self.zone = Some((zone.clone(), name.clone()));
+        name
     }
 }
 
@@ -449,7 +240,9 @@ impl Line for DateLine {
 
     fn by_start(&self, other: &Self, language: &Language) -> Ordering {
         let by_title = || language.order(&self.cells.title, &other.cells.title);
-        self.order.cmp(&other.order).then_with(by_title).then_with(|| self.cells.uid.cmp(&other.cells.uid))
+        let by_uid = || self.cells.uid.cmp(&other.cells.uid);
+        let by_order = self.order.cmp(&other.order);
+        by_order.then_with(by_title).then_with(by_uid).then_with(|| self.series.cmp(&other.series))
     }
 
     fn cell(&self, column: FieldArg, language: &Language) -> Cow<'_, str> {
@@ -481,12 +274,10 @@ impl Line for DateLine {
     }
 }
 
-fn shown_in(time: &EventTime, zone: Option<&Zone>, zones: &ZoneResolver) -> EventTime {
-    match zone {
-        Some(zone) if *time.zone() != ZoneRef::Floating => {
-            zones.time_in(time, zone).unwrap_or_else(|| time.clone())
-        }
-        _ => time.clone(),
+fn shown_in<'t>(time: &'t EventTime, zone: Option<&Zone>, zones: &ZoneResolver) -> Cow<'t, EventTime> {
+    match zone.filter(|_| *time.zone() != ZoneRef::Floating).and_then(|zone| zones.time_in(time, zone)) {
+        Some(shown) => Cow::Owned(shown),
+        None => Cow::Borrowed(time),
     }
 }
 
@@ -505,14 +296,4 @@ fn on_clock_of(start: &EventTime, end: &EventTime, zones: &ZoneResolver) -> Opti
 fn offset_text(offset: i32) -> String {
     let sign = if offset < 0 { '-' } else { '+' };
     format!("{sign}{:02}:{:02}", offset.abs() / 3600, offset.abs() / 60 % 60)
-}
-
-/// Dates and floating times are ordered by the house's clock, so that a day
-/// comes before its hours.
-fn on_house_clock(time: &EventTime, zones: &ZoneResolver) -> i64 {
-    let seconds = time
-        .clock()
-        .to_zoned(jiff::tz::TimeZone::UTC)
-        .map_or(i64::MAX, |zoned| zoned.timestamp().as_second());
-    zones.floating_zone().map_or(seconds, |zone| zone.transitions().instant_of(seconds))
 }

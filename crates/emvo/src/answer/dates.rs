@@ -1,55 +1,94 @@
-//! The answer of a list of dates.
+//! The answer of a list of dates. However long it is, it is told some lines at a time.
 
+use std::cell::RefCell;
+use std::convert::Infallible;
 use std::fmt::Write as _;
 
-use emvo_core::select::Selection;
 use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::Date;
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::ser::SerializeSeq as _;
+use serde::{Serialize, Serializer};
 
-use super::date_lines::{DateLine, DateList, EventCells, FieldArg, Listing, MOST_OF_ALL, Shown, list_dates};
-use super::language::Language;
-use super::list::{Line, SortArg, unread_line, wrote_line};
+use super::date_grids::{day_and_time, tell_grids};
+use super::date_lines::{DateLine, EventCells};
+use super::date_list::{DateList, Listing, Told};
+use super::list::{SortArg, unread_line, wrote_line};
 use super::{Answer, Detail, Stream};
 use crate::input::{Given, Source, given};
-use crate::terminal::{DIM, Grid, GridColumn, STRONG, WARNING, counted, grouped, sanitized, styled};
+use crate::terminal::{HungUp, STRONG, Say, WARNING, counted, sanitized, styled};
 
 /// A list of dates, and what was asked for.
 pub(crate) struct Dates<'d, 't> {
-    pub(crate) list: DateList,
-    pub(crate) sources: &'d [Source<'t>],
-    pub(crate) selection: &'d Selection,
-    pub(crate) window: Window,
-    pub(crate) ceiling: Ceiling,
-    pub(crate) fields: &'d [FieldArg],
-    pub(crate) sort: SortArg,
-    pub(crate) language: &'d Language,
-    /// The file that the list went to.
-    pub(crate) output: Option<String>,
+    list: DateList<'d, 't>,
+    sources: &'d [Source<'t>],
+    pub(crate) listing: Listing<'d>,
+    /// The file that the list goes to.
+    output: Option<String>,
+    /// What was in the list, once it has been walked.
+    told: RefCell<Option<Told>>,
+}
+
+impl<'d, 't> Dates<'d, 't> {
+    pub(crate) fn of(sources: &'d [Source<'t>], listing: Listing<'d>, output: Option<String>) -> Self {
+        let list = DateList::of(sources, listing);
+        Self { list, sources, listing, output, told: RefCell::new(None) }
+    }
+
+    /// Takes the lines in their order, some at a time, until there are none or it fails.
+    pub(crate) fn walk<E>(&self, take: impl FnMut(&[DateLine]) -> Result<(), E>) -> Result<Told, E> {
+        let told = self.list.walk(take)?;
+        *self.told.borrow_mut() = Some(told.clone());
+        Ok(told)
+    }
+
+    /// What is in the list.
+    pub(crate) fn told(&self) -> Told {
+        let known = self.told.borrow().clone();
+        known.unwrap_or_else(|| {
+            let Ok(told) = self.walk(|_| Ok::<_, Infallible>(()));
+            told
+        })
+    }
+
+    /// The first date of each event that has one in the list.
+    pub(crate) fn first_lines(&self) -> Vec<DateLine> {
+        self.list.first_lines()
+    }
 }
 
 impl Answer for Dates<'_, '_> {
     const COMMAND: &'static str = "dates";
 
-    fn text(&self, _: Detail) -> String {
-        if self.list.lines.is_empty() {
-            return nothing(self);
-        }
+    fn text(&self, detail: Detail) -> String {
+        let mut text = String::new();
+        // A text takes whatever it is told.
+        let _ = self.tell(detail, &mut |part| {
+            text.push_str(part);
+            Ok(())
+        });
+        text
+    }
+
+    fn tell(&self, _: Detail, say: &mut Say<'_>) -> Result<(), HungUp> {
         match &self.output {
-            None => text(self),
-            Some(path) => format!(
-                "{}, from {} through {}\n{}",
-                styled(STRONG, counted(self.list.lines.len(), "date", "dates")),
-                self.window.from,
-                self.window.until,
-                wrote_line(path)
-            ),
+            None => tell_grids(self, say, || nothing(self)),
+            Some(_) if self.told().listed == 0 => say(&nothing(self)),
+            Some(path) => {
+                let Window { from, until } = self.listing.window;
+                let dates = styled(STRONG, counted(self.told().listed, "date", "dates"));
+                say(&format!("{dates}, from {from} through {until}\n{}", wrote_line(path)))
+            }
         }
     }
 
     fn json(&self) -> impl Serialize + JsonSchema {
-        json_of(&self.list, self.window)
+        let Window { from, until } = self.listing.window;
+        DatesJson {
+            window: WindowJson { from: from.to_string(), until: until.to_string() },
+            occurrences: OccurrencesJson(self),
+            rest: RestJson(self),
+        }
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -61,126 +100,35 @@ impl Answer for Dates<'_, '_> {
     }
 
     fn warnings(&self) -> Vec<String> {
-        self.list.not_expanded.iter().cloned().chain(unread_line(self.sources)).collect()
+        self.told().not_expanded.into_iter().chain(unread_line(self.sources)).collect()
     }
-}
-
-/// The list for people: one line a date, the day named once.
-fn text(dates: &Dates<'_, '_>) -> String {
-    let Dates { list, fields, sort, window, language, .. } = dates;
-    let mut out = String::new();
-    let is_default = *fields == FieldArg::ALL;
-    let mut grids: Vec<(String, Vec<&DateLine>)> = Vec::new();
-    for row in &list.lines {
-        let heading = match sort {
-            SortArg::Start => String::new(),
-            SortArg::Title => row.cells.title.clone(),
-            SortArg::Category if row.cells.category.is_empty() => "(no category)".to_owned(),
-            SortArg::Category => row.cells.category.clone(),
-        };
-        match grids.last_mut() {
-            Some((known, lines)) if *known == heading => lines.push(row),
-            _ => grids.push((heading, vec![row])),
-        }
-    }
-    for (heading, lines) in grids {
-        if !heading.is_empty() {
-            // Writing into a string cannot fail, here and below.
-            let _ = writeln!(
-                out,
-                "{}  {}",
-                styled(STRONG, sanitized(&heading)),
-                styled(DIM, counted(lines.len(), "date", "dates"))
-            );
-        }
-        let grid = if is_default { hand_out(&lines, language) } else { plain(&lines, fields, language) };
-        let _ = writeln!(out, "{}\n", grid.show());
-    }
-    let cancelled = if list.cancelled > 0 {
-        format!("; {} cancelled, --cancelled lists them", grouped(list.cancelled))
-    } else {
-        String::new()
-    };
-    let dates = styled(STRONG, counted(list.lines.len(), "date", "dates"));
-    let _ = writeln!(out, "{dates}, from {} through {}{cancelled}", window.from, window.until);
-    out
-}
-
-fn hand_out(lines: &[&DateLine], language: &Language) -> Grid {
-    let mut grid = Grid::new(&[
-        GridColumn::Text("Day"),
-        GridColumn::Text("Time"),
-        GridColumn::Text("Title"),
-        GridColumn::Text("Place"),
-        GridColumn::Text("Category"),
-        GridColumn::Text("Zone"),
-    ])
-    .giving_way(&["Category", "Place"]);
-    let mut last = String::new();
-    for row in lines {
-        let (day, time) = day_and_time(row, language);
-        let shown = if day == last { String::new() } else { day.clone() };
-        last = day;
-        let title =
-            if row.cancelled { format!("{} (cancelled)", row.cells.title) } else { row.cells.title.clone() };
-        grid.row([
-            shown,
-            time,
-            title,
-            row.cells.location.clone(),
-            row.cells.category.clone(),
-            row.zone.to_string(),
-        ]);
-    }
-    grid
-}
-
-fn day_and_time(row: &DateLine, language: &Language) -> (String, String) {
-    let named = |day: Date| format!("{} {day}", language.weekday_short(day));
-    let (first, last) = (row.start.date(), row.end.date());
-    let clock = Shown::clock;
-    let time = match (row.is_all_day(), first == last) {
-        (true, true) => "all day".to_owned(),
-        (true, false) => format!("through {}", named(last)),
-        (false, _) if row.start == row.end => clock(row.start),
-        (false, true) => format!("{}–{}", clock(row.start), clock(row.end)),
-        (false, false) => format!("{} – {last} {}", clock(row.start), clock(row.end)),
-    };
-    (named(first), time)
-}
-
-fn plain(lines: &[&DateLine], fields: &[FieldArg], language: &Language) -> Grid {
-    let columns: Vec<GridColumn> = fields.iter().map(|field| GridColumn::Text(field.name())).collect();
-    let mut grid = Grid::new(&columns);
-    for row in lines {
-        grid.row(fields.iter().map(|field| row.cell(*field, language).into_owned()));
-    }
-    grid
 }
 
 /// An empty list is said loudly, with the nearest dates that there are.
 fn nothing(dates: &Dates<'_, '_>) -> String {
-    let Dates { sources, selection, window, ceiling, language, .. } = dates;
-    let wide = Window { from: Date::MIN, until: Date::constant(2200, 12, 31) };
-    let listing = Listing {
-        selection,
-        window: wide,
+    let Listing { window, language, ceiling, .. } = dates.listing;
+    let wide = Listing {
+        window: Window { from: Date::MIN, until: Date::constant(2200, 12, 31) },
         ceiling: Ceiling(ceiling.0.min(10_000)),
         zone: None,
         fields: &[],
-        language,
-        most: MOST_OF_ALL,
+        sort: SortArg::Start,
+        ..dates.listing
     };
-    // Where there are too many to look at, none is named.
-    let mut lines = list_dates(sources, &listing).map(|list| list.lines).unwrap_or_default();
-    SortArg::Start.sort(&mut lines, language);
-    let before = lines.iter().rev().find(|row| row.start.date() < window.from);
-    let after = lines.iter().find(|row| row.start.date() > window.from);
+    let (mut before, mut after) = (None, None);
+    // It ends with the first date behind the window.
+    let _ = DateList::of(dates.sources, wide).walk(|lines| {
+        let in_front = lines.iter().rev().find(|line| line.start.date() < window.from);
+        before = in_front.cloned().or(before.take());
+        after = lines.iter().find(|line| line.start.date() > window.from).cloned();
+        if after.is_none() { Ok(()) } else { Err(()) }
+    });
     let mut out = format!("{} no date from {} through {}\n", styled(WARNING, "!"), window.from, window.until);
-    for (row, what) in [(before, "the last one before"), (after, "the next one after")] {
-        if let Some(row) = row {
-            let (day, time) = day_and_time(row, language);
-            let _ = writeln!(out, "  {what}: {day} {time}  {}", sanitized(&row.cells.title));
+    for (line, what) in [(&before, "the last one before"), (&after, "the next one after")] {
+        if let Some(line) = line {
+            let (day, time) = day_and_time(line, language);
+            // Writing into a string cannot fail.
+            let _ = writeln!(out, "  {what}: {day} {time}  {}", sanitized(&line.cells.title));
         }
     }
     if before.is_none() && after.is_none() {
@@ -189,12 +137,42 @@ fn nothing(dates: &Dates<'_, '_>) -> String {
     out
 }
 
+/// Told in the order of its fields: what is counted is known behind the dates.
 #[derive(Serialize, JsonSchema)]
-struct DatesJson<'l> {
+struct DatesJson<'d, 'a, 't> {
     window: WindowJson,
-    occurrences: Vec<RowJson<'l>>,
+    #[schemars(with = "Vec<RowJson<'static>>")]
+    occurrences: OccurrencesJson<'d, 'a, 't>,
+    #[serde(flatten)]
+    #[schemars(with = "CountsJson")]
+    rest: RestJson<'d, 'a, 't>,
+}
+
+/// The dates, each told as the list is walked.
+struct OccurrencesJson<'d, 'a, 't>(&'d Dates<'a, 't>);
+
+impl Serialize for OccurrencesJson<'_, '_, '_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let mut rows = serializer.serialize_seq(None)?;
+        self.0.walk(|lines| lines.iter().try_for_each(|line| rows.serialize_element(&RowJson::of(line))))?;
+        rows.end()
+    }
+}
+
+/// What is known once the list has been walked.
+struct RestJson<'d, 'a, 't>(&'d Dates<'a, 't>);
+
+impl Serialize for RestJson<'_, '_, '_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let Told { cancelled, not_expanded, .. } = self.0.told();
+        CountsJson { cancelled, not_expanded }.serialize(serializer)
+    }
+}
+
+#[derive(Serialize, JsonSchema)]
+struct CountsJson {
     cancelled: usize,
-    not_expanded: &'l [String],
+    not_expanded: Vec<String>,
 }
 
 #[derive(Serialize, JsonSchema)]
@@ -235,13 +213,4 @@ impl<'l> RowJson<'l> {
 struct WindowJson {
     from: String,
     until: String,
-}
-
-fn json_of(list: &DateList, window: Window) -> DatesJson<'_> {
-    DatesJson {
-        window: WindowJson { from: window.from.to_string(), until: window.until.to_string() },
-        occurrences: list.lines.iter().map(RowJson::of).collect(),
-        cancelled: list.cancelled,
-        not_expanded: &list.not_expanded,
-    }
 }

@@ -10,7 +10,7 @@ use emvo_ical::calendar::{Event, Series, Status};
 use emvo_ical::content::Component;
 use emvo_ical::recurrence::{Ceiling, Window, occurrences_of};
 use schemars::JsonSchema;
-use serde::Serialize;
+use serde::{Serialize, Serializer};
 use serde_json::{Map, Value};
 
 use super::language::Language;
@@ -135,7 +135,7 @@ impl Answer for Events<'_, '_> {
     }
 
     fn json(&self) -> impl Serialize + JsonSchema {
-        EventsJson { events: self.lines.iter().map(|line| EventJson::of(line, &self.picked)).collect() }
+        EventsJson { events: EventRows(self) }
     }
 
     fn inputs(&self) -> Vec<Given> {
@@ -293,6 +293,18 @@ fn lines_of(component: &Component<'_>, indent: usize, out: &mut String) {
 }
 
 #[derive(Serialize, JsonSchema)]
-struct EventsJson<'r> {
-    events: Vec<EventJson<'r>>,
+struct EventsJson<'d, 'e, 't> {
+    #[schemars(with = "Vec<EventJson<'static>>")]
+    events: EventRows<'d, 'e, 't>,
+}
+
+/// The events, each made as it is told: all that is in them takes many times what the
+/// inputs take.
+struct EventRows<'d, 'e, 't>(&'d Events<'e, 't>);
+
+impl Serialize for EventRows<'_, '_, '_> {
+    fn serialize<S: Serializer>(&self, serializer: S) -> Result<S::Ok, S::Error> {
+        let Events { lines, picked, .. } = self.0;
+        serializer.collect_seq(lines.iter().map(|line| EventJson::of(line, picked)))
+    }
 }

@@ -1,7 +1,7 @@
 //! Machine-readable answers. Their types are apart from the core's, so that a
 //! rename inside never changes what scripts read.
 
-use std::io::{self, Write};
+use std::io::{self, BufWriter, Write};
 
 use emvo_core::edit::{Account, Balance, Change};
 use schemars::JsonSchema;
@@ -73,12 +73,18 @@ pub(super) fn print<T: Serialize>(
     body: &T,
     stream: Stream,
 ) -> io::Result<()> {
-    let mut out: Box<dyn Write> = match stream {
+    let out: Box<dyn Write> = match stream {
         Stream::Stdout => Box::new(io::stdout().lock()),
         Stream::Stderr => Box::new(io::stderr().lock()),
     };
-    write_document(&mut out, command, inputs, body)
+    // Without it, each line of a document would be a call of the system.
+    let mut out = BufWriter::with_capacity(BUFFER, out);
+    write_document(&mut out, command, inputs, body)?;
+    out.flush()
 }
+
+/// How many bytes of a document are printed at a time.
+const BUFFER: usize = 1 << 16;
 
 fn write_document<T: Serialize>(
     out: impl Write,

@@ -2,6 +2,7 @@
 
 use std::borrow::Cow;
 use std::cmp::Ordering;
+use std::io;
 
 use emvo_core::table::guarded;
 use rayon::prelude::*;
@@ -61,43 +62,46 @@ impl LanguageArgs {
     }
 }
 
-/// Lines under their headers as a table.
-pub(crate) fn as_table<L: Line + Sync>(
-    headers: &[&str],
-    lines: &[L],
-    columns: &[L::Column],
-    language: &Language,
-) -> anyhow::Result<Vec<u8>> {
-    // A spreadsheet takes UTF-8 for what it is only behind a mark.
+/// The first line of a table. A spreadsheet takes UTF-8 for what it is only behind a mark.
+pub(crate) fn table_header(headers: &[&str]) -> io::Result<Vec<u8>> {
     let mut bytes = "\u{feff}".as_bytes().to_vec();
     bytes.extend(table(|writer| writer.write_record(headers))?);
-    let parts: Vec<Vec<u8>> = lines
-        .par_chunks(LINES_AT_ONCE)
-        .map(|lines| {
-            table(|writer| {
-                for line in lines {
-                    for column in columns {
-                        writer.write_field(guarded(&line.cell(*column, language)).as_bytes())?;
-                    }
-                    writer.write_record(None::<&[u8]>)?;
-                }
-                Ok(())
-            })
-        })
-        .collect::<anyhow::Result<_>>()?;
-    for part in &parts {
-        bytes.extend_from_slice(part);
-    }
     Ok(bytes)
 }
 
-/// How many lines one thread writes at a time.
-const LINES_AT_ONCE: usize = 8192;
+/// Lines of a list as lines of a table, several made at a time and taken in their order.
+pub(crate) fn table_lines<L: Line + Sync>(
+    lines: &[L],
+    columns: &[L::Column],
+    language: &Language,
+    mut take: impl FnMut(&[u8]) -> io::Result<()>,
+) -> io::Result<()> {
+    let part_of = |lines: &[L]| {
+        table(|writer| {
+            for line in lines {
+                for column in columns {
+                    writer.write_field(guarded(&line.cell(*column, language)).as_bytes())?;
+                }
+                writer.write_record(None::<&[u8]>)?;
+            }
+            Ok(())
+        })
+    };
+    for lines in lines.chunks(LINES_AT_ONCE * PARTS_AT_ONCE) {
+        let parts: Vec<Vec<u8>> = lines.par_chunks(LINES_AT_ONCE).map(part_of).collect::<io::Result<_>>()?;
+        parts.iter().try_for_each(|part| take(part))?;
+    }
+    Ok(())
+}
 
-fn table(fill: impl FnOnce(&mut csv::Writer<Vec<u8>>) -> csv::Result<()>) -> anyhow::Result<Vec<u8>> {
+/// How many lines one thread writes at a time, and how many of such parts there are at once.
+const LINES_AT_ONCE: usize = 4096;
+const PARTS_AT_ONCE: usize = 16;
+
+fn table(fill: impl FnOnce(&mut csv::Writer<Vec<u8>>) -> csv::Result<()>) -> io::Result<Vec<u8>> {
     let mut writer = csv::WriterBuilder::new().terminator(csv::Terminator::CRLF).from_writer(Vec::new());
     fill(&mut writer)?;
-    writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
+    writer.into_inner().map_err(io::Error::other)
 }
 
 /// Where a list went, if that needs saying.

@@ -13,7 +13,11 @@ pub(crate) mod changes;
 mod changes_page;
 pub(crate) mod combined;
 mod compared;
+pub(crate) mod date_fields;
+mod date_grids;
 pub(crate) mod date_lines;
+pub(crate) mod date_list;
+mod date_merge;
 pub(crate) mod dates;
 pub(crate) mod done;
 pub(crate) mod events;
@@ -50,7 +54,7 @@ pub(crate) use json::{AccountJson, ChangeJson};
 
 use crate::input::Given;
 use crate::output::{Batch, Existing, Guard, NamedFile, Role};
-use crate::terminal::{self, fitted, say_beside, say_json_beside, warn};
+use crate::terminal::{self, HungUp, Say, fitted, say_beside, say_json_beside, warn};
 
 /// The form of an answer, and how much it says.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -87,6 +91,11 @@ pub(crate) trait Answer {
     const COMMAND: &'static str;
 
     fn text(&self, detail: Detail) -> String;
+
+    /// Tells the text part by part, which a long list is; it may be asked for again.
+    fn tell(&self, detail: Detail, say: &mut Say<'_>) -> Result<(), HungUp> {
+        say(&self.text(detail))
+    }
 
     fn json(&self) -> impl Serialize + JsonSchema;
 
@@ -125,10 +134,9 @@ pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
             .context("could not print")?,
         Form::Silent => {}
         Form::Text(detail) => {
-            let text = answer.text(detail);
             match answer.stream() {
-                Stream::Stdout => terminal::answer(&text),
-                Stream::Stderr => say_beside(&fitted(&text)),
+                Stream::Stdout => terminal::answer(&|say| answer.tell(detail, say)),
+                Stream::Stderr => say_beside(&fitted(&answer.text(detail))),
             }
             answer.warnings().iter().for_each(|line| warn(line));
         }

@@ -1,21 +1,24 @@
 //! `dates`: the occurrences in a window as a list one would hand out.
 
 use std::collections::BTreeSet;
+use std::io::{self, Write};
 
 use anyhow::bail;
-use emvo_ical::recurrence::Window;
 
 use super::{Command, Program};
-use crate::answer::date_lines::{DateList, FieldArg, ListIsFull, Listing, MOST_OF_ALL, list_dates};
+use crate::answer::date_fields::FieldArg;
+use crate::answer::date_lines::DateLine;
+use crate::answer::date_list::{Cancelled, Listing};
 use crate::answer::dates::{Dates, RowJson};
-use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
-use crate::answer::{Form, give};
-use crate::input::{InputGroup, ReadFiles, with_sources};
+use crate::answer::give;
+use crate::answer::list::{LanguageArgs, SortArg, table_header, table_lines, unread_line};
+use crate::input::{InputGroup, MemoryMeter, ReadFiles, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::resolve::zone_named;
 use crate::job::select::SelectArgs;
 use crate::outcome::Outcome;
-use crate::terminal::{grouped, progress};
+use crate::output::{ListForm, MOST_ROWS, write_record};
+use crate::terminal::{counted, grouped, progress};
 
 /// The dates in a window, as a list to hand out
 #[derive(Debug, clap::Args)]
@@ -76,12 +79,6 @@ impl Command for DatesArgs {
             progress::doing("listing dates");
             let selection = &chosen.selection;
             let Some(window) = choice.over(&sources) else { bail!("there is no event in the inputs") };
-            let of_row = match (file.shown(), form) {
-                (None, Form::Text(_)) => OF_ROW_IN_GRID,
-                (Some(_), _) | (None, Form::Json | Form::Silent) => OF_ROW,
-            };
-            let left = files.memory.left() / of_row;
-            let most = usize::try_from(left).unwrap_or(usize::MAX).min(MOST_OF_ALL);
             let listing = Listing {
                 selection,
                 window,
@@ -89,44 +86,64 @@ impl Command for DatesArgs {
                 zone: zone.as_ref(),
                 fields: &fields,
                 language: &language,
-                most,
+                sort: self.sort,
+                cancelled: if self.cancelled { Cancelled::Listed } else { Cancelled::Counted },
             };
-            let mut list = list_dates(&sources, &listing).map_err(|ListIsFull| too_many(most, window))?;
-            list.lines.retain(|line| self.cancelled || !line.cancelled);
-            ensure_one_clock(&list, &fields)?;
-            self.sort.sort(&mut list.lines, &language);
-            let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(
-                || as_table(&headers, &list.lines, &fields, &language),
-                list.lines.iter().map(RowJson::of),
-            )?;
-            let (sort, ceiling, output) = (self.sort, choice.ceiling, file.shown());
-            let dates = Dates {
-                list,
-                sources: &sources,
-                selection,
-                window,
-                ceiling,
-                fields: &fields,
-                sort,
-                language: &language,
-                output,
-            };
+            let dates = Dates::of(&sources, listing, file.shown());
+            ensure_one_clock(&dates, &fields)?;
+            if let Some(form) = file.form() {
+                ensure_there_is_room(form, &dates, &files.memory)?;
+                file.write(|out| fill(out, form, &dates))?;
+            }
             give(&dates, form)?;
-            let is_short = dates.list.lines.is_empty() || !dates.list.not_expanded.is_empty();
+            let told = dates.told();
+            let is_short = told.listed == 0 || !told.not_expanded.is_empty();
             Ok(Outcome::needs_a_look_if(is_short || unread_line(&sources).is_some()))
         })
     }
 }
 
+/// Writes the list into its file.
+fn fill(out: &mut dyn Write, form: ListForm, dates: &Dates<'_, '_>) -> io::Result<()> {
+    let Listing { fields, language, .. } = dates.listing;
+    if form == ListForm::Records {
+        let mut record = |line: &DateLine| write_record(out, &RowJson::of(line));
+        dates.walk(|lines| lines.iter().try_for_each(&mut record))?;
+        return Ok(());
+    }
+    out.write_all(&table_header(&fields.iter().map(|field| field.name()).collect::<Vec<_>>())?)?;
+    dates.walk(|lines| table_lines(lines, fields, language, |part| out.write_all(part)))?;
+    Ok(())
+}
+
+/// The file of a spreadsheet has no more than so many rows, and is made in memory.
+fn ensure_there_is_room(form: ListForm, dates: &Dates<'_, '_>, memory: &MemoryMeter) -> anyhow::Result<()> {
+    if form != ListForm::Sheet {
+        return Ok(());
+    }
+    let listed = dates.told().listed;
+    let in_memory = usize::try_from(memory.left() / OF_ROW_IN_SHEET).unwrap_or(usize::MAX);
+    let (most, more) = match MOST_ROWS - 1 {
+        all if all <= in_memory => (all, "a list that ends in .csv has room for more"),
+        _ => (in_memory, "--memory allows more, and so does a list that ends in .csv"),
+    };
+    if listed > most {
+        let (listed, most) = (counted(listed, "date", "dates"), grouped(most));
+        bail!("there are {listed}, and room for {most} in the file of a spreadsheet: {more}");
+    }
+    Ok(())
+}
+
 /// A list that shows times in several zones has to say which is which: nobody who is
 /// handed it could know.
-fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> {
+fn ensure_one_clock(dates: &Dates<'_, '_>, fields: &[FieldArg]) -> anyhow::Result<()> {
     let shows_times = fields.iter().any(|field| field.is_time());
     if !shows_times || fields.contains(&FieldArg::Zone) {
         return Ok(());
     }
-    let timed = list.lines.iter().filter(|line| !line.is_all_day() && !line.zone.is_empty());
+    // All dates that one event tells start in one zone.
+    let first = dates.first_lines();
+    let timed = first.iter().filter(|line| !line.is_all_day() && !line.zone.is_empty());
     let zones: BTreeSet<&str> = timed.map(|line| &*line.zone).collect();
     let mut names = zones.iter().copied().filter(|name| *name != "UTC");
     if zones.len() > 1 {
@@ -140,17 +157,5 @@ fn ensure_one_clock(list: &DateList, fields: &[FieldArg]) -> anyhow::Result<()> 
     Ok(())
 }
 
-/// What a date takes in memory, in bytes, as measured: of a grid in the terminal every cell
-/// has to be known before the first line, lines of a file are written one by one.
-const OF_ROW_IN_GRID: u64 = 2_300;
-const OF_ROW: u64 = 400;
-
-fn too_many(most: usize, window: Window) -> anyhow::Error {
-    let Window { from, until } = window;
-    let more = if most < MOST_OF_ALL { "; --memory allows more" } else { "" };
-    anyhow::anyhow!(
-        "there are more than {} dates from {from} through {until}, which is as many as are listed: \
-         --from and --until name fewer, --title and other selectors choose events{more}",
-        grouped(most)
-    )
-}
+/// What a date takes in memory while the file of a spreadsheet is made of it, in bytes.
+const OF_ROW_IN_SHEET: u64 = 2_300;

@@ -1,14 +1,18 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
+use std::io::{self, Write};
+
 use super::{Command, Program};
 use crate::answer::events::{EventJson, EventLine, Events, FieldArg, Picked, Telling, USUAL};
 use crate::answer::give;
-use crate::answer::list::{LanguageArgs, SortArg, as_table, unread_line};
+use crate::answer::language::Language;
+use crate::answer::list::{LanguageArgs, SortArg, table_header, table_lines, unread_line};
 use crate::input::{InputGroup, ReadFiles, Source, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, ListArgs, WindowArgs};
 use crate::job::select::SelectArgs;
 use crate::outcome::Outcome;
+use crate::output::{ListForm, write_record};
 use crate::terminal::progress;
 
 /// One line an event, series in words; with --uid, all there is about it
@@ -54,11 +58,9 @@ impl Command for EventsArgs {
             let mut lines: Vec<EventLine> =
                 picked.iter().enumerate().map(|one| EventLine::of(one, &language)).collect();
             self.sort.sort(&mut lines, &language);
-            let headers: Vec<&str> = fields.iter().map(|field| field.name()).collect();
-            file.write(
-                || as_table(&headers, &lines, &fields, &language),
-                lines.iter().map(|line| EventJson::of(line, &picked)),
-            )?;
+            if let Some(form) = file.form() {
+                file.write(|out| fill(out, form, (&lines, &picked), &fields, &language))?;
+            }
             let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
             let telling = if names_ids { whole } else { Telling::Lines };
             let output = file.shown();
@@ -75,6 +77,21 @@ impl Command for EventsArgs {
             Ok(Outcome::needs_a_look_if(events.lines.is_empty() || unread_line(&sources).is_some()))
         })
     }
+}
+
+/// Writes the list into its file.
+fn fill(
+    out: &mut dyn Write,
+    form: ListForm,
+    (lines, picked): (&[EventLine], &[Picked<'_, '_>]),
+    fields: &[FieldArg],
+    language: &Language,
+) -> io::Result<()> {
+    if form == ListForm::Records {
+        return lines.iter().try_for_each(|line| write_record(out, &EventJson::of(line, picked)));
+    }
+    out.write_all(&table_header(&fields.iter().map(|field| field.name()).collect::<Vec<_>>())?)?;
+    table_lines(lines, fields, language, |part| out.write_all(part))
 }
 
 fn picked<'s, 't>(sources: &'s [Source<'t>], scope: &Scope<'_>) -> Vec<Picked<'s, 't>> {

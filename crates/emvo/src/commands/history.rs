@@ -1,5 +1,7 @@
 //! `history`: what was done when.
 
+use std::io::{self, Write};
+
 use anyhow::{Context, bail};
 use clap::Subcommand;
 use emvo_core::receipt::{EventRecord, Fate, Receipt};
@@ -11,6 +13,7 @@ use crate::answer::history::{OneRun, Runs, VerifiedLedger, table};
 use crate::input::{ReadAs, ReadFiles};
 use crate::job::args::{AnswerArgs, LedgerArgs, ListArgs};
 use crate::outcome::Outcome;
+use crate::output::{ListForm, write_record};
 
 /// The runs that wrote something, and what each did to every event
 #[derive(Debug, clap::Args)]
@@ -109,6 +112,14 @@ fn open(args: &LedgerArgs) -> anyhow::Result<Option<Ledger>> {
     Ok(Some(ledger))
 }
 
+/// Writes what became of events into the file of a list.
+fn fill(out: &mut dyn Write, form: ListForm, events: &[EventRecord]) -> io::Result<()> {
+    match form {
+        ListForm::Records => events.iter().try_for_each(|event| write_record(out, event)),
+        ListForm::Table | ListForm::Sheet => out.write_all(&table(events).map_err(io::Error::other)?),
+    }
+}
+
 fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
     let form = args.answer.resolve();
     let files = ReadFiles::default();
@@ -129,6 +140,8 @@ fn show_run(args: &ShowArgs) -> anyhow::Result<()> {
             && title.as_ref().is_none_or(|title| event.title.to_lowercase().contains(title))
     };
     receipt.events.retain(is_meant);
-    output.write(|| table(&receipt.events), receipt.events.iter())?;
+    if let Some(form) = output.form() {
+        output.write(|out| fill(out, form, &receipt.events))?;
+    }
     give(&OneRun { run: args.run, output: output.shown(), receipt }, form)
 }

@@ -1,5 +1,6 @@
 //! The file of a list: a table, the file of a spreadsheet, or JSON lines.
 
+use std::io::{self, Write};
 use std::path::Path;
 
 use anyhow::Context;
@@ -51,27 +52,48 @@ impl ListFile {
         self.file.shown()
     }
 
-    /// Writes the list: from its table, or from its records where programs read it.
-    pub(crate) fn write<R: Serialize>(
-        &self,
-        table: impl FnOnce() -> anyhow::Result<Vec<u8>>,
-        records: impl Iterator<Item = R>,
-    ) -> anyhow::Result<()> {
-        self.file.write(|path| match self.kind {
-            Kind::JsonLines => lines(records),
-            // A name that says so makes a spreadsheet's file of any table.
-            Kind::Xlsx if Kind::of_path(path) != Some(Kind::Xlsx) => workbook(&table()?),
-            Kind::Ics | Kind::Csv | Kind::Xlsx => table(),
+    /// What its lines are written as; `None` if there is no file.
+    pub(crate) fn form(&self) -> Option<ListForm> {
+        self.file.is_named().then_some(match self.kind {
+            Kind::JsonLines => ListForm::Records,
+            Kind::Xlsx => ListForm::Sheet,
+            Kind::Ics | Kind::Csv => ListForm::Table,
         })
+    }
+
+    /// Writes the list, whole or not at all, as `fill` tells it; a list for a spreadsheet's
+    /// file is told as a table. Nothing is written where no file was named.
+    pub(crate) fn write<T>(
+        &self,
+        fill: impl FnOnce(&mut dyn Write) -> io::Result<T>,
+    ) -> anyhow::Result<Option<T>> {
+        if self.kind == Kind::Xlsx {
+            let mut told = None;
+            self.file.write_bytes(|| {
+                let mut table = Vec::new();
+                told = Some(fill(&mut table)?);
+                workbook(&table)
+            })?;
+            return Ok(told);
+        }
+        self.file.write_as_told(fill)
     }
 }
 
-/// One JSON object a line.
-fn lines<R: Serialize>(records: impl Iterator<Item = R>) -> anyhow::Result<Vec<u8>> {
-    let mut bytes = Vec::new();
-    for record in records {
-        serde_json::to_writer(&mut bytes, &record)?;
-        bytes.push(b'\n');
-    }
-    Ok(bytes)
+/// What the lines of a list are written as.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum ListForm {
+    /// Cells between commas, under a header.
+    Table,
+    /// The same in the file of a spreadsheet, which holds no more rows than
+    /// [`MOST_ROWS`](super::workbook::MOST_ROWS).
+    Sheet,
+    /// One JSON object a line.
+    Records,
+}
+
+/// Writes one record of a list for programs.
+pub(crate) fn write_record(out: &mut dyn Write, record: &impl Serialize) -> io::Result<()> {
+    serde_json::to_writer(&mut *out, record)?;
+    out.write_all(b"\n")
 }

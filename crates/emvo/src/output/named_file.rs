@@ -1,14 +1,21 @@
 //! A single file that was named for what a command finds, such as a list or a
 //! report.
 
-use std::io::Write as _;
+use std::fs::File;
+use std::io::{self, BufWriter, Write};
 use std::path::Path;
+
+use anyhow::Context;
 
 use super::batch::Batch;
 use super::guard::{Existing, Folder, Guard, Role};
 use super::staged::Readers;
 use super::target::{Kind, Mode, Target};
 use super::workbook::workbook;
+use crate::terminal::progress;
+
+/// How much is written at a time of what is told line by line, in bytes.
+const BUFFER: usize = 1 << 18;
 
 /// A file that a command writes besides its answer, if one was named.
 pub(crate) struct NamedFile {
@@ -81,7 +88,7 @@ impl NamedFile {
         &self,
         batch: &mut Batch,
         bytes: &[u8],
-        read: impl FnOnce(std::fs::File) -> anyhow::Result<T>,
+        read: impl FnOnce(File) -> anyhow::Result<T>,
     ) -> anyhow::Result<Option<T>> {
         let Some(Target::File(claim)) = &self.target else { return Ok(None) };
         batch.make(claim.clone(), |out| out.write_all(bytes), |reopen| read(reopen()?)).map(Some)
@@ -93,6 +100,44 @@ impl NamedFile {
         let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
         self.add_to(&mut batch, bytes)?;
         batch.place()
+    }
+
+    /// Writes bytes as they are, whole or not at all.
+    pub(super) fn write_bytes(&self, bytes: impl FnOnce() -> anyhow::Result<Vec<u8>>) -> anyhow::Result<()> {
+        let Some(target) = &self.target else { return Ok(()) };
+        let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
+        batch.add(target.clone(), bytes()?);
+        batch.place()
+    }
+
+    /// Writes what `fill` tells, which is never in memory as a whole: a file whole or not at
+    /// all, what goes to standard output as it is told.
+    pub(super) fn write_as_told<T>(
+        &self,
+        fill: impl FnOnce(&mut dyn Write) -> io::Result<T>,
+    ) -> anyhow::Result<Option<T>> {
+        match &self.target {
+            None => Ok(None),
+            Some(Target::Stdout) => {
+                self.guard.ensure_unread_still()?;
+                progress::doing("writing -");
+                let mut out = BufWriter::with_capacity(BUFFER, io::stdout().lock());
+                let told = fill(&mut out).and_then(|told| out.flush().map(|()| told));
+                told.map(Some).context("could not write to standard output")
+            }
+            Some(Target::File(claim)) => {
+                let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
+                let mut told = None;
+                let write = |file: &mut File| {
+                    let mut out = BufWriter::with_capacity(BUFFER, file);
+                    told = Some(fill(&mut out)?);
+                    out.flush()
+                };
+                batch.make(claim.clone(), write, |_| Ok(()))?;
+                batch.place()?;
+                Ok(told)
+            }
+        }
     }
 }
 

@@ -19,6 +19,9 @@ const WIDTHS: std::ops::RangeInclusive<usize> = 8..=50;
 /// The years that a spreadsheet counts.
 const YEARS: std::ops::RangeInclusive<i16> = 1900..=9999;
 
+/// How many rows a sheet has at most, its header included.
+pub(crate) const MOST_ROWS: usize = 1 << 20;
+
 /// The columns that a person fills in.
 const ANSWERED: [&str; 2] = ["answer", "done"];
 
@@ -101,10 +104,7 @@ fn rows_of(csv: &[u8]) -> anyhow::Result<Vec<Vec<String>>> {
 }
 
 fn row_number(at: usize) -> anyhow::Result<u32> {
-    u32::try_from(at)
-        .ok()
-        .filter(|row| *row < 1 << 20)
-        .context("a spreadsheet has no more than 1,048,576 rows")
+    u32::try_from(at).ok().filter(|_| at < MOST_ROWS).context("a spreadsheet has no more than 1,048,576 rows")
 }
 
 fn column_number(at: usize) -> anyhow::Result<u16> {

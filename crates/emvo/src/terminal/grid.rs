@@ -12,7 +12,7 @@
 //! ```
 
 use comfy_table::presets;
-use comfy_table::{Cell, CellAlignment, ColumnConstraint, ContentArrangement, Table, Width};
+use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, Table, Width};
 use hashbrown::HashSet;
 use textwrap::core::display_width;
 
@@ -67,18 +67,79 @@ impl Grid {
     }
 
     fn shown(&self, width: Option<usize>) -> String {
-        let layout = Layout::of(self, width);
-        let text = layout.table(self).trim_fmt();
-        let mut out = match text.split_once('\n') {
-            Some((header, rows)) => format!("{}\n{rows}", styled(DIM, header)),
-            None => styled(DIM, text),
-        };
-        if !layout.left_out.is_empty() {
-            let line = format!("(no room here for: {})", layout.left_out.join(", "));
-            out.push('\n');
-            out.push_str(&styled(DIM, line));
-        }
+        let needs = (0..self.columns.len()).map(|at| needs_of(self, at)).collect();
+        let shape = GridShape { columns: self.columns.clone(), giving_way: self.giving_way, needs };
+        let layout = shape.layout_in(width);
+        let mut out = layout.header() + &layout.lines(&self.rows);
+        out.push_str(&layout.footer());
+        out.truncate(out.trim_end_matches('\n').len());
         out
+    }
+}
+
+/// What the rows of a grid need, seen one after the other: for rows that are too many to be
+/// in memory, and are told a second time. Its columns are texts and numbers.
+pub(crate) struct GridShape {
+    columns: Vec<GridColumn>,
+    giving_way: &'static [&'static str],
+    needs: Vec<Needs>,
+}
+
+impl GridShape {
+    pub(crate) fn new(columns: &[GridColumn], giving_way: &'static [&'static str]) -> Self {
+        let needs = columns.iter().map(|column| Needs::of_header(*column)).collect();
+        Self { columns: columns.to_vec(), giving_way, needs }
+    }
+
+    /// Sees the cells of a row.
+    pub(crate) fn see(&mut self, cells: &[String]) {
+        for ((needs, column), cell) in self.needs.iter_mut().zip(&self.columns).zip(cells) {
+            *needs = needs.and(Needs::of_cell(*column, &sanitized(cell)));
+        }
+    }
+
+    /// Sees what another has seen of the same grid.
+    pub(crate) fn join(&mut self, other: &Self) {
+        for (needs, other) in self.needs.iter_mut().zip(&other.needs) {
+            *needs = needs.and(*other);
+        }
+    }
+
+    /// How its rows are laid out in the terminal.
+    pub(crate) fn layout(self) -> GridLayout {
+        self.layout_in(terminal_width())
+    }
+
+    fn layout_in(self, width: Option<usize>) -> GridLayout {
+        let layout = Layout::of(&self, width);
+        GridLayout { columns: self.columns, layout }
+    }
+}
+
+/// A grid whose columns are as wide as they will be, for rows that come some at a time.
+pub(crate) struct GridLayout {
+    columns: Vec<GridColumn>,
+    layout: Layout,
+}
+
+impl GridLayout {
+    /// The line of the headers, dimmed.
+    pub(crate) fn header(&self) -> String {
+        let headers = self.columns.iter().map(|column| column.header().to_owned()).collect();
+        format!("{}\n", styled(DIM, self.layout.table(&self.columns, &[headers]).trim_fmt()))
+    }
+
+    /// Some rows, a line or more each.
+    pub(crate) fn lines(&self, rows: &[Vec<String>]) -> String {
+        if rows.is_empty() { String::new() } else { self.layout.table(&self.columns, rows).trim_fmt() + "\n" }
+    }
+
+    /// What there is no room for.
+    pub(crate) fn footer(&self) -> String {
+        match self.layout.left_out.as_slice() {
+            [] => String::new(),
+            left_out => styled(DIM, format!("(no room here for: {})", left_out.join(", "))) + "\n",
+        }
     }
 }
 
@@ -96,24 +157,24 @@ struct Needs {
 }
 
 impl Layout {
-    fn of(grid: &Grid, width: Option<usize>) -> Self {
-        let needs: Vec<Needs> = (0..grid.columns.len()).map(|at| needs_of(grid, at)).collect();
+    fn of(shape: &GridShape, width: Option<usize>) -> Self {
+        let GridShape { columns, giving_way, needs } = shape;
         let most = needs.iter().map(|needs| Some(needs.most)).collect();
         let all = Self { widths: most, left_out: Vec::new() };
         let Some(width) = width.filter(|width| all.total() > *width) else { return all };
         let least = needs.iter().map(|needs| Some(needs.least)).collect();
         let mut layout = Self { widths: least, left_out: Vec::new() };
-        for header in grid.giving_way {
+        for header in *giving_way {
             if layout.total() <= width {
                 break;
             }
-            let column = grid.columns.iter().position(|column| column.header() == *header);
+            let column = columns.iter().position(|column| column.header() == *header);
             if let Some(at) = column {
                 layout.widths[at] = None;
                 layout.left_out.push(header);
             }
         }
-        layout.widen(&needs, width);
+        layout.widen(needs, width);
         layout
     }
 
@@ -136,17 +197,16 @@ impl Layout {
         }
     }
 
-    fn table(&self, grid: &Grid) -> Table {
+    fn table(&self, columns: &[GridColumn], rows: &[Vec<String>]) -> Table {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
         table.set_width(u16::MAX);
         let shown = |at: &usize| self.widths[*at].is_some();
-        let places: Vec<usize> = (0..grid.columns.len()).filter(shown).collect();
-        table.set_header(places.iter().map(|at| Cell::new(grid.columns[*at].header())));
-        for row in &grid.rows {
+        let places: Vec<usize> = (0..columns.len()).filter(shown).collect();
+        for row in rows {
             table.add_row(places.iter().map(|at| {
                 let cell = row.get(*at).map_or("", String::as_str);
-                match grid.columns[*at] {
+                match columns[*at] {
                     GridColumn::Path(_) => shortened(cell, self.widths[*at].unwrap_or(usize::MAX)),
                     GridColumn::Text(_) | GridColumn::Number(_) => cell.to_owned(),
                 }
@@ -159,7 +219,7 @@ impl Layout {
             column.set_padding((0, u16::try_from(gap).unwrap_or(0)));
             let width = u16::try_from(width + gap).unwrap_or(u16::MAX);
             column.set_constraint(ColumnConstraint::Absolute(Width::Fixed(width)));
-            if let GridColumn::Number(_) = grid.columns[*at] {
+            if let GridColumn::Number(_) = columns[*at] {
                 column.set_cell_alignment(CellAlignment::Right);
             }
         }
@@ -167,18 +227,37 @@ impl Layout {
     }
 }
 
+impl Needs {
+    fn of_header(column: GridColumn) -> Self {
+        Self::of_cell(column, column.header())
+    }
+
+    fn of_cell(column: GridColumn, cell: &str) -> Self {
+        let most = display_width(cell);
+        let longest_word = || cell.split(' ').map(display_width).max().unwrap_or(0);
+        let least = match column {
+            GridColumn::Text(_) => longest_word(),
+            GridColumn::Number(_) | GridColumn::Path(_) => most,
+        };
+        Self { least, most }
+    }
+
+    fn and(self, other: Self) -> Self {
+        Self { least: self.least.max(other.least), most: self.most.max(other.most) }
+    }
+}
+
 fn needs_of(grid: &Grid, at: usize) -> Needs {
     let column = grid.columns[at];
     let cells = || grid.rows.iter().filter_map(move |row| row.get(at)).map(String::as_str);
-    let header = display_width(column.header());
-    let most = cells().map(display_width).max().unwrap_or(0).max(header);
-    let longest_word = |text: &str| text.split(' ').map(display_width).max().unwrap_or(0);
-    let least = match column {
-        GridColumn::Number(_) => most,
-        GridColumn::Text(header) => cells().chain([header]).map(longest_word).max().unwrap_or(0),
-        GridColumn::Path(_) => least_of_paths(&cells().collect::<Vec<_>>()).max(header),
-    };
-    Needs { least, most }
+    let header = Needs::of_header(column);
+    let needs = cells().map(|cell| Needs::of_cell(column, cell)).fold(header, Needs::and);
+    match column {
+        GridColumn::Number(_) | GridColumn::Text(_) => needs,
+        GridColumn::Path(_) => {
+            Needs { least: least_of_paths(&cells().collect::<Vec<_>>()).max(header.least), ..needs }
+        }
+    }
 }
 
 /// The least room in which all of some paths are still told apart.

@@ -10,10 +10,10 @@ pub(crate) mod progress;
 mod say;
 mod words;
 
-pub(crate) use grid::{Grid, GridColumn};
+pub(crate) use grid::{Grid, GridColumn, GridLayout, GridShape};
 pub(crate) use pages::{do_not_page, is_leafed_through};
 pub(crate) use say::{
-    answer, be_quiet, ensure_said, say, say_beside, say_error, say_json_beside, tell, warn,
+    HungUp, Say, answer, be_quiet, ensure_said, say, say_beside, say_error, say_json_beside, tell, warn,
 };
 pub(crate) use words::{
     DIM, ERROR, GOOD, STRONG, WARNING, counted, fitted, grouped, sanitized, styled, wrapped,

@@ -18,22 +18,42 @@ static UNSAID: OnceLock<io::Error> = OnceLock::new();
 /// [`ensure_said`]. A reader that hangs up, as `head` does, is no failure.
 pub(crate) fn say(words: &str) {
     progress::end();
-    if let Err(error) = anstream::stdout().write_all(harmless(words).as_bytes())
-        && error.kind() != io::ErrorKind::BrokenPipe
-    {
-        // The first failure is enough.
-        let _ = UNSAID.set(error);
+    // Whether anybody reads on makes no difference at the end.
+    let _ = say_on(&harmless(words));
+}
+
+/// Nobody reads on, so that nothing more has to be told.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) struct HungUp;
+
+/// Takes a part of an answer, whole lines of it.
+pub(crate) type Say<'s> = dyn FnMut(&str) -> Result<(), HungUp> + 's;
+
+/// Tells an answer part by part.
+pub(super) type Tell<'t> = dyn Fn(&mut Say<'_>) -> Result<(), HungUp> + 't;
+
+/// Prints an answer to standard output, through a pager where it is longer than the
+/// terminal. It is told again if the pager turns out to be none.
+pub(crate) fn answer(tell: &Tell<'_>) {
+    progress::end();
+    let shown = |part: &str| harmless(&fitted(part)).into_owned();
+    if !leafed_through(&|say| tell(&mut |part| say(&shown(part)))) {
+        // Whoever hangs up, as `head` does, has read enough.
+        let _ = tell(&mut |part| say_on(&shown(part)));
     }
 }
 
-/// Prints an answer to standard output, through a pager where it is longer than the
-/// terminal.
-pub(crate) fn answer(text: &str) {
-    progress::end();
-    let text = fitted(text);
-    let text = harmless(&text);
-    if !leafed_through(&text) {
-        say(&text);
+/// Prints, and says whether anybody reads on.
+fn say_on(words: &str) -> Result<(), HungUp> {
+    match anstream::stdout().write_all(words.as_bytes()) {
+        Ok(()) => Ok(()),
+        Err(error) => {
+            if error.kind() != io::ErrorKind::BrokenPipe {
+                // The first failure is enough.
+                let _ = UNSAID.set(error);
+            }
+            Err(HungUp)
+        }
     }
 }
 
