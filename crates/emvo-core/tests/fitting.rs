@@ -2,15 +2,13 @@
 //! them in: every date stays, and what does not is said.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, dates, event};
 use emvo_core::fit::{
     FitOptions, FittedSeries, ImportCount, ImportFile, Limits, fit_series, rehearse, split_files,
 };
 use emvo_ical::calendar::{Event, Series};
 use emvo_ical::recurrence::{Ceiling, Window};
 use jiff::civil::{Date, date};
-use support::{Read, dates, event};
 
 const HORIZON: Date = date(2027, 6, 30);
 const WEEKLY: &str = "SUMMARY:Drill\nDTSTART;TZID=Europe/Stockholm:20260907T080000\nDTEND;TZID=Europe/Stockholm:20260907T090000\nRRULE:FREQ=WEEKLY;COUNT=6";
@@ -107,8 +105,8 @@ fn a_series_in_another_zone_is_written_in_the_one_that_is_taken() {
     assert_eq!(utc.parts.len(), 2, "{:?}", done(&utc));
     assert!(done(&utc)[0].starts_with("Z10 "), "{:?}", done(&utc));
     for (read, fitted) in [(&read, &helsinki), (&long, &utc)] {
-        let before = dates(&read.calendar.series, &read.zones, support::always());
-        assert_eq!(dates(&fitted.parts, &read.zones, support::always()), before);
+        let before = dates(&read.calendar.series, &read.zones, crate::support::always());
+        assert_eq!(dates(&fitted.parts, &read.zones, crate::support::always()), before);
     }
     assert!(done(&fitted(&read, &one("Europe/Stockholm"))).is_empty(), "it is there already");
     // A time of no zone belongs to no instant: it stays, and that is said.

@@ -2,15 +2,13 @@
 //! again, changed dates, and that the order of the inputs decides nothing.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, always, dates, event};
 use emvo_core::edit::{Count, FoldKind};
 use emvo_core::merge::{Clash, MergeInput, MergeOptions, Merged, merge};
 use emvo_ical::calendar::write;
 use emvo_ical::content::Property;
 use proptest::prelude::*;
 use proptest::sample::{select, subsequence};
-use support::{Read, always, dates, event};
 
 fn input(read: Read, label: &str) -> MergeInput<'static> {
     MergeInput { calendar: read.calendar, zones: read.zones, label: label.to_owned() }

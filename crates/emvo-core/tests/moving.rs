@@ -2,15 +2,13 @@
 //! move along, and what has no such form is refused.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, always, dates, event};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::split::{Singles, by_window, into_singles, parts_by_window};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::Zone;
 use jiff::civil::date;
-use support::{Read, always, dates, event};
 
 const HOUR: i64 = 3600;
 const DAY: i64 = 24 * HOUR;

@@ -2,15 +2,13 @@
 //! fewest rules, and nothing else.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, always, dates, event};
 use emvo_core::roll::roll;
 use emvo_core::split::{Singles, into_singles};
 use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::Ceiling;
 use proptest::prelude::*;
 use proptest::sample::select;
-use support::{Read, always, dates, event};
 
 const LEAST: usize = 3;
 

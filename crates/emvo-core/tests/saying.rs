@@ -2,13 +2,11 @@
 //! an id or a stamp by habit.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, event};
 use emvo_core::identity::{
     IdsUsedAgain, OwnStamps, Provenance, Revision, VersionKey, contradiction, is_placeholder, unsaid,
 };
 use jiff::civil::date;
-use support::{Read, event};
 
 const DRILL: &str =
     "SUMMARY:Drill\nDTSTART;TZID=Europe/Helsinki:20260907T080000\nDTEND;TZID=Europe/Helsinki:20260907T090000";

@@ -2,11 +2,9 @@
 //! and, as much, what is not.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod support;
-
+use crate::support::{Read, event};
 use emvo_core::snapshot::{Changes, Relation, cancellation, changes};
 use emvo_ical::calendar::{Series, Status};
-use support::{Read, event};
 
 /// What happened, one line each: `moved a: start, end`.
 fn told(found: &Changes<'_, '_>) -> Vec<String> {

@@ -2,9 +2,7 @@
 //! other component, through each command that writes.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 use serde_json::Value;
 
 fn event(uid: &str, title: &str, day: &str) -> String {

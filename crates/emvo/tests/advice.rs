@@ -2,9 +2,7 @@
 //! advised command, the import again, and a complete verdict with nothing twice.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 /// What happens to a file at a destination.
 #[derive(Clone, Copy)]

@@ -2,13 +2,11 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files fails")]
 
-mod harness;
-
 use std::fs;
 use std::path::Path;
 
-use harness::Case;
-use harness::schemas::faults;
+use crate::harness::Case;
+use crate::harness::schemas::faults;
 use serde_json::{Value, json};
 
 #[test]

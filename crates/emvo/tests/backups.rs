@@ -1,11 +1,9 @@
 //! Backups: written, checked, read back.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
 use std::io::{Read, Write};
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const CREW: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\nDTSTART;TZID=Europe/Helsinki:20260302T080000\nRRULE:FREQ=WEEKLY;COUNT=3\nX-KEEP:me\nEND:VEVENT\n\
     BEGIN:VTODO\nUID:t\nSUMMARY:Order paint\nEND:VTODO\n";

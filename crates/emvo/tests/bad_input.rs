@@ -3,9 +3,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const EVENT: &str = "BEGIN:VEVENT\nUID:1\nSUMMARY:Drill\nDTSTART:20260601T080000Z\nEND:VEVENT\n";
 

@@ -2,11 +2,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::io::Write as _;
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 use zip::write::SimpleFileOptions;
 
 fn zip_of(files: &[(&str, &[u8])]) -> Vec<u8> {

@@ -8,15 +8,13 @@
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::fs;
 use std::io::{Read as _, Write as _};
 use std::path::Path;
 use std::process::Command;
 
-use harness::Case;
+use crate::harness::Case;
 
 /// The lines of an event, with words that begin with a mark.
 fn words(mark: &str) -> String {
@@ -146,7 +144,7 @@ fn private_in(found: &BTreeSet<String>) -> Vec<String> {
 }
 
 /// All that came out of a run: its files but the inputs, its answer, and its record.
-fn all_that_came_out(case: &Case, run: harness::Run) -> Vec<Vec<u8>> {
+fn all_that_came_out(case: &Case, run: crate::harness::Run) -> Vec<Vec<u8>> {
     let files = files_in(&case.path(".")).into_iter();
     let files = files.filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"));
     let said = [run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(case)];

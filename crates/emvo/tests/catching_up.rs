@@ -2,9 +2,7 @@
 //! and what a person does there by hand.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str, title: &str, day: &str, more: &str) -> String {
     format!(

@@ -2,9 +2,7 @@
 //! it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const CREW: &str = "BEGIN:VEVENT\nUID:w@example.org\nSUMMARY:Deck watch\nLOCATION:Quay 2\nCATEGORIES:Crew\nDTSTART;TZID=Europe/Helsinki:20260302T080000\n\
     DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=6\nX-BERTH:secret-berth\nBEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:secret-alarm\nTRIGGER:-PT15M\nEND:VALARM\nEND:VEVENT\n\

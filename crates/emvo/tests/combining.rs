@@ -1,9 +1,7 @@
 //! Combining in full, and taking back, as the built program does it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str, title: &str, start: &str, more: &str) -> String {
     format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:{start}Z\nDURATION:PT1H\n{more}END:VEVENT\n")

@@ -4,14 +4,12 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::io::{Cursor, Write};
 use std::path::PathBuf;
 use std::process::{Command, Stdio};
 use std::time::{Duration, Instant};
 
-use harness::Case;
+use crate::harness::Case;
 
 /// Address space for a run, in KiB.
 const MOST_MEMORY: usize = 1024 * 1024;

@@ -1,9 +1,7 @@
 //! Exact to the second, in every form that a file may take: zones, lengths, lines.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const WATCH: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Watch\n\
     DTSTART;TZID=Europe/Helsinki:20260302T080000\nDTEND;TZID=Europe/Helsinki:20260302T090000\nEND:VEVENT\n";

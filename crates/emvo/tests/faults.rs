@@ -4,13 +4,11 @@
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::path::Path;
 use std::process::{Child, Command, Stdio};
 use std::time::Duration;
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const OLD: &str = "the old file\n";
 

@@ -2,10 +2,8 @@
 //! for one field has to hold for all of them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
+use crate::harness::{Case, calendar};
 use emvo_ical::calendar::fields::{Field, Weight};
-use harness::{Case, calendar};
 
 /// Two things that an event can say in each field besides its times, its rule and
 /// its id: the lines, and the name under which a difference is told.

@@ -1,9 +1,7 @@
 //! Results made to fit a destination's limits, as the built program does it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 /// A weekly call that two zones move apart, with a changed date and an
 /// exception; an endless watch; an event with everything that may be refused;

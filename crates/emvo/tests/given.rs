@@ -2,11 +2,9 @@
 //! vouched for beside it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::io::Write as _;
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const EVENT: &str =
     "BEGIN:VEVENT\nUID:a\nSUMMARY:Handover\nDTSTART:20260907T080000Z\nDTEND:20260907T090000Z\nEND:VEVENT\n";

@@ -7,13 +7,11 @@
 #![cfg(unix)]
 #![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::collections::{BTreeMap, BTreeSet};
 use std::ffi::OsString;
 use std::path::Path;
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 /// What an option that takes a path does there.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -370,7 +368,7 @@ fn words_with(row: &Row, named: &[(&str, &str)]) -> Vec<String> {
     words
 }
 
-fn run(case: &Case, words: &[String]) -> harness::Run {
+fn run(case: &Case, words: &[String]) -> crate::harness::Run {
     let words: Vec<&str> = words.iter().map(String::as_str).collect();
     case.emvo(&words)
 }

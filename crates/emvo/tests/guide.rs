@@ -3,15 +3,13 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files fails")]
 
-mod harness;
-
 use std::fmt::Write as _;
 use std::fs;
 use std::path::{Path, PathBuf};
 use std::process::Command;
 use std::sync::LazyLock;
 
-use harness::Case;
+use crate::harness::Case;
 
 fn root() -> PathBuf {
     Path::new(env!("CARGO_MANIFEST_DIR")).join("../..")
@@ -221,10 +219,7 @@ fn rule_pages_are_what_the_program_says() {
     if std::env::var_os("EMVO_WRITE_PAGES").is_some() {
         fs::write(&path, &page).unwrap();
     }
-    assert!(
-        fs::read_to_string(&path).unwrap() == page,
-        "docs/rules.md is old: EMVO_WRITE_PAGES=1 cargo test -p emvo --test guide writes it anew"
-    );
+    assert!(fs::read_to_string(&path).unwrap() == page, "docs/rules.md is old: `cargo pages` writes it anew");
 }
 
 #[test]

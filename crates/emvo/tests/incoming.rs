@@ -2,9 +2,7 @@
 //! change does to events that are there.
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const FULL: &str = "SUMMARY:Handover\nDESCRIPTION:Door code\nCATEGORIES:Crew\nCLASS:PUBLIC\nTRANSP:OPAQUE\nATTACH:https://example.org/plan.pdf\n\
     ORGANIZER:mailto:olof@example.org\nATTENDEE:mailto:elsa@example.org\n\

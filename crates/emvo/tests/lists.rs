@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const CREW: &str = "exports/norrsund/crew.ics";
 

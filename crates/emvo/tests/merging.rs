@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str, title: &str, start: &str, more: &str) -> String {
     format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\nDTSTART:{start}\n{more}END:VEVENT\n")

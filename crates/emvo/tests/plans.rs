@@ -1,11 +1,9 @@
 //! Whole moves from plan files, as the built program does them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
 use std::fs;
 
-use harness::{Case, calendar, demo_exports};
+use crate::harness::{Case, calendar, demo_exports};
 
 fn event(uid: &str, title: &str, day: &str) -> String {
     format!(

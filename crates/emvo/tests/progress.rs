@@ -3,11 +3,9 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::process::{Command, Stdio};
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn events(count: usize) -> String {
     let events = (0..count).map(|at| {

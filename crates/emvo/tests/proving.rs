@@ -1,9 +1,7 @@
 //! Snapshots compared and imports rehearsed, as the built program does it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str, title: &str, lines: &str) -> String {
     format!("BEGIN:VEVENT\nUID:{uid}\nSUMMARY:{title}\n{lines}END:VEVENT\n")

@@ -1,9 +1,7 @@
 //! Receipts, the ledger, and what they explain, as the built program does it.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const CREW: &str = "BEGIN:VEVENT\nUID:w\nSUMMARY:Deck watch\nLOCATION:Quay 2\nDTSTART;TZID=Europe/Helsinki:20260302T080000\n\
     DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=12\nEND:VEVENT\n\

@@ -2,9 +2,7 @@
 //! found and what to write, ends with 2, and leaves every file alone.
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const SERIES: &str = "BEGIN:VEVENT\nUID:a\nSUMMARY:Handover\nDTSTART:20260907T080000Z\nDTEND:20260907T090000Z\nRRULE:FREQ=WEEKLY;COUNT=3\nEND:VEVENT\n";
 

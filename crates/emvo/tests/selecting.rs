@@ -1,11 +1,9 @@
 //! The selectors mean the same events in every command that takes them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::collections::BTreeSet;
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str, lines: &str) -> String {
     format!("BEGIN:VEVENT\nUID:{uid}\n{lines}\nEND:VEVENT\n")
@@ -61,7 +59,7 @@ fn uids(text: &str) -> String {
     lines.collect::<BTreeSet<_>>().into_iter().collect::<Vec<_>>().join(" ")
 }
 
-fn run(case: &Case, command: &str, selectors: &str) -> harness::Run {
+fn run(case: &Case, command: &str, selectors: &str) -> crate::harness::Run {
     let words: Vec<&str> = command.split(' ').chain(selectors.split(' ')).collect();
     case.emvo(&words)
 }

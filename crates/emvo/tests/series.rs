@@ -1,9 +1,7 @@
 //! Series, as the built program repairs, unrolls and rolls them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 use insta::assert_snapshot;
 
 const ROSTER: &str = "BEGIN:VEVENT\nUID:r1@example.org\nSUMMARY:Deck watch\nDTSTART;TZID=Europe/Helsinki:20260302T080000\n\

@@ -1,9 +1,7 @@
 //! What the shell and packagers get: completions, manual pages, permissions.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 #[test]
 fn completions_and_pages_know_every_command() {

@@ -2,11 +2,9 @@
 //! and broken books told in one sentence.
 #![allow(clippy::unwrap_used, reason = "a test that cannot make its own books has failed")]
 
-mod harness;
-
 use std::io::{Cursor, Write};
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 use rust_xlsxwriter::{ExcelDateTime, Format, Formula, Workbook, Worksheet};
 
 const HEADERS: [&str; 5] = ["Datum", "Titel", "Beginn", "Ende", "Nr"];

@@ -1,9 +1,7 @@
 //! Tables in and out, as the built program reads and writes them.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const CREW: &str = "BEGIN:VEVENT\nUID:1\nSUMMARY:Deck watch\nDTSTART;TZID=Europe/Helsinki:20260302T080000\n\
     DTEND;TZID=Europe/Helsinki:20260302T160000\nRRULE:FREQ=WEEKLY;COUNT=3\nATTENDEE:mailto:a@example.org\nEND:VEVENT\n\

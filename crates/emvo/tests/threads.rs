@@ -2,12 +2,10 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-mod harness;
-
 use std::fmt::Write as _;
 
+use crate::harness::{Case, calendar};
 use assert_cmd::Command;
-use harness::{Case, calendar};
 
 /// Long enough that it is read in several pieces, with all kinds of events and
 /// some faults.

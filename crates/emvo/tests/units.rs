@@ -8,14 +8,12 @@
 #![allow(clippy::unwrap_used, clippy::expect_used, reason = "a test that cannot set up its files fails")]
 #![allow(clippy::type_complexity, reason = "a table of closures says what it is")]
 
-mod harness;
-
 use std::fs;
 use std::os::unix::fs::{MetadataExt as _, PermissionsExt as _};
 use std::path::Path;
 use std::process::{Command, Stdio};
 
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 fn event(uid: &str) -> String {
     format!(

@@ -3,9 +3,7 @@
 //! loss has, they may.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 use serde_json::Value;
 
 const HEAD: &str = "BEGIN:VEVENT\nUID:watch\nDTSTAMP:20260101T000000Z\nSUMMARY:Harbour watch\n\

@@ -2,9 +2,7 @@
 
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
-mod harness;
-
-use harness::{Case, calendar};
+use crate::harness::{Case, calendar};
 
 const FLOATING: &str =
     "BEGIN:VEVENT\nUID:f\nSUMMARY:Watch\nDTSTART:20260601T080000\nDTEND:20260601T100000\nEND:VEVENT\n";

@@ -7,15 +7,13 @@
 //! of the third event of the first file, and that word is looked for.
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own files has failed")]
 
-#[path = "../harness/mod.rs"]
-mod harness;
 mod jobs;
 
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 use std::path::{Path, PathBuf};
 
-use harness::{Case, Run};
+use crate::harness::{Case, Run};
 use jobs::{Asked, JOBS, Job, LIMITS, PLAN};
 use proptest::prelude::*;
 

@@ -1,0 +1,21 @@
+//! What the core promises, on calendars and tables that are made for it.
+//!
+//! All of them are one program of tests: each that is linked by itself takes seconds.
+
+mod support;
+
+mod combining;
+mod fitting;
+mod folding;
+mod lossless;
+mod moving;
+mod planted;
+mod proof;
+mod released;
+mod retiming;
+mod rolling;
+mod saying;
+mod snapshots;
+mod tables;
+mod understanding;
+mod written_times;
