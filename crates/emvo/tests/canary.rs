@@ -368,11 +368,13 @@ fn a_plan_tells_nothing_of_what_it_hides() {
     for private in ["omit", "mask"] {
         let case = Case::new().file("export.ics", unreadable(export()));
         for report in ["report.html", "report.csv", "report.json"] {
+            // A destination that cuts words and knows no series: the proof has causes to tell.
+            case.put("limits.toml", "series = \"none\"\ndescription_characters = 6\nreminders = false\nattendees = false\nattachments = false\n");
             case.put(
                 "plan.toml",
                 format!(
                     "[[source]]\npath = \"export.ics\"\nprivate = \"{private}\"\ninto = \"crew\"\n\
-                     [[destination]]\nname = \"crew\"\npath = \"crew.ics\"\n\
+                     [[destination]]\nname = \"crew\"\npath = \"crew.ics\"\nlimits = \"limits.toml\"\n\
                      [check]\nreconcile = true\nreport = \"{report}\"\n"
                 ),
             );
