@@ -5,7 +5,8 @@ Which crates those are is asked of Cargo: what the program links on Linux, at th
 tests or builds need. Texts that several crates have word for word stand once.
 
     packaging/licences.py            writes the file
-    packaging/licences.py --check    fails if the file is not what it would write
+    packaging/licences.py --check    fails if the file is not what it would write, or if emvo.cdx.json, which sbom.sh
+                                     writes, does not name the same crates
 """
 
 import json
@@ -76,8 +77,20 @@ def written():
     return "\n".join(lines) + "\n"
 
 
+def ensure_bill_is_current():
+    """The bill of materials names every crate that is linked, and no version of it that is not locked."""
+    bill = json.loads((ROOT / "packaging" / "emvo.cdx.json").read_text(encoding="utf-8"))
+    told = {(component["name"], component["version"]) for component in bill["components"]}
+    linked = {(package["name"], package["version"]) for package in linked_crates()}
+    locked = set(re.findall(r'name = "([^"]+)"\nversion = "([^"]+)"', (ROOT / "Cargo.lock").read_text(encoding="utf-8")))
+    if wrong := sorted(linked - told) + sorted(told - locked):
+        sys.exit(f"packaging/emvo.cdx.json is old: {wrong}; packaging/sbom.sh writes it anew")
+
+
 if __name__ == "__main__":
     text = written()
+    if "--check" in sys.argv:
+        ensure_bill_is_current()
     if "--check" in sys.argv:
         if not TARGET.exists() or TARGET.read_text(encoding="utf-8") != text:
             sys.exit("THIRD-PARTY.txt is not what packaging/licences.py writes: run it and commit what it says")

@@ -34,6 +34,8 @@ released=$(sed -n "s/^## $version (\(.*\))$/\1/p" CHANGELOG.md)
 # The archive: everything in one folder.
 mkdir "$dist/$name"
 cp "$program" README.md CHANGELOG.md LICENSE-MIT LICENSE-APACHE THIRD-PARTY.txt "$dist/$name/"
+cp packaging/emvo.cdx.json "$dist/$name.cdx.json"
+cp packaging/emvo.cdx.json "$dist/$name/"
 cp -r docs "$dist/$name/guide"
 rm "$dist/$name/guide/screenshots/take.sh"
 cp -r "$dist/man" "$dist/completions" "$dist/$name/"
@@ -42,5 +44,5 @@ rm -r "${dist:?}/$name"
 
 packaging/debian.sh "$program" "$dist" "$version" "$released"
 
-(cd "$dist" && sha256sum ./*.tar.gz ./*.deb > SHA256SUMS)
+(cd "$dist" && sha256sum ./*.tar.gz ./*.deb ./*.cdx.json > SHA256SUMS)
 ls -l "$program" "$dist"/*.tar.gz "$dist"/*.deb | awk '{ printf "%8.1f MB  %s\n", $5 / 1e6, $NF }'
