@@ -14,7 +14,7 @@ use std::io::{Read as _, Write as _};
 use std::path::Path;
 use std::process::Command;
 
-use crate::harness::Case;
+use crate::harness::{Case, Run};
 
 /// The lines of an event, with words that begin with a mark.
 fn words(mark: &str) -> String {
@@ -144,7 +144,7 @@ fn private_in(found: &BTreeSet<String>) -> Vec<String> {
 }
 
 /// All that came out of a run: its files but the inputs, its answer, and its record.
-fn all_that_came_out(case: &Case, run: crate::harness::Run) -> Vec<Vec<u8>> {
+fn all_that_came_out(case: &Case, run: Run) -> Vec<Vec<u8>> {
     let files = files_in(&case.path(".")).into_iter();
     let files = files.filter(|(path, _)| !path.ends_with("export.ics") && !path.contains("sqlite"));
     let said = [run.stdout.into_bytes(), run.stderr.into_bytes(), record_of(case)];
@@ -291,6 +291,8 @@ fn tables_and_zips_tell_no_more_than_calendars() {
                 let copy = found_in(&fs::read(case.path(&output)).unwrap());
                 assert_eq!(leaked(&copy, &[]), [""; 0], "{what}: the copy");
                 fs::remove_file(case.path(name)).unwrap();
+                // Whoever runs it has to know which word was not understood.
+                let run = without(run, "ZPunknownword");
                 for bytes in all_that_came_out(&case, run) {
                     let told = private_in(&found_in(&bytes));
                     assert_eq!(told, [""; 0], "{what}\n{}", String::from_utf8_lossy(&bytes));
@@ -298,6 +300,10 @@ fn tables_and_zips_tell_no_more_than_calendars() {
             }
         }
     }
+}
+
+fn without(run: Run, word: &str) -> Run {
+    Run { stderr: run.stderr.replace(&format!("`{word}`"), "``"), ..run }
 }
 
 /// Where everything is shown, what is private is not.
@@ -384,7 +390,7 @@ fn a_plan_tells_nothing_of_what_it_hides() {
                 &ledger[..],
             ]
             .concat();
-            let run = case.ends(0, &words);
+            let run = case.ends(1, &words);
             assert!(case.path(report).exists());
             for bytes in all_that_came_out(&case, run) {
                 let told = private_in(&found_in(&bytes));
