@@ -34,7 +34,10 @@ pub fn spreadsheet(data: &[u8]) {
 pub fn answers(data: &[u8]) {
     let export = calendar(b"");
     let files = [("crew.ics", export.as_slice()), ("answers.csv", data)];
-    asked(&files, &["repair", "crew.ics", "--answers", "answers.csv", "--dry-run", "--quiet"]);
+    asked(
+        &files,
+        &["repair", "crew.ics", "-o", "out.ics", "--answers", "answers.csv", "--dry-run", "--quiet"],
+    );
     let words = ["merge", "crew.ics", "-o", "out.ics", "--answers", "answers.csv", "--dry-run", "--quiet"];
     asked(&files, &words);
 }
