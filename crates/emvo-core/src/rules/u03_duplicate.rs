@@ -28,7 +28,11 @@ impl Rule for Duplicate {
 
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         if let Some(first) = context.duplicate_before(subject.index) {
-            let message = format!("is there twice: the same as the event in line {first}");
+            let message = match first {
+                // Events of a table have no line.
+                0 => "is there twice: the same as a row before it".to_owned(),
+                line => format!("is there twice: the same as the event in line {line}"),
+            };
             found.offer(self, subject, message, Safety::Consent, Edit::Fold);
         }
     }

@@ -21,6 +21,10 @@ const ZIP: &[u8] = b"PK\x03\x04";
 const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
 /// What a spreadsheet may hold once it is unpacked.
 const MOST_BYTES: u64 = 1 << 31;
+/// A part of it that is longer, and all of its cells together where they are, have no more
+/// than so many times the bytes that are packed: one long text can be said in many cells, and be merged down.
+const SMALL: u64 = 16 << 20;
+const MOST_RATIO: u64 = 200;
 /// More cells than this are no table of events.
 const MOST_CELLS: usize = 40_000_000;
 /// More columns than this are none either.
@@ -105,6 +109,13 @@ fn has_utf16(bytes: &[u8], word: &str) -> bool {
     bytes.windows(wide.len()).any(|window| window == wide)
 }
 
+const TOO_MUCH: &str = "it unpacks to more than 200 times its size, as no table does";
+
+/// How much may come out of so many packed bytes.
+fn plausible(packed: u64) -> u64 {
+    SMALL.max(packed.saturating_mul(MOST_RATIO))
+}
+
 /// A small file can unpack to a huge one.
 fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
     if is_compound(bytes) {
@@ -114,25 +125,32 @@ fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
     let mut size = 0_u64;
     for at in 0..zip.len() {
         let part = zip.by_index_raw(at).context("it is a broken spreadsheet")?;
+        if part.size() > plausible(part.compressed_size()) {
+            bail!(TOO_MUCH);
+        }
         size = size.saturating_add(part.size());
     }
     if size > MOST_BYTES {
         bail!("it unpacks to more than 2 GiB, as no table does");
     }
+    if sheet_marks::written_out(bytes) > plausible(bytes.len() as u64) {
+        bail!(TOO_MUCH);
+    }
     Ok(())
 }
 
 fn read_sheets(bytes: &[u8]) -> anyhow::Result<Vec<SheetText>> {
+    let most = usize::try_from(plausible(bytes.len() as u64)).unwrap_or(usize::MAX);
     if is_compound(bytes) {
         let book = Xls::new(Cursor::new(bytes)).map_err(told)?;
         let marks = marks_of_older_form(&book);
-        return whole_sheets(book, &marks);
+        return whole_sheets(book, &marks, most);
     }
     let marks = sheet_marks::of_sheets(bytes);
     match Xlsx::new(Cursor::new(bytes)) {
-        Ok(book) => streamed_sheets(book, &marks),
+        Ok(book) => streamed_sheets(book, &marks, most),
         Err(error) => match Ods::new(Cursor::new(bytes)) {
-            Ok(book) => whole_sheets(book, &marks),
+            Ok(book) => whole_sheets(book, &marks, most),
             Err(_) => Err(told(error)),
         },
     }
@@ -164,18 +182,22 @@ fn visibility(sheet: &Sheet) -> Visibility {
 }
 
 /// Row by row: one cell at the far end of a sheet takes no memory for those before it.
-fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>, marks: &Marks) -> anyhow::Result<Vec<SheetText>> {
+fn streamed_sheets(
+    mut book: Xlsx<Cursor<&[u8]>>,
+    marks: &Marks,
+    most_bytes: usize,
+) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
         let Ok(mut cells) = book.worksheet_cells_reader(&sheet.name) else {
             // A chart on a sheet of its own has no cells.
             continue;
         };
-        let mut rows = RowsAsText::of(marks.get(&sheet.name));
+        let mut rows = RowsAsText::of(marks.get(&sheet.name), left_of(most_bytes, &found));
         while let Some(cell) = cells.next_cell().map_err(told)? {
             rows.put(cell.get_position(), shown_ref(cell.get_value()))?;
         }
-        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet)));
+        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet))?);
     }
     Ok(found)
 }
@@ -183,20 +205,26 @@ fn streamed_sheets(mut book: Xlsx<Cursor<&[u8]>>, marks: &Marks) -> anyhow::Resu
 fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(
     mut book: R,
     marks: &Marks,
+    most_bytes: usize,
 ) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
         let Ok(range) = book.worksheet_range(&sheet.name) else { continue };
         let (top, left) = range.start().unwrap_or_default();
-        let mut rows = RowsAsText::of(marks.get(&sheet.name));
+        let mut rows = RowsAsText::of(marks.get(&sheet.name), left_of(most_bytes, &found));
         for (row, column, value) in range.used_cells() {
             let at =
                 |offset: u32, place: usize| offset.saturating_add(u32::try_from(place).unwrap_or(u32::MAX));
             rows.put((at(top, row), at(left, column)), shown(value))?;
         }
-        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet)));
+        found.extend(rows.finish(sheet.name.clone(), visibility(&sheet))?);
     }
     Ok(found)
+}
+
+/// How many bytes the sheets that are not read yet may have.
+fn left_of(most: usize, found: &[SheetText]) -> usize {
+    most.saturating_sub(found.iter().map(|sheet| sheet.text.len()).sum())
 }
 
 /// Rows of cells → CSV; a blank row is a blank line, so that numbers stay what a
@@ -204,8 +232,12 @@ fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(
 #[derive(Default)]
 struct RowsAsText {
     text: Vec<u8>,
+    /// How long the text may get.
+    most_bytes: usize,
     row: u32,
     cells: BTreeMap<u32, String>,
+    /// How long those of this row are.
+    waiting: usize,
     /// How many cells are filled.
     count: usize,
     marks: SheetMarks,
@@ -214,10 +246,10 @@ struct RowsAsText {
 }
 
 impl RowsAsText {
-    fn of(marks: Option<&SheetMarks>) -> Self {
+    fn of(marks: Option<&SheetMarks>, most_bytes: usize) -> Self {
         let mut marks = marks.cloned().unwrap_or_default();
         marks.merged.sort_unstable_by_key(|merged| (merged.top, merged.column));
-        Self { marks, ..Self::default() }
+        Self { most_bytes, marks, ..Self::default() }
     }
 
     /// The cells of this row that stand for those below them go down, and those from above
@@ -254,13 +286,21 @@ impl RowsAsText {
             bail!("its rows stand out of order");
         }
         while self.row < row {
-            self.end_row();
+            self.end_row()?;
         }
+        self.waiting += cell.len();
         self.cells.insert(column, cell);
+        self.ensure_bounds()
+    }
+
+    fn ensure_bounds(&self) -> anyhow::Result<()> {
+        if self.text.len() + self.waiting > self.most_bytes {
+            bail!(TOO_MUCH);
+        }
         Ok(())
     }
 
-    fn end_row(&mut self) {
+    fn end_row(&mut self) -> anyhow::Result<()> {
         self.fill_merged();
         let last = self.cells.keys().next_back().copied();
         for column in 0..last.map_or(0, |last| last + 1) {
@@ -275,17 +315,20 @@ impl RowsAsText {
         }
         self.text.extend_from_slice(b"\r\n");
         self.cells.clear();
+        self.waiting = 0;
         self.row += 1;
+        self.ensure_bounds()
     }
 
-    fn finish(mut self, name: String, visibility: Visibility) -> Option<SheetText> {
+    /// The sheet; none if nothing is in it.
+    fn finish(mut self, name: String, visibility: Visibility) -> anyhow::Result<Option<SheetText>> {
         if self.count == 0 {
-            return None;
+            return Ok(None);
         }
-        self.end_row();
-        let text = String::from_utf8(self.text).ok()?;
+        self.end_row()?;
+        let Ok(text) = String::from_utf8(self.text) else { return Ok(None) };
         let hidden_rows = self.marks.hidden_rows;
-        Some(SheetText { name, text, cells: self.count, visibility, hidden_rows })
+        Ok(Some(SheetText { name, text, cells: self.count, visibility, hidden_rows }))
     }
 }
 
