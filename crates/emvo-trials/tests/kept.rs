@@ -28,3 +28,18 @@ fn every_trial_holds_for_what_is_kept() -> Result<(), String> {
     }
     Ok(())
 }
+
+/// What the fuzzer is given of each trial: a target that calls it, and its line.
+#[test]
+fn every_trial_has_its_target() {
+    let folder = Path::new(env!("CARGO_MANIFEST_DIR")).join("../../fuzz");
+    let read = |path: &str| fs::read_to_string(folder.join(path)).unwrap_or_default();
+    let manifest = read("Cargo.toml");
+    assert_eq!(manifest.matches("[[bin]]").count(), TRIALS.len());
+    for (name, _) in TRIALS {
+        let target = read(&format!("fuzz_targets/{name}.rs"));
+        let line = format!("libfuzzer_sys::fuzz_target!(|data: &[u8]| emvo_trials::{name}(data));");
+        assert!(target.contains(&line), "{name}: {target}");
+        assert!(manifest.contains(&format!("name = \"{name}\"\npath = \"fuzz_targets/{name}.rs\"")), "{name}");
+    }
+}
