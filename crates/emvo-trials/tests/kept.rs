@@ -40,6 +40,9 @@ fn every_trial_has_its_target() {
         let target = read(&format!("fuzz_targets/{name}.rs"));
         let line = format!("libfuzzer_sys::fuzz_target!(|data: &[u8]| emvo_trials::{name}(data));");
         assert!(target.contains(&line), "{name}: {target}");
-        assert!(manifest.contains(&format!("name = \"{name}\"\npath = \"fuzz_targets/{name}.rs\"")), "{name}");
+        assert!(
+            manifest.contains(&format!("name = \"{name}\"\npath = \"fuzz_targets/{name}.rs\"")),
+            "{name}"
+        );
     }
 }
