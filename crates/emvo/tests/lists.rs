@@ -409,3 +409,17 @@ fn the_ceiling_of_a_series_counts_all_that_tell_its_dates() {
         }
     }
 }
+
+/// What a cell says stays in its line, whatever it says.
+#[test]
+fn a_cell_with_line_feeds_is_one_line_of_the_list() {
+    let case = Case::new().file(
+        "a.ics",
+        calendar("BEGIN:VEVENT\nUID:a\nSUMMARY:Watch\\nchanged\nDESCRIPTION:one\\ntwo\nDTSTART:20260101T080000Z\nEND:VEVENT\n"),
+    );
+    for fields in ["start,end,all_day,zone,title,location,category,calendar,uid", "date,title,description"] {
+        let run = case.ends(0, &["dates", "a.ics", "--fields", fields]);
+        let lines: Vec<&str> = run.stdout.lines().filter(|line| line.contains("Watch")).collect();
+        assert!(matches!(lines.as_slice(), [line] if line.contains("Watch\\nchanged")), "{}", run.stdout);
+    }
+}

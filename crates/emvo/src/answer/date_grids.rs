@@ -15,7 +15,7 @@ use super::dates::Dates;
 use super::language::Language;
 use super::list::{Line as _, SortArg};
 use crate::terminal::{
-    DIM, GridColumn, GridLayout, GridShape, HungUp, STRONG, Say, counted, grouped, sanitized, styled,
+    DIM, GridColumn, GridLayout, GridRow, GridShape, HungUp, STRONG, Say, counted, grouped, sanitized, styled,
 };
 
 /// How many lines are laid out at a time, and how many of them by one thread.
@@ -75,7 +75,7 @@ fn grids_of(dates: &Dates<'_, '_>) -> Vec<DateGrid> {
             let shape_of = |lines: &[DateLine]| {
                 let mut shape = empty_shape(listing);
                 for line in lines {
-                    shape.see(&cells_of(listing, line));
+                    shape.see(&row_of(listing, line));
                 }
                 shape
             };
@@ -106,15 +106,15 @@ fn empty_shape(listing: &Listing<'_>) -> GridShape {
     GridShape::new(&columns.collect::<Vec<_>>(), &[])
 }
 
-fn cells_of(listing: &Listing<'_>, line: &DateLine) -> Vec<String> {
+fn row_of(listing: &Listing<'_>, line: &DateLine) -> GridRow {
     let Listing { fields, language, .. } = *listing;
     if !is_usual(listing) {
-        return fields.iter().map(|field| line.cell(*field, language).into_owned()).collect();
+        return GridRow::of(fields.iter().map(|field| line.cell(*field, language).into_owned()));
     }
     let (day, time) = day_and_time(line, language);
     let cells = &*line.cells;
     let title = if line.cancelled { format!("{} (cancelled)", cells.title) } else { cells.title.clone() };
-    vec![day, time, title, cells.location.clone(), cells.category.clone(), line.zone.to_string()]
+    GridRow::of([day, time, title, cells.location.clone(), cells.category.clone(), line.zone.to_string()])
 }
 
 /// The second walk through a list.
@@ -158,9 +158,9 @@ impl Telling<'_, '_, '_> {
 
     fn tell_rows(&mut self, lines: &[DateLine], say: &mut Say<'_>) -> Result<(), HungUp> {
         let listing = &self.dates.listing;
-        let mut rows: Vec<Vec<String>> = lines.par_iter().map(|line| cells_of(listing, line)).collect();
+        let mut rows: Vec<GridRow> = lines.par_iter().map(|line| row_of(listing, line)).collect();
         if is_usual(listing) {
-            for day in rows.iter_mut().filter_map(|row| row.first_mut()) {
+            for day in rows.iter_mut().filter_map(GridRow::first_mut) {
                 if *day == self.last_day {
                     day.clear();
                 } else {

@@ -39,10 +39,25 @@ impl GridColumn {
     }
 }
 
+/// The cells of a row, each as it may be shown.
+#[derive(Clone, Debug)]
+pub(crate) struct GridRow(Vec<String>);
+
+impl GridRow {
+    pub(crate) fn of(cells: impl IntoIterator<Item = String>) -> Self {
+        Self(cells.into_iter().map(|cell| sanitized(&cell)).collect())
+    }
+
+    /// The first cell, to be left empty where it says what the one above it says.
+    pub(crate) fn first_mut(&mut self) -> Option<&mut String> {
+        self.0.first_mut()
+    }
+}
+
 /// Rows under headers, without lines around them.
 pub(crate) struct Grid {
     columns: Vec<GridColumn>,
-    rows: Vec<Vec<String>>,
+    rows: Vec<GridRow>,
     giving_way: &'static [&'static str],
 }
 
@@ -58,7 +73,7 @@ impl Grid {
     }
 
     pub(crate) fn row(&mut self, cells: impl IntoIterator<Item = String>) {
-        self.rows.push(cells.into_iter().map(|cell| sanitized(&cell)).collect());
+        self.rows.push(GridRow::of(cells));
     }
 
     /// The rows, the header dimmed.
@@ -91,10 +106,9 @@ impl GridShape {
         Self { columns: columns.to_vec(), giving_way, needs }
     }
 
-    /// Sees the cells of a row.
-    pub(crate) fn see(&mut self, cells: &[String]) {
-        for ((needs, column), cell) in self.needs.iter_mut().zip(&self.columns).zip(cells) {
-            *needs = needs.and(Needs::of_cell(*column, &sanitized(cell)));
+    pub(crate) fn see(&mut self, row: &GridRow) {
+        for ((needs, column), cell) in self.needs.iter_mut().zip(&self.columns).zip(&row.0) {
+            *needs = needs.and(Needs::of_cell(*column, cell));
         }
     }
 
@@ -125,12 +139,12 @@ pub(crate) struct GridLayout {
 impl GridLayout {
     /// The line of the headers, dimmed.
     pub(crate) fn header(&self) -> String {
-        let headers = self.columns.iter().map(|column| column.header().to_owned()).collect();
+        let headers = GridRow::of(self.columns.iter().map(|column| column.header().to_owned()));
         format!("{}\n", styled(DIM, self.layout.table(&self.columns, &[headers]).trim_fmt()))
     }
 
     /// Some rows, a line or more each.
-    pub(crate) fn lines(&self, rows: &[Vec<String>]) -> String {
+    pub(crate) fn lines(&self, rows: &[GridRow]) -> String {
         if rows.is_empty() { String::new() } else { self.layout.table(&self.columns, rows).trim_fmt() + "\n" }
     }
 
@@ -197,7 +211,7 @@ impl Layout {
         }
     }
 
-    fn table(&self, columns: &[GridColumn], rows: &[Vec<String>]) -> Table {
+    fn table(&self, columns: &[GridColumn], rows: &[GridRow]) -> Table {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
         table.set_width(u16::MAX);
@@ -205,7 +219,7 @@ impl Layout {
         let places: Vec<usize> = (0..columns.len()).filter(shown).collect();
         for row in rows {
             table.add_row(places.iter().map(|at| {
-                let cell = row.get(*at).map_or("", String::as_str);
+                let cell = row.0.get(*at).map_or("", String::as_str);
                 match columns[*at] {
                     GridColumn::Path(_) => shortened(cell, self.widths[*at].unwrap_or(usize::MAX)),
                     GridColumn::Text(_) | GridColumn::Number(_) => cell.to_owned(),
@@ -249,7 +263,7 @@ impl Needs {
 
 fn needs_of(grid: &Grid, at: usize) -> Needs {
     let column = grid.columns[at];
-    let cells = || grid.rows.iter().filter_map(move |row| row.get(at)).map(String::as_str);
+    let cells = || grid.rows.iter().filter_map(move |row| row.0.get(at)).map(String::as_str);
     let header = Needs::of_header(column);
     let needs = cells().map(|cell| Needs::of_cell(column, cell)).fold(header, Needs::and);
     match column {

@@ -10,7 +10,7 @@ pub(crate) mod progress;
 mod say;
 mod words;
 
-pub(crate) use grid::{Grid, GridColumn, GridLayout, GridShape};
+pub(crate) use grid::{Grid, GridColumn, GridLayout, GridRow, GridShape};
 pub(crate) use pages::{do_not_page, is_leafed_through};
 pub(crate) use say::{
     HungUp, Say, answer, be_quiet, ensure_said, say, say_beside, say_error, say_json_beside, tell, warn,
