@@ -97,7 +97,6 @@ impl<'d> EventStream<'d> {
             self.room *= 2;
         } else if moved < self.room / 4 && self.room > READY_OF_ONE {
             self.room /= 2;
-            *spare += self.room;
         }
     }
 }
@@ -108,8 +107,6 @@ pub(super) struct DateMerge<'d> {
     /// The lines of events that have one date, ascending.
     singles: VecDeque<DateLine>,
     streams: Vec<EventStream<'d>>,
-    /// How many more may be ready.
-    spare: usize,
     met_ceiling: Vec<usize>,
 }
 
@@ -120,7 +117,7 @@ impl<'d> DateMerge<'d> {
         language: &'d Language,
     ) -> Self {
         singles.par_sort_by_key(|line| line.order);
-        Self { language, singles: singles.into(), streams, spare: READY, met_ceiling: Vec::new() }
+        Self { language, singles: singles.into(), streams, met_ceiling: Vec::new() }
     }
 
     /// The next lines, in their order; `None` at the end.
@@ -132,8 +129,10 @@ impl<'d> DateMerge<'d> {
             }
             self.streams.par_iter_mut().with_min_len(EVENTS_A_THREAD).for_each(EventStream::fill);
             let end = self.streams.iter().map(|stream| stream.next).min().unwrap_or(i64::MAX);
+            let in_use: usize = self.streams.iter().map(|stream| stream.room - READY_OF_ONE).sum();
+            let mut spare = READY.saturating_sub(in_use);
             for stream in &mut self.streams {
-                stream.move_before(end, &mut lines, &mut self.spare);
+                stream.move_before(end, &mut lines, &mut spare);
             }
             let single_lines = self.singles.partition_point(|line| line.order < end);
             lines.extend(self.singles.drain(..single_lines));
