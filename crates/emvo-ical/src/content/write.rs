@@ -59,8 +59,11 @@ fn push_folded(out: &mut Vec<u8>, line: &str) {
     let mut rest = line;
     let mut room = LINE_OCTETS;
     while rest.len() > room {
-        let cut = rest.floor_char_boundary(room);
+        let cut = cut_before(rest, room);
         let (head, tail) = rest.split_at(cut);
+        if tail.is_empty() {
+            break;
+        }
         out.extend_from_slice(head.as_bytes());
         out.extend_from_slice(b"\r\n ");
         rest = tail;
@@ -69,6 +72,18 @@ fn push_folded(out: &mut Vec<u8>, line: &str) {
     }
     out.extend_from_slice(rest.as_bytes());
     out.extend_from_slice(b"\r\n");
+}
+
+/// Where a line is folded that has no room: not inside a character, and not behind a CR that
+/// it says, which would be read as a part of the line's end.
+fn cut_before(line: &str, room: usize) -> usize {
+    match line[..line.floor_char_boundary(room)].trim_end_matches('\r').len() {
+        0 => {
+            let mut behind = line.char_indices().skip_while(|(_, char)| *char == '\r').skip(1);
+            behind.next().map_or(line.len(), |(at, _)| at)
+        }
+        cut => cut,
+    }
 }
 
 #[cfg(test)]
@@ -84,5 +99,21 @@ mod tests {
         assert!(text.lines().all(|line| line.len() <= LINE_OCTETS), "{text}");
         assert_eq!(text.replace("\r\n ", ""), format!("SUMMARY:{}\r\n", "å".repeat(80)));
         assert_eq!(text.lines().count(), 3);
+    }
+
+    #[test]
+    fn no_line_is_folded_behind_a_return_that_it_says() {
+        for returns in [1, 2, 80] {
+            for before in 60..80 {
+                let said = format!("X-A:{}{}b", "a".repeat(before), "\r".repeat(returns));
+                for line in [said.clone(), said + &"c".repeat(100)] {
+                    let mut out = Vec::new();
+                    push_folded(&mut out, &line);
+                    let text = String::from_utf8(out).unwrap();
+                    assert!(!text.contains("\r\r\n"), "{returns} behind {before}: {text:?}");
+                    assert_eq!(text.replace("\r\n ", "").trim_end_matches("\r\n"), line);
+                }
+            }
+        }
     }
 }
