@@ -60,8 +60,12 @@ fn say_on(words: &str) -> Result<(), HungUp> {
 /// Prints to standard error, where a result takes standard output.
 pub(crate) fn say_beside(words: &str) {
     progress::end();
-    // Where standard error takes nothing, there is nobody to report that to.
-    let _ = anstream::stderr().write_all(harmless(words).as_bytes());
+    let words = harmless(words);
+    let is_plain = anstream::AutoStream::choice(&io::stderr()) == anstream::ColorChoice::Never;
+    let words = if is_plain { anstream::adapter::strip_str(&words).to_string() } else { words.into_owned() };
+    // All at once, so that no message is told by half. Where standard error takes nothing,
+    // there is nobody to report that to.
+    let _ = io::stderr().write_all(words.as_bytes());
 }
 
 /// Prints a JSON document to standard error. What a terminal would obey is escaped as JSON
