@@ -165,11 +165,6 @@ impl Dates<'_, '_> {
     pub fn status(&self) -> Status {
         self.tellers[self.teller].status
     }
-
-    /// Which event tells the dates.
-    pub fn part(&self) -> Part {
-        self.tellers[self.teller].part
-    }
 }
 
 impl Iterator for Dates<'_, '_> {

@@ -117,18 +117,6 @@ impl<'d, 't> DateList<'d, 't> {
         Ok(told)
     }
 
-    /// The first date of each event that has one in the list.
-    pub(crate) fn first_lines(&self) -> Vec<DateLine> {
-        let all = self.all();
-        let mut lines = self.singles(&all);
-        lines.par_extend(self.streams(&all).into_par_iter().filter_map(EventStream::into_first));
-        if self.listing.cancelled == Cancelled::Counted {
-            // All dates that one event tells are cancelled, or none.
-            lines.retain(|line| !line.cancelled);
-        }
-        lines
-    }
-
     /// All that tell dates.
     fn all(&self) -> Vec<Teller> {
         let tellers_of = |(number, chosen): (usize, &Chosen<'d, 't>)| {

@@ -50,12 +50,6 @@ impl<'d> EventStream<'d> {
         Self { series, dates, lines, ready: VecDeque::new(), room: READY_OF_ONE, next: i64::MIN }
     }
 
-    /// Its first line alone.
-    pub(super) fn into_first(mut self) -> Option<DateLine> {
-        let status = self.dates.status();
-        self.dates.find_map(|date| self.lines.line(&date, status))
-    }
-
     fn has_ended(&self) -> bool {
         self.next == i64::MAX
     }

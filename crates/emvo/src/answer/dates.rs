@@ -50,11 +50,6 @@ impl<'d, 't> Dates<'d, 't> {
             told
         })
     }
-
-    /// The first date of each event that has one in the list.
-    pub(crate) fn first_lines(&self) -> Vec<DateLine> {
-        self.list.first_lines()
-    }
 }
 
 impl Answer for Dates<'_, '_> {

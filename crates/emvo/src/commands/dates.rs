@@ -1,7 +1,9 @@
 //! `dates`: the occurrences in a window as a list one would hand out.
 
 use std::collections::BTreeSet;
+use std::convert::Infallible;
 use std::io::{self, Write};
+use std::sync::Arc;
 
 use anyhow::bail;
 
@@ -141,13 +143,19 @@ fn ensure_one_clock(dates: &Dates<'_, '_>, fields: &[FieldArg]) -> anyhow::Resul
     if !shows_times || fields.contains(&FieldArg::Zone) {
         return Ok(());
     }
-    // All dates that one event tells start in one zone.
-    let first = dates.first_lines();
-    let timed = first.iter().filter(|line| !line.is_all_day() && !line.zone.is_empty());
-    let zones: BTreeSet<&str> = timed.map(|line| &*line.zone).collect();
+    let mut zones: BTreeSet<Arc<str>> = BTreeSet::new();
+    let Ok(_) = dates.walk(|lines| {
+        for line in lines.iter().filter(|line| !line.is_all_day() && !line.zone.is_empty()) {
+            if !zones.contains(&line.zone) {
+                zones.insert(line.zone.clone());
+            }
+        }
+        Ok::<_, Infallible>(())
+    });
+    let zones: Vec<&str> = zones.iter().map(|zone| &**zone).collect();
     let mut names = zones.iter().copied().filter(|name| *name != "UTC");
     if zones.len() > 1 {
-        let of_all = zones.iter().copied().collect::<Vec<_>>().join(", ");
+        let of_all = zones.join(", ");
         let one = names.next().unwrap_or("UTC");
         bail!(
             "the list has times in several zones ({of_all}) and no column that says which: --express-in {one} puts \

@@ -11,6 +11,7 @@ mod group;
 mod hints;
 mod memory;
 mod not_read;
+mod open_sheet;
 mod packed;
 mod reading;
 mod secret;

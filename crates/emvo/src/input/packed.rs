@@ -24,6 +24,11 @@ use super::taken_names::{Letters, TakenNames};
 const MOST_RATIO: u64 = 200;
 /// Files up to this size are taken at any ratio.
 const SMALL: u64 = 16 << 20;
+
+/// How much may come out of so many packed bytes.
+pub(super) fn plausible(packed: u64) -> u64 {
+    SMALL.max(packed.saturating_mul(MOST_RATIO))
+}
 const TOO_MUCH: &str = "what is packed unpacks to more than 2 GiB in all, or to more than the memory allows: \
     unpack it, and give the files";
 /// More files than this are no export.
@@ -229,7 +234,7 @@ impl Unpacking<'_> {
 
     /// One file of a zip, no larger than allowed.
     fn entry(&self, zip: &[u8], entry: ZipFileEntry<'_>) -> Result<Vec<u8>, EntryError> {
-        let plausible = SMALL.max(entry.compressed_size().saturating_mul(MOST_RATIO));
+        let plausible = plausible(entry.compressed_size());
         let is_encrypted = entry.encrypted();
         let asked = match (is_encrypted, self.opening.secret) {
             (true, None) => Secret::of_person("Passphrase of the zip: ").map_err(EntryError::OfZip)?,
@@ -281,7 +286,7 @@ enum EntryError {
 /// A file that is packed by itself, within the same bounds.
 fn unpack_gzip(packed: &[u8], memory: &MemoryMeter) -> anyhow::Result<Vec<u8>> {
     let left = memory.left_to_unpack();
-    let plausible = SMALL.max((packed.len() as u64).saturating_mul(MOST_RATIO)).min(left);
+    let plausible = plausible(packed.len() as u64).min(left);
     let mut bytes = Vec::new();
     let unpacked = flate2::read::MultiGzDecoder::new(packed).take(plausible).read_to_end(&mut bytes);
     let length = unpacked.context("it could not be unpacked")? as u64;

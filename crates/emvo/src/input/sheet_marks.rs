@@ -142,83 +142,6 @@ fn of_open_form(book: &mut Book<'_>) -> Option<BTreeMap<String, SheetMarks>> {
     Some(sheets)
 }
 
-/// How many bytes the cells of an .ods take once what repeats is written out, as whoever
-/// reads them does; nothing of any other book.
-///
-/// A row of three cells of 500 bytes that is said to repeat a million times is 1.5 GB, in a
-/// file of 2 kB.
-pub(super) fn written_out(bytes: &[u8]) -> u64 {
-    let of_book = || {
-        let mut book = ZipArchive::new(Cursor::new(bytes)).ok()?;
-        let file = book.by_name("content.xml").ok()?;
-        let mut reader = Reader::from_reader(BufReader::new(file));
-        reader.config_mut().check_end_names = false;
-        let (mut buffer, mut size) = (Vec::new(), RepeatedSize::default());
-        loop {
-            buffer.clear();
-            match reader.read_event_into(&mut buffer).ok()? {
-                Event::Eof => return Some(size.all),
-                event => size.see(&event),
-            }
-        }
-    };
-    of_book().unwrap_or_default()
-}
-
-/// What repeated rows and cells come to.
-#[derive(Default)]
-struct RepeatedSize {
-    all: u64,
-    rows: u64,
-    /// Of the row that is read: what its filled cells take.
-    row: u64,
-    cells: u64,
-    /// Of the cell that is read.
-    text: u64,
-}
-
-impl RepeatedSize {
-    /// What a cell takes besides its text.
-    const OF_CELL: u64 = 32;
-
-    fn see(&mut self, event: &Event<'_>) {
-        match event {
-            Event::Start(tag) => self.open(tag),
-            Event::Empty(tag) => {
-                self.open(tag);
-                self.close(tag.local_name().as_ref());
-            }
-            Event::End(tag) => self.close(tag.local_name().as_ref()),
-            Event::Text(text) => self.text = self.text.saturating_add(text.len() as u64),
-            _ => {}
-        }
-    }
-
-    fn open(&mut self, tag: &BytesStart<'_>) {
-        let number = |name: &str| value(tag, name).and_then(|text| text.parse::<u64>().ok()).unwrap_or(1);
-        match tag.local_name().as_ref() {
-            "table-row" => (self.rows, self.row) = (number("number-rows-repeated"), 0),
-            "table-cell" | "covered-table-cell" => {
-                self.cells = number("number-columns-repeated");
-                self.text = value(tag, "value").map_or(0, |value| value.len() as u64);
-            }
-            _ => {}
-        }
-    }
-
-    fn close(&mut self, name: &str) {
-        match name {
-            // What repeats without saying anything is the rest of a sheet.
-            "table-cell" if self.text > 0 => {
-                let of_all = self.cells.saturating_mul(self.text.saturating_add(Self::OF_CELL));
-                (self.row, self.text) = (self.row.saturating_add(of_all), 0);
-            }
-            "table-row" => self.all = self.all.saturating_add(self.rows.saturating_mul(self.row)),
-            _ => {}
-        }
-    }
-}
-
 /// Calls for each tag that opens, or stands alone, in a file of the book.
 fn for_each_start(book: &mut Book<'_>, part: &str, mut look: impl FnMut(&BytesStart<'_>)) -> Option<()> {
     let mut reader = Reader::from_reader(BufReader::new(book.by_name(part).ok()?));
@@ -235,7 +158,7 @@ fn for_each_start(book: &mut Book<'_>, part: &str, mut look: impl FnMut(&BytesSt
 }
 
 /// The value of an attribute, whatever stands for its namespace.
-fn value(tag: &BytesStart<'_>, name: &str) -> Option<String> {
+pub(super) fn value(tag: &BytesStart<'_>, name: &str) -> Option<String> {
     let named = |attribute: &quick_xml::events::attributes::Attribute<'_>| {
         attribute.key.local_name().as_ref() == name
     };

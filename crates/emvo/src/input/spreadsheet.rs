@@ -12,6 +12,8 @@ use anyhow::{Context, anyhow, bail};
 use calamine::{Data, DataRef, ExcelDateTime, Ods, Reader, Sheet, SheetVisible, Xls, Xlsx};
 use zip::ZipArchive;
 
+use super::open_sheet;
+use super::packed::plausible;
 use super::sheet_marks::{self, MergedDown, SheetMarks};
 use crate::terminal::panics;
 
@@ -21,10 +23,6 @@ const ZIP: &[u8] = b"PK\x03\x04";
 const COMPOUND: &[u8] = b"\xd0\xcf\x11\xe0\xa1\xb1\x1a\xe1";
 /// What a spreadsheet may hold once it is unpacked.
 const MOST_BYTES: u64 = 1 << 31;
-/// A part of it that is longer, and all of its cells together where they are, have no more
-/// than so many times the bytes that are packed: one long text can be said in many cells, and be merged down.
-const SMALL: u64 = 16 << 20;
-const MOST_RATIO: u64 = 200;
 /// More cells than this are no table of events.
 const MOST_CELLS: usize = 40_000_000;
 /// More columns than this are none either.
@@ -109,12 +107,9 @@ fn has_utf16(bytes: &[u8], word: &str) -> bool {
     bytes.windows(wide.len()).any(|window| window == wide)
 }
 
-const TOO_MUCH: &str = "it unpacks to more than 200 times its size, as no table does";
-
-/// How much may come out of so many packed bytes.
-fn plausible(packed: u64) -> u64 {
-    SMALL.max(packed.saturating_mul(MOST_RATIO))
-}
+/// One text can be said in many cells, be merged down, and repeat.
+const TOO_MUCH: &str = "its cells come to more than 200 times its size, as no table's do: \
+    delete what stands far from the table, or save it as CSV";
 
 /// A small file can unpack to a huge one.
 fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
@@ -126,14 +121,14 @@ fn ensure_bounds(bytes: &[u8]) -> anyhow::Result<()> {
     for at in 0..zip.len() {
         let part = zip.by_index_raw(at).context("it is a broken spreadsheet")?;
         if part.size() > plausible(part.compressed_size()) {
-            bail!(TOO_MUCH);
+            bail!("it unpacks to more than 200 times its size, as no table does");
         }
         size = size.saturating_add(part.size());
     }
     if size > MOST_BYTES {
         bail!("it unpacks to more than 2 GiB, as no table does");
     }
-    if sheet_marks::written_out(bytes) > plausible(bytes.len() as u64) {
+    if open_sheet::bytes_written_out(bytes) > plausible(bytes.len() as u64) {
         bail!(TOO_MUCH);
     }
     Ok(())

@@ -63,20 +63,16 @@ impl ListFile {
 
     /// Writes the list, whole or not at all, as `fill` tells it; a list for a spreadsheet's
     /// file is told as a table. Nothing is written where no file was named.
-    pub(crate) fn write<T>(
-        &self,
-        fill: impl FnOnce(&mut dyn Write) -> io::Result<T>,
-    ) -> anyhow::Result<Option<T>> {
-        if self.kind == Kind::Xlsx {
-            let mut told = None;
-            self.file.write_bytes(|| {
-                let mut table = Vec::new();
-                told = Some(fill(&mut table)?);
-                workbook(&table)
-            })?;
-            return Ok(told);
+    pub(crate) fn write(&self, fill: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> anyhow::Result<()> {
+        if self.kind != Kind::Xlsx {
+            return self.file.write_as_told(fill);
         }
-        self.file.write_as_told(fill)
+        self.file.write(|path| {
+            let mut table = Vec::new();
+            fill(&mut table)?;
+            // A name that says so makes a spreadsheet's file of any table.
+            if Kind::of_path(path) == Some(Kind::Xlsx) { Ok(table) } else { workbook(&table) }
+        })
     }
 }
 

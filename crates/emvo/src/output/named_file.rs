@@ -102,40 +102,28 @@ impl NamedFile {
         batch.place()
     }
 
-    /// Writes bytes as they are, whole or not at all.
-    pub(super) fn write_bytes(&self, bytes: impl FnOnce() -> anyhow::Result<Vec<u8>>) -> anyhow::Result<()> {
-        let Some(target) = &self.target else { return Ok(()) };
-        let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
-        batch.add(target.clone(), bytes()?);
-        batch.place()
-    }
-
     /// Writes what `fill` tells, which is never in memory as a whole: a file whole or not at
     /// all, what goes to standard output as it is told.
-    pub(super) fn write_as_told<T>(
+    pub(super) fn write_as_told(
         &self,
-        fill: impl FnOnce(&mut dyn Write) -> io::Result<T>,
-    ) -> anyhow::Result<Option<T>> {
+        fill: impl FnOnce(&mut dyn Write) -> io::Result<()>,
+    ) -> anyhow::Result<()> {
+        fn buffered(out: impl Write, fill: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> io::Result<()> {
+            let mut out = BufWriter::with_capacity(BUFFER, out);
+            fill(&mut out)?;
+            out.flush()
+        }
         match &self.target {
-            None => Ok(None),
+            None => Ok(()),
             Some(Target::Stdout) => {
                 self.guard.ensure_unread_still()?;
                 progress::doing("writing -");
-                let mut out = BufWriter::with_capacity(BUFFER, io::stdout().lock());
-                let told = fill(&mut out).and_then(|told| out.flush().map(|()| told));
-                told.map(Some).context("could not write to standard output")
+                buffered(io::stdout().lock(), fill).context("could not write to standard output")
             }
             Some(Target::File(claim)) => {
                 let mut batch = Batch::new(Mode::Write, &self.guard, Readers::AsUsual);
-                let mut told = None;
-                let write = |file: &mut File| {
-                    let mut out = BufWriter::with_capacity(BUFFER, file);
-                    told = Some(fill(&mut out)?);
-                    out.flush()
-                };
-                batch.make(claim.clone(), write, |_| Ok(()))?;
-                batch.place()?;
-                Ok(told)
+                batch.make(claim.clone(), |file| buffered(file, fill), |_| Ok(()))?;
+                batch.place()
             }
         }
     }
