@@ -2,7 +2,7 @@
 //! and broken books told in one sentence.
 #![allow(clippy::unwrap_used, reason = "a test that cannot make its own books has failed")]
 
-use std::io::{Cursor, Write};
+use std::io::{Cursor, Read as _, Write};
 
 use crate::harness::{Case, calendar};
 use rust_xlsxwriter::{ExcelDateTime, Format, Formula, Workbook, Worksheet};
@@ -115,6 +115,30 @@ fn a_book_that_cannot_be_read_is_told_in_one_sentence_and_the_rest_goes_on() {
         assert!(run.stdout.contains("deck") && !run.stderr.contains("panicked"), "{}", run.shown());
         case.ends(2, &["survey", &format!("in/{name}")]);
     }
+}
+
+/// A sheet that cannot be read is told, whatever else is in the book.
+#[test]
+fn a_broken_sheet_is_never_passed_over() {
+    let whole = book(|book| {
+        fill(book.add_worksheet(), "Watch");
+        fill(book.add_worksheet(), "Drill");
+    });
+    let mut zip = zip::ZipArchive::new(Cursor::new(whole)).unwrap();
+    let mut broken = zip::ZipWriter::new(Cursor::new(Vec::new()));
+    for at in 0..zip.len() {
+        let mut part = zip.by_index(at).unwrap();
+        let (name, mut bytes) = (part.name().unwrap().to_string(), Vec::new());
+        part.read_to_end(&mut bytes).unwrap();
+        if name.ends_with("sheet2.xml") {
+            bytes.truncate(bytes.len() / 2);
+        }
+        broken.start_file(name, zip::write::SimpleFileOptions::default()).unwrap();
+        broken.write_all(&bytes).unwrap();
+    }
+    let case = Case::new().file("crew.xlsx", broken.finish().unwrap().into_inner());
+    let run = case.ends(2, &["check", "crew.xlsx", "--zone", "Europe/Helsinki"]);
+    assert!(run.stderr.contains("its sheet `Sheet2` is broken"), "{run:?}");
 }
 
 #[test]

@@ -9,7 +9,7 @@ use std::io::Cursor;
 use std::panic::{AssertUnwindSafe, catch_unwind};
 
 use anyhow::{Context, anyhow, bail};
-use calamine::{Data, DataRef, ExcelDateTime, Ods, Reader, Sheet, SheetVisible, Xls, Xlsx};
+use calamine::{Data, DataRef, ExcelDateTime, Ods, Reader, Sheet, SheetType, SheetVisible, Xls, Xlsx};
 use zip::ZipArchive;
 
 use super::open_sheet;
@@ -172,6 +172,16 @@ fn told(error: impl std::error::Error) -> anyhow::Error {
     anyhow!("it is a broken spreadsheet ({words}): open it there and save it again")
 }
 
+/// A chart on a sheet of its own has no cells, and neither has a sheet of macros.
+fn has_cells(sheet: &Sheet) -> bool {
+    sheet.typ == SheetType::WorkSheet
+}
+
+/// A sheet that cannot be read is never passed over: nobody would miss what was on it.
+fn broken(sheet: &Sheet) -> anyhow::Error {
+    anyhow!("its sheet `{}` is broken: open it there and save it again", sheet.name)
+}
+
 fn visibility(sheet: &Sheet) -> Visibility {
     if sheet.visible == SheetVisible::Visible { Visibility::Shown } else { Visibility::Hidden }
 }
@@ -184,12 +194,12 @@ fn streamed_sheets(
 ) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
-        let Ok(mut cells) = book.worksheet_cells_reader(&sheet.name) else {
-            // A chart on a sheet of its own has no cells.
+        if !has_cells(&sheet) {
             continue;
-        };
+        }
+        let mut cells = book.worksheet_cells_reader(&sheet.name).map_err(|_| broken(&sheet))?;
         let mut rows = RowsAsText::of(marks.get(&sheet.name), left_of(most_bytes, &found));
-        while let Some(cell) = cells.next_cell().map_err(told)? {
+        while let Some(cell) = cells.next_cell().map_err(|_| broken(&sheet))? {
             rows.put(cell.get_position(), shown_ref(cell.get_value()))?;
         }
         found.extend(rows.finish(sheet.name.clone(), visibility(&sheet))?);
@@ -204,7 +214,10 @@ fn whole_sheets<'b, R: Reader<Cursor<&'b [u8]>>>(
 ) -> anyhow::Result<Vec<SheetText>> {
     let mut found = Vec::new();
     for sheet in book.sheets_metadata().to_vec() {
-        let Ok(range) = book.worksheet_range(&sheet.name) else { continue };
+        if !has_cells(&sheet) {
+            continue;
+        }
+        let range = book.worksheet_range(&sheet.name).map_err(|_| broken(&sheet))?;
         let (top, left) = range.start().unwrap_or_default();
         let mut rows = RowsAsText::of(marks.get(&sheet.name), left_of(most_bytes, &found));
         for (row, column, value) in range.used_cells() {
