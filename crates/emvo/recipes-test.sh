@@ -35,7 +35,7 @@ while IFS= read -r -d '' recipe; do
     exit 1
   fi
   recipes=$((recipes + 1))
-  printf '%s\n' "$told" | head -n 3
+  head -n 3 <<< "$told"
 done < <(awk '/^```bash$/ { on = 1; text = ""; next } /^```$/ && on { printf "%s%c", text, 0; on = 0 } on { text = text $0 "\n" }' "$page")
 [ "$recipes" -ge 6 ]
 echo "$recipes recipes do what the page says"
