@@ -83,6 +83,14 @@ CASES = {
     "unknown zones": (of_events(lambda number: event(f"u{number}", start=f";TZID=Nowhere/Z{number}:20260901T100000")), 40, ["survey", "in.ics"]),
     "events without ids": (of_events(lambda number: event("x").replace("UID:x\r\n", "")), 400, ["check", "in.ics"]),
     "plain events, merged": (of_events(lambda number: event(f"u{number}", start=moment(number), title=f"T{number}")), 500, ["merge", "in.ics", *OUT, "--receipt", "r.json"]),
+    "one title and time, other words, checked": (of_events(lambda number: event(f"u{number}", f"DESCRIPTION:Word {number}")), 300, ["check", "in.ics"]),
+    "one title and time, other words, merged": (of_events(lambda number: event(f"u{number}", f"DESCRIPTION:Word {number}")), 300, ["merge", "in.ics", *OUT]),
+    "one title and time, words here and there": (of_events(lambda number: event(f"u{number}", f"{'LOCATION' if number % 2 else 'DESCRIPTION'}:Word {number // 2}")), 300, ["merge", "in.ics", *OUT]),
+    "one id, title and time, other words": (of_events(lambda number: event("same", f"DESCRIPTION:Word {number}")), 300, ["merge", "in.ics", *OUT]),
+    "copies of an event, checked": (of_events(lambda number: event(f"u{number}")), 300, ["check", "in.ics"]),
+    "copies of an event, merged": (of_events(lambda number: event(f"u{number}")), 300, ["merge", "in.ics", *OUT]),
+    "one title and time, proved": (of_events(lambda number: event(f"u{number}", f"DESCRIPTION:Word {number}")), 300, ["reconcile", "in.ics", "--result", "in.ics", "--zone", "UTC"]),
+    "exceptions of a rule": (lambda count: {"in.ics": HEAD + event("a", f"RRULE:FREQ=DAILY;COUNT={count}", "EXRULE:FREQ=SECONDLY;INTERVAL=7") + TAIL}, 500, ["dates", "in.ics", "--from", "2026-01-01", "--until", "2040-01-01"]),
     "rows": (table, 1500, ["convert", "in.csv", *OUT, "--zone", "UTC"]),
 }
 

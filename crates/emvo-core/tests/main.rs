@@ -4,6 +4,7 @@
 
 mod support;
 
+mod asked;
 mod combining;
 mod fitting;
 mod folding;

@@ -135,6 +135,39 @@ proptest! {
     }
 
     #[test]
+    fn what_is_jumped_over_on_the_way_leaves_the_rest(text in rule(), start in start(), taken in 0..30_usize, at in 0..50_usize, off in -90_000..90_000_i64) {
+        let rule = Rule::parse(&text).unwrap();
+        let all = first(&rule, start);
+        let moment = all[at.min(all.len() - 1)] + off;
+        let expected: Vec<i64> = all.iter().skip(taken).copied().filter(|one| *one >= moment).take(5).collect();
+        let mut starts = Starts::new(&rule, start, Last::Open);
+        starts.by_ref().take(taken).for_each(drop);
+        starts.advance(moment);
+        let found: Vec<i64> = starts.take(expected.len()).collect();
+        prop_assert_eq!(found, expected, "{} from {} after {}", text, moment, taken);
+    }
+
+    #[test]
+    fn an_exception_rule_leaves_out_its_own_dates(text in rule(), other in rule(), start in start()) {
+        let mut expected = first(&Rule::parse(&text).unwrap(), start);
+        let end = *expected.last().unwrap();
+        // The start is left out, and counted, where the rule of exceptions picks it.
+        let other_rule = Rule::parse(&other).unwrap();
+        let picks_start = is_start_of(&other_rule, start);
+        let open = Rule { count: None, ..other_rule.clone() };
+        let all = Starts::new(&open, start, Last::At(end)).skip(usize::from(!picks_start));
+        let excluded: Vec<i64> = all.take(other_rule.count.map_or(usize::MAX, |count| count as usize)).collect();
+        expected.retain(|moment| !excluded.contains(moment));
+        let calendar = series(&format!("{text}\nEXRULE:{other}"), start);
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
+        let window = Window { from: date(2020, 1, 1), until: clock_at(end).unwrap().date() };
+        let found = occurrences_of(&calendar.series[0], &zones, window, Ceiling::default()).list;
+        let found: Vec<i64> =
+            found.iter().map(|one| clock_seconds(one.start.clock())).filter(|at| *at <= end).collect();
+        prop_assert_eq!(found, expected, "{} without {}", text, other);
+    }
+
+    #[test]
     fn starts_up_to_a_moment_are_those_of_the_whole(text in rule(), start in start(), at in 0..50_usize) {
         let rule = Rule::parse(&text).unwrap();
         let all = first(&rule, start);

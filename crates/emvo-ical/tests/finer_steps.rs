@@ -4,7 +4,7 @@
 #![allow(clippy::unwrap_used, reason = "a test that cannot read its own data fails")]
 
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
-use emvo_ical::recurrence::{Frequency, Last, Rule, Starts};
+use emvo_ical::recurrence::{Frequency, Last, Rule, Starts, last_start};
 use jiff::civil::{DateTime, date};
 use proptest::prelude::*;
 use proptest::sample::select;
@@ -19,7 +19,7 @@ fn part(name: &'static str, lists: Vec<&'static str>) -> impl Strategy<Value = S
 fn rule() -> impl Strategy<Value = String> {
     let frequency = select(vec!["SECONDLY", "MINUTELY", "HOURLY", "DAILY"]);
     (
-        (frequency, prop_oneof![3 => Just(1), 1 => 2..8_u32]),
+        (frequency, prop_oneof![3 => Just(1), 1 => 2..8_u32, 1 => select(vec![25, 61, 90, 1441])]),
         part("BYSECOND", vec!["0", "7,40", "59,60"]),
         part("BYMINUTE", vec!["0", "10,11,50"]),
         part("BYHOUR", vec!["0", "6,22"]),
@@ -113,8 +113,8 @@ proptest! {
     fn the_way_in_from_the_middle_is_the_same(
         text in rule(),
         start in start(),
-        after in 0..200_000_i64,
-        count in proptest::option::of(1..150_000_u32),
+        after in prop_oneof![0..200_000_i64, 0..900_000_i64],
+        count in proptest::option::of(prop_oneof![1..150_000_u32, Just(4_294_967_295)]),
     ) {
         let count = count.map(|count| format!(";COUNT={count}")).unwrap_or_default();
         let rule = Rule::parse(&(text.clone() + &count)).unwrap();
@@ -124,7 +124,25 @@ proptest! {
         let expected: Vec<i64> = all.filter(|at| *at >= moment).collect();
         let found: Vec<i64> =
             Starts::new(&rule, start, Last::Open).from(moment).take_while(|at| *at < until).collect();
-        prop_assert_eq!(found, expected, "{} from {} on {}", text, start, moment);
+        prop_assert_eq!(&found, &expected, "{} from {} on {}", text, start, moment);
+
+        let mut starts = Starts::new(&rule, start, Last::Open);
+        let before = starts.by_ref().find(|at| *at >= moment - after / 2);
+        starts.advance(moment);
+        let found: Vec<i64> = starts.take_while(|at| *at < until).collect();
+        let expected: Vec<i64> =
+            expected.into_iter().filter(|at| before.is_none_or(|before| before < *at)).collect();
+        prop_assert_eq!(found, expected, "{} from {}, on {}, on the way", text, start, moment);
+    }
+
+    #[test]
+    fn the_last_of_those_that_are_counted_is_found(text in rule(), start in start(), count in 1..150_000_u32) {
+        let rule = Rule::parse(&format!("{text};COUNT={count}")).unwrap();
+        let expected = Starts::new(&rule, start, Last::Open).last();
+        prop_assert_eq!(last_start(&rule, start, i64::MAX), expected, "{} from {}", text, start);
+        let end = clock_seconds(start) + 100_000;
+        let expected = Starts::new(&rule, start, Last::At(end)).last();
+        prop_assert_eq!(last_start(&rule, start, end), expected, "{} from {} to {}", text, start, end);
     }
 }
 

@@ -65,7 +65,8 @@ impl OwnStamps {
         Self(stamps.map(|(name, _)| name.to_ascii_uppercase()).collect())
     }
 
-    fn has(&self, name: &str) -> bool {
+    /// Whether a property is one of them.
+    pub(crate) fn has(&self, name: &str) -> bool {
         !self.0.is_empty() && self.0.contains(&name.to_ascii_uppercase())
     }
 }
@@ -96,6 +97,30 @@ pub fn contradiction(one: &Event<'_>, two: &Event<'_>, stamps: [&OwnStamps; 2]) 
         }
     }
     people_contradict(one, two).then_some(Cow::Borrowed(Field::Attendees.name()))
+}
+
+/// The fields that an event fills once and in which another one can contradict it, with what it
+/// says there: two events that differ in one of them are not one. Says less than
+/// [`contradiction`], which also knows people.
+pub(crate) fn words_said_once(
+    event: &Event<'_>,
+    is_stamp: impl Fn(&str) -> bool,
+    mut tell: impl FnMut(&str, &str),
+) {
+    tell("cancelled", if event.status() == Status::Cancelled { "yes" } else { "no" });
+    for line in event.component().properties().filter(|line| !line.value().trim().is_empty()) {
+        let name = line.name().to_ascii_uppercase();
+        if event.component().properties_named(&name).nth(1).is_some() {
+            continue;
+        }
+        match Field::of_property(&name) {
+            Some(field) if is_settled_otherwise(field) || !Field::stands_once(&name) => {}
+            Some(field) if field.comparison() == Comparison::Text => tell(&name, &normalised(&line.text())),
+            Some(_) => tell(&name, &line.value().trim().to_ascii_lowercase()),
+            None if is_stamp(&name) || vendor_mirror_of(line).is_some() => {}
+            None => tell(&name, &normalised(&line.text())),
+        }
+    }
 }
 
 /// Two series: their leads, and the overrides of the same dates.

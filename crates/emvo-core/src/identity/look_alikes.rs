@@ -13,6 +13,10 @@ const IN_FRONT: [&str; 9] =
 /// A title in lower case without the marks of a copy; whether there were any.
 pub fn without_copy_marks(title: &str) -> (String, bool) {
     let mut text = normalised(title).to_lowercase();
+    // What all marks begin or end with.
+    if !matches!(text.as_bytes(), [b'c' | b'f' | b'k' | b'r', ..] | [.., b')']) {
+        return (text, false);
+    }
     let mut had_mark = false;
     while let Some(rest) = IN_FRONT.iter().find_map(|mark| text.strip_prefix(mark)) {
         text = rest.trim().to_owned();

@@ -31,7 +31,7 @@ use emvo_ical::calendar::{Event, EventTime, Series};
 
 /// How new a version is: by `SEQUENCE`, then `LAST-MODIFIED`, then `DTSTAMP`
 /// (RFC 5546 section 2.1.5). A missing stamp is older than any.
-#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq, PartialOrd, Ord, Hash)]
 pub struct Revision {
     sequence: i64,
     modified: Option<DateTime>,

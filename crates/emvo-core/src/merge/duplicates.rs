@@ -3,7 +3,7 @@
 use super::group::MergeGroup;
 use super::{Apart, Entry, Merge};
 use crate::edit::FoldKind;
-use crate::identity::{Fingerprint, Numbered, is_placeholder};
+use crate::identity::{Fingerprint, Numbered, StandApart, is_placeholder};
 
 impl Merge<'_> {
     /// Folds duplicates, the first of a group that may stay first.
@@ -28,19 +28,23 @@ impl MergeGroup<'_, '_> {
     fn fold_duplicates(&mut self) -> Vec<()> {
         // Numbers can meet by chance, and events with one fingerprint can still
         // contradict each other.
-        let mut apart: Vec<(Fingerprint, usize)> = Vec::new();
+        let mut groups: Vec<(Fingerprint, StandApart)> = Vec::new();
         for at in self.in_order_of_content() {
             let Some(fingerprint) = self.fingerprint(at) else { continue };
-            let is_same = |(known, there): &(Fingerprint, usize)| {
-                *known == fingerprint && self.are_duplicates(*there, at)
-            };
-            match apart.iter().position(is_same) {
-                Some(place) => {
+            let known = groups.iter().position(|(known, _)| *known == fingerprint);
+            let group = known.unwrap_or_else(|| {
+                groups.push((fingerprint, StandApart::default()));
+                groups.len() - 1
+            });
+            let apart = &mut groups[group].1;
+            match apart.find(|| self.words(at), |there| self.are_duplicates(there, at)) {
+                Some(into) => {
                     if let Some(folded) = self.take(at) {
-                        self.unite(FoldKind::Duplicate, &folded, apart[place].1);
+                        self.unite(FoldKind::Duplicate, &folded, into);
+                        apart.says_more(into, || self.words(into));
                     }
                 }
-                None => apart.push((fingerprint, at)),
+                None => apart.push(at, |at| self.words(at)),
             }
         }
         Vec::new()

@@ -6,7 +6,7 @@ use rayon::prelude::*;
 
 use super::{Entry, Merge, Terms, overrides, union};
 use crate::edit::{Change, Fold, FoldKind};
-use crate::identity::{Numbered, Statement};
+use crate::identity::{Numbered, Statement, Words};
 use emvo_ical::calendar::{Event, Series};
 
 /// The number of groups that are taken out of the events at once.
@@ -94,6 +94,12 @@ impl<'a> MergeGroup<'_, 'a> {
 
     pub(super) fn series(&self, at: usize) -> Option<&Series<'a>> {
         self.entry(at).map(|entry| &entry.series)
+    }
+
+    /// What an event says in the fields that it fills once.
+    pub(super) fn words(&self, at: usize) -> Words {
+        let is_stamp = |name: &str| self.terms.stamps.iter().any(|own| own.has(name));
+        self.series(at).map(|series| Words::of(series.lead(), is_stamp)).unwrap_or_default()
     }
 
     /// The destination's own first, then what says most, then by the words: an

@@ -261,8 +261,9 @@ impl<'a> MergeGroup<'_, 'a> {
         let mut winners = Winners::default();
         for candidate in newest_first {
             let are_versions = |winner: &Candidate| self.are_versions(winner, &candidate, many);
-            let Some(place) = winners.find(&candidate, many, are_versions) else {
-                winners.push(candidate);
+            let words = |at: usize| self.words(at);
+            let Some(place) = winners.find(&candidate, many, words, are_versions) else {
+                winners.push(candidate, words);
                 continue;
             };
             let into = winners.list[place].at;
@@ -276,6 +277,7 @@ impl<'a> MergeGroup<'_, 'a> {
                 self.fold(FoldKind::Copy, &folded, into);
             } else if is_tied {
                 self.unite_versions(&folded, into);
+                winners.says_more(place, |at| self.words(at));
             } else {
                 let gave_way = self.take_dates(into, &folded);
                 self.fold_besides(FoldKind::OlderVersion, &folded, into, gave_way);

@@ -4,7 +4,7 @@ use std::collections::BTreeMap;
 
 use hashbrown::HashMap;
 
-use crate::identity::VersionKey;
+use crate::identity::{Revision, StandApart, VersionKey, Words};
 
 /// An event under an id that several have, and the inputs that have it just so.
 pub(super) struct Candidate {
@@ -18,8 +18,10 @@ pub(super) struct Candidate {
 #[derive(Default)]
 pub(super) struct Winners {
     pub(super) list: Vec<Candidate>,
-    /// By title and start.
-    by_both: HashMap<(u64, u64), Vec<usize>>,
+    /// The first of each title and start: the newest.
+    newest: HashMap<(u64, u64), usize>,
+    /// Those that are as new as each other, by title and start.
+    tied: HashMap<(u64, u64, Revision), StandApart>,
     /// By title or start and input, then by revision number.
     by_one: HashMap<(u64, usize), BTreeMap<i64, Vec<usize>>>,
 }
@@ -32,6 +34,7 @@ impl Winners {
         &self,
         candidate: &Candidate,
         many: bool,
+        words: impl Fn(usize) -> Words,
         are_versions: impl Fn(&Candidate) -> bool,
     ) -> Option<usize> {
         let one_by_one = || self.list.iter().position(&are_versions);
@@ -42,7 +45,12 @@ impl Winners {
         let (title, start) = key.numbers();
         let is_wanted = |place: &usize| are_versions(&self.list[*place]);
         let first_of = |places: &[usize]| places.iter().copied().find(is_wanted);
-        let same_both = self.by_both.get(&(title, start)).and_then(|places| first_of(places));
+        let newest = self.newest.get(&(title, start)).copied().filter(is_wanted);
+        let tied = || {
+            let tied = self.tied.get(&(title, start, key.revision()))?;
+            tied.find(|| words(candidate.at), |place| is_wanted(&place))
+        };
+        let same_both = newest.or_else(tied);
         let keys = candidate.sources.iter().flat_map(|source| [(title, *source), (start, *source)]);
         let by_sequence = keys.filter(|_| key.can_have_versions()).filter_map(|key| self.by_one.get(&key));
         let others = by_sequence
@@ -54,11 +62,23 @@ impl Winners {
         found
     }
 
-    pub(super) fn push(&mut self, candidate: Candidate) {
+    pub(super) fn push(&mut self, candidate: Candidate, words: impl Fn(usize) -> Words) {
         let (place, sources) = (self.list.len(), candidate.sources.clone());
-        self.by_both.entry(candidate.key.numbers()).or_default().push(place);
+        let ((title, start), revision) = (candidate.key.numbers(), candidate.key.revision());
         self.list.push(Candidate { sources: Vec::new(), ..candidate });
+        self.newest.entry((title, start)).or_insert(place);
+        let tied = self.tied.entry((title, start, revision)).or_default();
+        tied.push(place, |place| words(self.list[place].at));
         self.add_sources(place, &sources);
+    }
+
+    /// Notes that a winner says more than before.
+    pub(super) fn says_more(&mut self, place: usize, words: impl Fn(usize) -> Words) {
+        let Candidate { at, key, .. } = &self.list[place];
+        let (title, start) = key.numbers();
+        if let Some(tied) = self.tied.get_mut(&(title, start, key.revision())) {
+            tied.says_more(place, || words(*at));
+        }
     }
 
     /// Notes that these inputs have a winner just so.

@@ -1,7 +1,7 @@
 //! `C08 formula-cell`: text that a spreadsheet would run.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for FormulaCell {
+    fn needs(&self) -> Traits {
+        Traits::SIGN_FIRST
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for (name, what) in [("SUMMARY", "title"), ("LOCATION", "place"), ("DESCRIPTION", "description")] {
             let text =

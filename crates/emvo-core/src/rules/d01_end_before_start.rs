@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, ends_before_start};
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
 declare_rule! {
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for EndBeforeStart {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let Some(event) = subject.series.events().find(|event| ends_before_start(event)) else { return };
         let (start, end) = (event.start().clock(), event.end().clock());

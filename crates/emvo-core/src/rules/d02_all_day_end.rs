@@ -5,7 +5,7 @@ use super::describe::declare_rule;
 use super::event_edit::{EventEdit, has_no_day};
 use super::r18_until_short::HABIT;
 use super::source::{SourceFacts, report_notes};
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::table::NoteKind;
 use emvo_ical::calendar::Extent;
 
@@ -31,6 +31,10 @@ declare_rule! {
 }
 
 impl Rule for AllDayEnd {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
         report_notes(self, NoteKind::AllDayEnds, Level::Warning, Safety::ShowOnly, facts, found);
     }

@@ -1,7 +1,7 @@
 //! `D03 midnight-to-midnight`: a timed event that means whole days.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::retime::whole_days;
 use emvo_ical::calendar::ZoneRef;
 
@@ -23,6 +23,10 @@ declare_rule! {
 }
 
 impl Rule for MidnightToMidnight {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let lead = subject.series.lead();
         if *lead.start().zone() != ZoneRef::Utc

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, drift};
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::retime::whole_days;
 use emvo_ical::calendar::ZoneRef;
 
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for AllDayDrifted {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let lead = subject.series.lead();
         if lead.is_all_day() || subject.series.repeats() {

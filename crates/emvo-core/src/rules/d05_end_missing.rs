@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Event;
 
 declare_rule! {
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for EndMissing {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         if !subject.series.events().any(Event::lacks_length) {
             return;

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Duration;
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for EndAndDuration {
+    fn needs(&self) -> Traits {
+        Traits::LENGTH
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
             let component = event.component();

@@ -2,7 +2,7 @@
 //! year.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 use jiff::civil::Date;
 
@@ -30,6 +30,10 @@ declare_rule! {
 }
 
 impl Rule for VeryLong {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let lead = subject.series.lead();
         let (start, end) = (lead.start().clock(), lead.end().clock());

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Extent;
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for TypeMixed {
+    fn needs(&self) -> Traits {
+        Traits::SPAN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let mixed = subject.series.events().find(
             |event| matches!(event.extent(), Extent::End(end) if end.is_date() != event.start().is_date()),

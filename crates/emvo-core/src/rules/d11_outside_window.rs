@@ -1,7 +1,7 @@
 //! `D11 outside-window`: an event that a plan leaves behind.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::recurrence::has_date_in;
 
 declare_rule! {
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for OutsideWindow {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(window) = context.options.plan_window else { return };
         if !has_date_in(subject.series, context.zones, window) {

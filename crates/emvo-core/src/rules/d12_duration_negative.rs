@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, is_negative};
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -20,6 +20,10 @@ declare_rule! {
 }
 
 impl Rule for DurationNegative {
+    fn needs(&self) -> Traits {
+        Traits::LENGTH
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         if let Some(event) = subject.series.events().find(|event| is_negative(event)) {
             let length = event.component().text("DURATION").unwrap_or_default().into_owned();

@@ -3,7 +3,9 @@
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
 use super::source::{Place, SourceFacts};
-use super::{Context, Described, Edit, Findings, Level, Rule, RuleChoice, RuleGroup, Safety, Subject};
+use super::{
+    Context, Described, Edit, Findings, Level, Rule, RuleChoice, RuleGroup, Safety, Subject, Traits,
+};
 use crate::edit::Change;
 use emvo_ical::calendar::{Calendar, Certainty, Event, EventError, Series, TimeError, lenient_times};
 
@@ -27,6 +29,10 @@ declare_rule! {
 }
 
 impl Rule for TimeMalformed {
+    fn needs(&self) -> Traits {
+        Traits::FORM
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         // Nothing that was made here is in a wrong form.
         if subject.series.lead().line() == 0 {

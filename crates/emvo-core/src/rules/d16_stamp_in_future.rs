@@ -1,7 +1,7 @@
 //! `D16 stamp-in-future`: an event that was changed at a time still to come.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 
 declare_rule! {
@@ -26,6 +26,10 @@ declare_rule! {
 const SLACK: i64 = SECONDS_A_DAY;
 
 impl Rule for StampInFuture {
+    fn needs(&self) -> Traits {
+        Traits::STAMP
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(now) = context.options.now else { return };
         let latest = clock_seconds(now) + SLACK;

@@ -1,7 +1,7 @@
 //! `F01 events-per-file`: more events than one file may hold.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -20,6 +20,10 @@ declare_rule! {
 }
 
 impl Rule for EventsPerFile {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let all = context.calendar.series.len();

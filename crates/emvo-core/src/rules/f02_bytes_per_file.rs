@@ -1,7 +1,7 @@
 //! `F02 bytes-per-file`: more bytes than one file may have.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -20,6 +20,10 @@ declare_rule! {
 }
 
 impl Rule for BytesPerFile {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let Some(most) = limits.bytes_per_file.filter(|_| subject.index == 0) else { return };

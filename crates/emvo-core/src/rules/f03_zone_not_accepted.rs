@@ -1,7 +1,7 @@
 //! `F03 zone-not-accepted`: a time in a zone that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::Zones;
 use emvo_ical::calendar::Event;
 
@@ -25,6 +25,10 @@ declare_rule! {
 }
 
 impl Rule for ZoneNotAccepted {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let Zones::One(own) = &limits.zones else { return };

@@ -1,7 +1,7 @@
 //! `F04 series-not-accepted`: a series that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::SeriesLimit;
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for SeriesNotAccepted {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let Some(master) = subject.series.master().filter(|master| master.repeats()) else { return };

@@ -1,7 +1,7 @@
 //! `F05 overrides-not-accepted`: overrides that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::SeriesLimit;
 
 declare_rule! {
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for OverridesNotAccepted {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let count = subject.series.overrides().len();

@@ -1,7 +1,7 @@
 //! `F09 attachments`: attachments that are not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::Acceptance;
 
 declare_rule! {
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for AttachmentsNotAccepted {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         let has_any = subject.series.events().any(|event| event.component().property("ATTACH").is_some());

@@ -1,7 +1,7 @@
 //! `F11 length-needed`: an event without a length that is not accepted.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::LengthLimit;
 use emvo_ical::calendar::Event;
 
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for LengthNeeded {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(limits) = &context.options.limits else { return };
         if limits.length == LengthLimit::Needed && subject.series.events().any(Event::lacks_length) {

@@ -95,6 +95,7 @@ mod t18_value_unknown;
 mod t19_reminder_late;
 mod t20_parameter_broken;
 mod t21_old_form;
+mod traits;
 mod twins;
 mod u01_uid_missing;
 mod u02_uid_twice;
@@ -123,6 +124,7 @@ use rayon::prelude::*;
 use crate::advice::{Advice, Advised};
 use crate::select::Selection;
 use emvo_ical::calendar::Series;
+use traits::Look;
 
 pub use context::{CheckOptions, Context, Evidence, Home, OtherDefinition, StartAs, Subject, ZoneFacts};
 pub use d13_time_malformed::{Placed, place_unsound};
@@ -134,6 +136,7 @@ pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
 pub use t21_old_form::old_form_in_words;
+pub use traits::Traits;
 
 /// A rule: looks at one series at a time, with the calendar around it, or at
 /// the file around that.
@@ -143,6 +146,12 @@ pub trait Rule: Described + Sync {
 
     /// Reports what it finds in the file around the series.
     fn check_source(&self, _facts: &SourceFacts<'_, '_>, _found: &mut Findings) {}
+
+    /// What a series has to have in it, one of these at least, before the rule can have
+    /// something to say about it.
+    fn needs(&self) -> Traits {
+        Traits::ANY
+    }
 
     /// How much of a calendar it takes to tell.
     fn scope(&self) -> Scope {
@@ -384,12 +393,13 @@ impl RuleChoice {
 /// rules, then of series.
 pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selection) -> Vec<Finding> {
     let series = &context.calendar.series;
-    let rules: Vec<_> = RULES.iter().filter(|rule| choice.takes(rule.id())).collect();
+    let rules: Vec<&dyn Rule> = RULES.iter().copied().filter(|rule| choice.takes(rule.id())).collect();
     // Before the rules run side by side: a thread that waits for what another
     // finds out takes up other work meanwhile, and that must not wait for it.
     if rules.iter().any(|rule| rule.scope() == Scope::Calendar) {
         context.look_across();
     }
+    let look = Look::with(context.options);
     let of_series: Vec<Vec<Finding>> = series
         .par_iter()
         .with_min_len(256)
@@ -399,9 +409,14 @@ pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selecti
                 return Vec::new();
             }
             let subject = context.subject(index, series);
+            let traits = look.at(&subject);
             let mut found = Findings::default();
             for rule in &rules {
-                rule.check(&subject, context, &mut found);
+                if traits.meets(rule.needs()) {
+                    rule.check(&subject, context, &mut found);
+                } else {
+                    debug_assert!(says_nothing(*rule, &subject, context), "{} needs more", rule.id());
+                }
             }
             found.list
         })
@@ -409,6 +424,13 @@ pub fn check(context: &Context<'_, '_>, choice: &RuleChoice, selection: &Selecti
     let mut findings: Vec<Finding> = of_series.into_iter().flatten().collect();
     findings.sort_by_key(|finding| (finding.rule, finding.series));
     findings
+}
+
+/// Whether a rule finds nothing in a series.
+fn says_nothing(rule: &dyn Rule, subject: &Subject<'_, '_>, context: &Context<'_, '_>) -> bool {
+    let mut found = Findings::default();
+    rule.check(subject, context, &mut found);
+    found.list.is_empty()
 }
 
 #[cfg(test)]

@@ -4,7 +4,7 @@ use std::cmp::Ordering;
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, last_of, last_start};
 
 declare_rule! {
@@ -26,6 +26,10 @@ declare_rule! {
 }
 
 impl Rule for UntilAndCount {
+    fn needs(&self) -> Traits {
+        Traits::UNTIL
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         for text in master.rules() {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported, recover_rule, rule_in_words};
 
 declare_rule! {
@@ -25,6 +25,10 @@ declare_rule! {
 }
 
 impl Rule for RuleInvalid {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         for text in master.rules() {

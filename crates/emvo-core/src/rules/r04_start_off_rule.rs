@@ -3,7 +3,7 @@
 use super::context::StartAs;
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::day::{clock_at, clock_seconds};
 use emvo_ical::recurrence::{Last, Starts, is_start_of, on_clock_of, rule_in_words};
 
@@ -28,6 +28,10 @@ declare_rule! {
 }
 
 impl Rule for StartOffRule {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         let Some(recurrence) = &subject.recurrence else { return };

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::Recurrence;
@@ -31,6 +31,10 @@ declare_rule! {
 }
 
 impl Rule for ExceptionMisses {
+    fn needs(&self) -> Traits {
+        Traits::FURTHER_DATES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let misses = misses_of(subject, context.zones);
         let (mut pairs, mut safety, mut words) = (Vec::new(), Safety::Safe, Vec::new());

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::r05_exception_misses::report_empty;
-use super::{Context, Findings, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for ExceptionEmpty {
+    fn needs(&self) -> Traits {
+        Traits::FURTHER_DATES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         report_empty(self, subject, context.zones, found);
     }

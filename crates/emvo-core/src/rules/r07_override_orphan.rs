@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
 use emvo_ical::recurrence::on_clock_of;
@@ -28,6 +28,10 @@ declare_rule! {
 }
 
 impl Rule for OverrideOrphan {
+    fn needs(&self) -> Traits {
+        Traits::OVERRIDES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let series = subject.series;
         let overrides = series.overrides();

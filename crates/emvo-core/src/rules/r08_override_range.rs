@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::{EventTime, Reach};
 
 declare_rule! {
@@ -25,6 +25,10 @@ declare_rule! {
 }
 
 impl Rule for OverrideRange {
+    fn needs(&self) -> Traits {
+        Traits::OVERRIDES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let ranged = subject.series.overrides().iter().filter(|event| event.reach() == Reach::ThisAndFuture);
         let dates: Vec<String> =

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::recurrence::rule_in_words;
 
 declare_rule! {
@@ -23,6 +23,10 @@ declare_rule! {
 }
 
 impl Rule for RulesSeveral {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         if master.rules().count() > 1 {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::advice::{Advice, Advised};
 use crate::split::end_of_rule;
 use emvo_ical::recurrence::{Rule as RecurrenceRule, rule_in_words};
@@ -21,11 +21,16 @@ declare_rule! {
     /// ## Repair
     /// Its dates are written out as exceptions (`EXDATE`): safe where the series
     /// ends. Where both go on for ever that cannot be done for all of them: with
-    /// consent, and a `--horizon DATE`, the series ends on that day.
+    /// consent, and a `--horizon DATE`, the series ends on that day. Where more than
+    /// 2,000 exceptions would have to be written out, it stays as it is.
     Exrule, "R10", "exrule", RuleGroup::Recurrence, "a rule of exceptions, which many systems ignore"
 }
 
 impl Rule for Exrule {
+    fn needs(&self) -> Traits {
+        Traits::FURTHER_DATES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         let Some(recurrence) = &subject.recurrence else { return };

@@ -1,7 +1,7 @@
 //! `R11 endless`: a series that never ends, or not in the time of its users.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::recurrence::rule_in_words;
 
@@ -26,6 +26,10 @@ declare_rule! {
 }
 
 impl Rule for Endless {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else { return };
         let rule = recurrence.rules().find(|rule| rule.is_endless());

@@ -1,8 +1,8 @@
 //! `R12 series-empty`: a series without any date.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
-use emvo_ical::recurrence::{exceptions, on_clock_of};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
+use emvo_ical::recurrence::{Exceptions, on_clock_of};
 
 /// A series with more exceptions than this is not empty in any export we know.
 const LOOKED_AT: usize = 20_000;
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for SeriesEmpty {
+    fn needs(&self) -> Traits {
+        Traits::FURTHER_DATES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else { return };
         let has_exceptions =
@@ -31,12 +35,18 @@ impl Rule for SeriesEmpty {
         if !has_exceptions || !subject.series.overrides().is_empty() || !recurrence.unreadable().is_empty() {
             return;
         }
-        let excluded = exceptions(master, context.zones, (i64::MIN / 4, i64::MAX / 4), LOOKED_AT);
+        let exceptions = Exceptions::of(master, context.zones);
+        let mut walk = exceptions.walk();
         let own = on_clock_of(master.start(), master.start(), context.zones).unwrap_or(0);
-        let mut slots = recurrence.slots(own.min(i64::MAX / 4) - 1, i64::MAX / 4).take(LOOKED_AT);
-        if slots.all(|slot| excluded.contains(&slot)) {
-            let message = format!("has no date left: {} exceptions take them all", excluded.len());
-            found.show(self, Level::Warning, subject, message);
+        let slots = recurrence.slots(own.min(i64::MAX / 4) - 1, i64::MAX / 4);
+        let mut left_out = 0;
+        for slot in slots {
+            if !walk.leaves_out(slot) || left_out == LOOKED_AT {
+                return;
+            }
+            left_out += 1;
         }
+        let message = format!("has no date left: {left_out} exceptions take them all");
+        found.show(self, Level::Warning, subject, message);
     }
 }

@@ -1,7 +1,7 @@
 //! `R14 date-skips`: a day that some months or years do not have.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::EventTime;
 use emvo_ical::day::{SECONDS_A_DAY, civil, clock_seconds, days_in_month};
 use emvo_ical::recurrence::{Frequency, Rule as RecurrenceRule, Skip};
@@ -28,6 +28,10 @@ declare_rule! {
 }
 
 impl Rule for DateSkips {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else { return };
         for rule in recurrence.rules() {

@@ -1,7 +1,7 @@
 //! `R15 rule-unsupported`: a rule that nobody here can expand.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::recurrence::{Rule as RecurrenceRule, is_unsupported};
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for RuleUnsupported {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         for text in master.rules() {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::identity::Revision;
 use emvo_ical::recurrence::on_clock_of;
 use std::collections::BTreeMap;
@@ -25,6 +25,10 @@ declare_rule! {
 }
 
 impl Rule for OverrideTwice {
+    fn needs(&self) -> Traits {
+        Traits::OVERRIDES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let series = subject.series;
         let start = series.lead().start();

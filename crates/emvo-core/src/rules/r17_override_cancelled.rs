@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::{EventTime, Status};
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for OverrideCancelled {
+    fn needs(&self) -> Traits {
+        Traits::OVERRIDES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let series = subject.series;
         if !series.master().is_some_and(emvo_ical::calendar::Event::repeats) {

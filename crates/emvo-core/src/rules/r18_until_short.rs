@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::split::end_of_rule;
 use emvo_ical::calendar::{EventTime, Series, ZoneRef};
 use emvo_ical::day::{SECONDS_A_DAY, clock_at, clock_seconds};
@@ -32,6 +32,10 @@ declare_rule! {
 }
 
 impl Rule for UntilShort {
+    fn needs(&self) -> Traits {
+        Traits::UNTIL
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master() else { return };
         let Some(Midnight::LosesDate(lost)) = midnight_of(subject.series, context.zones) else { return };

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::unreadable_dates;
 
 declare_rule! {
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for DateUnreadable {
+    fn needs(&self) -> Traits {
+        Traits::FURTHER_DATES
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for (name, effect) in [("EXDATE", "it excludes nothing"), ("RDATE", "it adds nothing")] {
             let lines = subject.series.events().flat_map(|event| event.component().properties_named(name));

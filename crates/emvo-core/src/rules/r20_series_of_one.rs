@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::series_edit::SeriesEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Event;
 use emvo_ical::recurrence::{Recurrence, Rule as RecurrenceRule};
 
@@ -26,6 +26,10 @@ declare_rule! {
 }
 
 impl Rule for SeriesOfOne {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let (Some(master), Some(recurrence)) = (subject.series.master(), &subject.recurrence) else { return };
         let Some(words) = reason(master, recurrence) else { return };

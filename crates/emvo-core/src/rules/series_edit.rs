@@ -6,11 +6,13 @@ use crate::split::{at_every_future, end_of_rule, except, remove_overrides, singl
 use emvo_ical::calendar::{EventTime, Extent, Series, Uid};
 use emvo_ical::content::Property;
 use emvo_ical::day::{clock_at, clock_seconds};
-use emvo_ical::recurrence::{Last, Recurrence, Rule, Starts, exceptions, last_of, last_start, on_clock_of};
+use emvo_ical::recurrence::{Exceptions, Last, Recurrence, Rule, Starts, last_of, last_start};
 use emvo_ical::zone::ZoneResolver;
 
 /// More dates than this are not written out one by one.
 const MOST_DATES: usize = 2_000;
+/// Nor are more dates than this looked at, to find what an `EXRULE` leaves out of them.
+const MOST_SLOTS: usize = 200_000;
 
 /// A change to the recurrence of one series.
 #[derive(Clone, Debug)]
@@ -272,14 +274,19 @@ fn own_series<'a>(
     let own = clock_seconds(start.clock());
     let mut dates =
         Starts::new(other, start.clock(), last_of(other, start, zones)).skip_while(|at| *at <= own);
-    let first = dates.next().and_then(clock_at).ok_or_else(refusal)?;
-    let both = Starts::new(stays, start.clock(), last_of(stays, start, zones)).skip(1);
-    let taken: hashbrown::HashSet<i64> = both.take(MOST_DATES).collect();
-    let is_shared = dates.take(MOST_DATES).any(|date| taken.contains(&date));
+    let first = dates.next().ok_or_else(refusal)?;
+    // Of two rules the one that repeats oftener may come to the other's dates late.
+    let of_stays = || Starts::new(stays, start.clock(), last_of(stays, start, zones));
+    let of_other = || Starts::new(other, start.clock(), last_of(other, start, zones));
+    let is_shared = std::iter::once(first)
+        .chain(dates)
+        .take(MOST_DATES)
+        .any(|date| of_stays().from(date).next() == Some(date))
+        || of_stays().skip(1).take(MOST_DATES).any(|date| of_other().from(date).next() == Some(date));
     if is_shared || other.count.is_some() || !series.overrides().is_empty() {
         return Err(refusal());
     }
-    let first = start.at_clock(first);
+    let first = start.at_clock(clock_at(first).ok_or_else(refusal)?);
     let mut new = Series::of(master.clone());
     if let Some(master) = new.master_mut() {
         master.edit(|component| component.set(Property::new("RRULE", &[], &other.to_string())));
@@ -310,19 +317,19 @@ fn list_exceptions(
         }
     }
     let Some(master) = series.master_mut() else { return Ok(()) };
-    let recurrence = Recurrence::of(master, zones);
-    let known = master.dates("EXDATE");
-    let known: Vec<i64> = known.iter().filter_map(|date| on_clock_of(date, &start, zones)).collect();
-    let excluded = exceptions(master, zones, (i64::MIN / 4, i64::MAX / 4), MOST_DATES);
-    let last = excluded.iter().copied().max().unwrap_or(i64::MIN);
-    let dates: Vec<EventTime> = recurrence
-        .slots(i64::MIN / 4, last)
-        .filter(|slot| excluded.contains(slot) && !known.contains(slot))
-        .filter_map(clock_at)
-        .map(|clock| start.at_clock(clock))
-        .collect();
-    if dates.len() >= MOST_DATES {
-        return Err(Refusal::Ceiling);
+    let (recurrence, exceptions) = (Recurrence::of(master, zones), Exceptions::of(master, zones));
+    let mut walk = exceptions.walk();
+    let mut dates = Vec::new();
+    for (count, slot) in recurrence.slots(i64::MIN / 4, i64::MAX / 4).enumerate() {
+        if walk.leaves_out(slot) && !exceptions.dates().contains(&slot) {
+            dates.extend(clock_at(slot).map(|clock| start.at_clock(clock)));
+        }
+        if dates.len() > MOST_DATES || count > MOST_SLOTS {
+            return Err(Refusal::Ceiling);
+        }
+        if !walk.rules_go_on_after(slot) {
+            break;
+        }
     }
     master.edit(|component| {
         component.remove("EXRULE");

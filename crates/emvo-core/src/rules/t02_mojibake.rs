@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::READ_BY_PEOPLE;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::content::undone_mojibake;
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for Mojibake {
+    fn needs(&self) -> Traits {
+        Traits::SIGNS_TOGETHER
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for name in READ_BY_PEOPLE {
             for event in subject.series.events() {

@@ -4,7 +4,7 @@ use memchr::{memchr, memchr2};
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, READ_BY_PEOPLE};
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::fields::Field;
 
 /// Whether a value has a comma or semicolon without a backslash in front.
@@ -40,6 +40,10 @@ declare_rule! {
 }
 
 impl Rule for Escaping {
+    fn needs(&self) -> Traits {
+        Traits::ESCAPING
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         // In categories the comma is no mistake: it stands between two of them.
         for name in READ_BY_PEOPLE.into_iter().filter(|name| *name != Field::Category.property()) {

@@ -3,7 +3,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::product::PRODUCT_ID;
 
 declare_rule! {
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for PropertyMissing {
+    fn needs(&self) -> Traits {
+        Traits::FIRST.and(Traits::NO_STAMP)
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let is_from_table = subject.series.lead().line() == 0;
         let missing = context.calendar.missing_head(PRODUCT_ID);

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Context, Described, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Described, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Event;
 
 declare_rule! {
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for Invitations {
+    fn needs(&self) -> Traits {
+        Traits::PEOPLE
+    }
+
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
         for line in facts.calendars.iter().filter_map(|calendar| calendar.property("METHOD")) {
             let method = line.value().trim().to_ascii_uppercase();

@@ -1,7 +1,7 @@
 //! `T08 private-in-shared`: a private event in an export.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::{Classification, Event};
 
 declare_rule! {
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for PrivateInShared {
+    fn needs(&self) -> Traits {
+        Traits::CLASS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let class = subject.series.events().map(Event::classification).max();
         if class.is_some_and(|class| class > Classification::Public) {

@@ -1,7 +1,7 @@
 //! `T09 reminders-many`: more than one reminder.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -20,6 +20,10 @@ declare_rule! {
 }
 
 impl Rule for RemindersMany {
+    fn needs(&self) -> Traits {
+        Traits::INSIDE
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let most = subject.series.events().map(|event| event.alarms().count()).max().unwrap_or(0);
         if most > 1 {

@@ -1,7 +1,7 @@
 //! `T10 attachment-inline`: a file inside the calendar.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -19,6 +19,10 @@ declare_rule! {
 }
 
 impl Rule for AttachmentInline {
+    fn needs(&self) -> Traits {
+        Traits::ATTACHMENT
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for line in subject.series.events().flat_map(|event| event.component().properties_named("ATTACH")) {
             let is_inline = ["VALUE", "ENCODING"].iter().any(|name| {

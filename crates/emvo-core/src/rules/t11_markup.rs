@@ -1,7 +1,7 @@
 //! `T11 markup`: a description with markup.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -19,6 +19,10 @@ declare_rule! {
 }
 
 impl Rule for Markup {
+    fn needs(&self) -> Traits {
+        Traits::MARKUP
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let has_markup = subject.series.events().any(|event| {
             event.description().is_some_and(|text| {

@@ -1,7 +1,7 @@
 //! `T12 shadow-property`: a system's own word against the standard's.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::{VendorMirror, vendor_mirror_of};
 
 declare_rule! {
@@ -24,6 +24,10 @@ declare_rule! {
 }
 
 impl Rule for ShadowProperty {
+    fn needs(&self) -> Traits {
+        Traits::OWN
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
             for line in event.component().properties() {

@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, can_ring};
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for ReminderBroken {
+    fn needs(&self) -> Traits {
+        Traits::INSIDE
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for event in subject.series.events() {
             let has_end = !event.lacks_end();

@@ -1,7 +1,7 @@
 //! `T14 person-broken`: a person without an address.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::Event;
 
 declare_rule! {
@@ -20,6 +20,10 @@ declare_rule! {
 }
 
 impl Rule for PersonBroken {
+    fn needs(&self) -> Traits {
+        Traits::PEOPLE
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let people = subject.series.events().flat_map(Event::people);
         let broken = people.into_iter().find(|line| {

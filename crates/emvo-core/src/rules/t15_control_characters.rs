@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::{EventEdit, READ_BY_PEOPLE, is_odd_control};
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -21,6 +21,10 @@ declare_rule! {
 }
 
 impl Rule for ControlCharacters {
+    fn needs(&self) -> Traits {
+        Traits::CONTROL
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for name in READ_BY_PEOPLE {
             let has_any = |event: &emvo_ical::calendar::Event<'_>| {

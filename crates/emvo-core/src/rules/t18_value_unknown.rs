@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::table::state_of;
 use emvo_ical::content::Property;
 
@@ -28,6 +28,10 @@ declare_rule! {
 const CLOSED: [&str; 7] = ["CLASS", "STATUS", "TRANSP", "PRIORITY", "SEQUENCE", "GEO", "URL"];
 
 impl Rule for ValueUnknown {
+    fn needs(&self) -> Traits {
+        Traits::VALUE
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         for name in CLOSED {
             let mut lines =
@@ -44,11 +48,13 @@ impl Rule for ValueUnknown {
     }
 }
 
-fn is_known(line: &Property<'_>) -> bool {
+/// Whether a line has a value that its property can have; other properties have any.
+pub(super) fn is_known(line: &Property<'_>) -> bool {
+    let Some(name) = CLOSED.iter().find(|name| line.is(name)) else { return true };
     let value = line.value();
     let value = value.trim();
     let is_one_of = |known: &[&str]| known.iter().any(|one| one.eq_ignore_ascii_case(value));
-    match line.name().to_ascii_uppercase().as_str() {
+    match *name {
         "CLASS" => is_one_of(&["PUBLIC", "PRIVATE", "CONFIDENTIAL"]) || value.starts_with("X-"),
         "STATUS" => is_one_of(&["TENTATIVE", "CONFIRMED", "CANCELLED"]),
         "TRANSP" => is_one_of(&["OPAQUE", "TRANSPARENT"]),

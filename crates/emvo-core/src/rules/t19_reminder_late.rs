@@ -1,7 +1,7 @@
 //! `T19 reminder-late`: a reminder that rings when the event is over.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use emvo_ical::calendar::{Duration, Event, EventTime};
 use emvo_ical::content::Component;
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
@@ -25,6 +25,10 @@ declare_rule! {
 }
 
 impl Rule for ReminderLate {
+    fn needs(&self) -> Traits {
+        Traits::INSIDE
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let late = subject.series.events().find_map(|event| {
             event.alarms().find_map(|alarm| trigger_after_end(alarm, event, subject.series.repeats()))

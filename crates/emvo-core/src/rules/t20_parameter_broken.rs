@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::content::sound_parameters;
 
 declare_rule! {
@@ -23,6 +23,10 @@ declare_rule! {
 }
 
 impl Rule for ParameterBroken {
+    fn needs(&self) -> Traits {
+        Traits::PARAMETERS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let mut lines = subject.series.events().flat_map(|event| event.component().properties());
         let broken = lines.find_map(|line| Some((line, sound_parameters(line)?)));

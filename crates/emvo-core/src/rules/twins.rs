@@ -5,7 +5,7 @@ use hashbrown::HashMap;
 
 use super::Context;
 use crate::identity::{
-    Fingerprint, Numbered, OwnStamps, Sides, derived_uid, likeness, number_of, same_dates,
+    Fingerprint, Numbered, OwnStamps, Sides, StandApart, Words, derived_uid, likeness, number_of, same_dates,
     series_contradiction, without_copy_marks,
 };
 use emvo_ical::calendar::{Series, Uid};
@@ -101,23 +101,29 @@ impl Context<'_, '_> {
     }
 
     fn find_duplicates(&self) -> HashMap<usize, usize> {
-        let mut groups: HashMap<Fingerprint, Vec<usize>> = HashMap::new();
+        // Two without an id are no duplicates of each other: each gets an id of its own (U01).
+        let mut groups: HashMap<Fingerprint, (StandApart, StandApart)> = HashMap::new();
         let mut found = HashMap::new();
         let stamps = &OwnStamps::of(&self.calendar.series);
+        let words = |at: usize| Words::of(self.calendar.series[at].lead(), |name| stamps.has(name));
         for at in self.places_sharing(|series| Fingerprint::number(series.lead(), self.zones)) {
             let series = &self.calendar.series[at];
-            let group = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
-            let is_twin = |there: &&usize| {
-                let other = &self.calendar.series[**there];
-                other.uid() != series.uid()
+            let (named, unnamed) = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
+            let uid = series.uid();
+            let is_twin = |there: usize| {
+                let other = &self.calendar.series[there];
+                other.uid() != uid
                     && series_contradiction((other, self.zones), (series, self.zones), [stamps; 2]).is_none()
                     && same_dates((other, self.zones), (series, self.zones), Ceiling::default())
             };
-            match group.iter().find(is_twin) {
-                Some(first) => {
-                    found.insert(at, *first);
+            let among_unnamed = uid.as_ref().and_then(|_| unnamed.find(|| words(at), is_twin));
+            let first = named.find(|| words(at), is_twin).into_iter().chain(among_unnamed).min();
+            match (first, &uid) {
+                (Some(first), _) => {
+                    found.insert(at, first);
                 }
-                None => group.push(at),
+                (None, Some(_)) => named.push(at, words),
+                (None, None) => unnamed.push(at, words),
             }
         }
         found

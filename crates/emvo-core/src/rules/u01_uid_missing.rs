@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 
 declare_rule! {
     /// ## What it finds
@@ -22,6 +22,10 @@ declare_rule! {
 }
 
 impl Rule for UidMissing {
+    fn needs(&self) -> Traits {
+        Traits::ID
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         if subject.series.uid().is_none()
             && let Some(uid) = context.derived_uid_at(subject.index)

@@ -1,7 +1,7 @@
 //! `U06 import-doubled`: a whole file that was imported twice.
 
 use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Scope, Subject};
+use super::{Context, Findings, Level, Rule, RuleGroup, Scope, Subject, Traits};
 
 /// Fewer doubled events are no doubled import.
 const LEAST: usize = 4;
@@ -23,6 +23,10 @@ declare_rule! {
 }
 
 impl Rule for ImportDoubled {
+    fn needs(&self) -> Traits {
+        Traits::FIRST
+    }
+
     fn scope(&self) -> Scope {
         Scope::Calendar
     }

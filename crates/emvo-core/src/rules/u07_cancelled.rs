@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::source::{Place, SourceFacts};
-use super::{Context, Described, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Described, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::Status;
 
 declare_rule! {
@@ -35,6 +35,10 @@ fn effect_of(method: &str) -> Option<&'static str> {
 }
 
 impl Rule for Cancelled {
+    fn needs(&self) -> Traits {
+        Traits::STATUS
+    }
+
     fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
         for line in facts.calendars.iter().filter_map(|calendar| calendar.property("METHOD")) {
             let method = line.value();

@@ -2,12 +2,12 @@
 
 use super::describe::declare_rule;
 use super::event_edit::EventEdit;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::identity::derived_uid_of_parts;
 use emvo_ical::calendar::Uid;
 
 /// RFC 7986 section 5.3: an id has to be shorter than 256 octets.
-const MOST_OCTETS: usize = 255;
+pub(super) const MOST_OCTETS: usize = 255;
 
 declare_rule! {
     /// ## What it finds
@@ -30,6 +30,10 @@ declare_rule! {
 }
 
 impl Rule for UidUnfit {
+    fn needs(&self) -> Traits {
+        Traits::ID
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, _: &Context<'_, '_>, found: &mut Findings) {
         let lines = subject.series.events().filter_map(|event| event.component().property("UID"));
         let Some((raw, safety, message)) = lines.map(|line| line.value()).find_map(|raw| {

@@ -1,7 +1,7 @@
 //! `Z06 series-in-utc`: a repeating event in UTC in a calendar with summer time.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::ZoneRef;
 
 declare_rule! {
@@ -26,6 +26,10 @@ declare_rule! {
 }
 
 impl Rule for SeriesInUtc {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(master) = subject.series.master().filter(|master| master.repeats()) else { return };
         let Some(home) = &context.home else { return };

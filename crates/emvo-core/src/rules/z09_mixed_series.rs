@@ -2,7 +2,7 @@
 
 use super::describe::declare_rule;
 use super::r05_exception_misses::misses_of;
-use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Rule, RuleGroup, Safety, Subject, Traits};
 use emvo_ical::calendar::{EventTime, Extent, Series, ZoneRef};
 use emvo_ical::zone::ZoneResolver;
 
@@ -28,6 +28,10 @@ declare_rule! {
 }
 
 impl Rule for ZoneMixedSeries {
+    fn needs(&self) -> Traits {
+        Traits::REPEATS
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let series = subject.series;
         let Some(master) = series.master().filter(|master| master.repeats()) else { return };

@@ -2,7 +2,7 @@
 //! zone.
 
 use super::describe::declare_rule;
-use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject};
+use super::{Context, Edit, Findings, Level, Rule, RuleGroup, Safety, Subject, Traits};
 use crate::retime::{Retimed, express_in};
 
 declare_rule! {
@@ -26,6 +26,10 @@ declare_rule! {
 }
 
 impl Rule for ZoneForced {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
     fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
         let Some(zone) = &context.options.forced_zone else { return };
         match express_in(subject.series, zone, context.zones) {

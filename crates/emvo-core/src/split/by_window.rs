@@ -151,12 +151,12 @@ pub fn parts_by_window<'a>(
     };
     if !series.master().is_some_and(Event::repeats) {
         let whole = Some(series.clone());
-        return Ok(match touches() {
-            true => Parts { inside: whole, ..Parts::default() },
-            false if series.lead().start().date() < window.from => {
-                Parts { before: whole, ..Parts::default() }
-            }
-            false => Parts { after: whole, ..Parts::default() },
+        return Ok(if touches() {
+            Parts { inside: whole, ..Parts::default() }
+        } else if series.lead().start().date() < window.from {
+            Parts { before: whole, ..Parts::default() }
+        } else {
+            Parts { after: whole, ..Parts::default() }
         });
     }
     let [from, until] = [window.from, window.until.tomorrow().unwrap_or(window.until)]

@@ -280,7 +280,11 @@ fn name_behind<'l>(line: &'l str, keyword: &str) -> Option<&'l str> {
 }
 
 fn starts_as(line: &str, start: &str) -> bool {
-    line.as_bytes().get(..start.len()).is_some_and(|head| head.eq_ignore_ascii_case(start.as_bytes()))
+    let start = start.as_bytes();
+    // Almost all lines begin with another letter.
+    line.as_bytes()
+        .get(..start.len())
+        .is_some_and(|head| head[0] | 0x20 == start[0] | 0x20 && head.eq_ignore_ascii_case(start))
 }
 
 fn uid_of(line: &str) -> Option<Cow<'_, str>> {

@@ -1,5 +1,7 @@
 //! Parameters that do not end where they should (RFC 5545 section 3.2).
 
+use memchr::{memchr, memchr2};
+
 use super::property::Property;
 
 /// The parameters of the standard whose values are lists; a comma in any other is part
@@ -15,6 +17,9 @@ const LISTS: [&str; 5] = ["MEMBER", "DELEGATED-FROM", "DELEGATED-TO", "FEATURE",
 /// CN="Holm, Anna:…         CN="Holm, Anna":…         quotes end with the parameter
 /// ```
 pub fn sound_parameters(property: &Property<'_>) -> Option<Property<'static>> {
+    if property.has_plain_parameters() {
+        return None;
+    }
     let logical = property.logical();
     let head = property.head();
     let written = head.get(property.name().len()..).filter(|rest| !rest.is_empty())?;
@@ -56,6 +61,16 @@ pub fn sound_parameters(property: &Property<'_>) -> Option<Property<'static>> {
     }
     let value = &logical[head.len() + 1..];
     Property::of_line(&format!("{line}:{value}"), property.line())
+}
+
+impl Property<'_> {
+    /// Whether its parameters surely stand as they should: without quotes and commas, each
+    /// with a name.
+    pub fn has_plain_parameters(&self) -> bool {
+        let written = self.head().get(self.name().len()..).unwrap_or_default();
+        memchr2(b'"', b',', written.as_bytes()).is_none()
+            && written.split(';').skip(1).all(|piece| memchr(b'=', piece.as_bytes()).is_some())
+    }
 }
 
 /// Whether quotes can be relied upon.

@@ -164,6 +164,17 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
     }
 }
 
+/// A line without the byte order mark in front of it.
+#[inline]
+fn without_mark(line: SourceLine<'_>) -> SourceLine<'_> {
+    // No name begins with its first byte.
+    if line.raw.as_bytes().first() != Some(&0xef) {
+        return line;
+    }
+    let raw = line.raw.trim_start_matches('\u{feff}');
+    SourceLine { raw, is_clean: line.is_clean && raw.len() == line.raw.len(), ..line }
+}
+
 /// A component whose end was not met yet.
 struct Open<'a> {
     name: Cow<'a, str>,
@@ -201,9 +212,7 @@ impl<'a> Parser<'a> {
 
     #[inline]
     fn take(&mut self, line: SourceLine<'a>) {
-        let raw = line.raw.trim_start_matches('\u{feff}');
-        let is_clean = line.is_clean && raw.len() == line.raw.len();
-        let line = SourceLine { raw, is_clean, ..line };
+        let line = without_mark(line);
         let Some(property) = Property::from_source(line.raw, line.is_folded, line.number) else {
             self.take_unreadable(line);
             return;

@@ -197,8 +197,12 @@ impl<'a> Property<'a> {
     /// Whether the property has this name, without regard to case.
     #[inline]
     pub fn is(&self, name: &str) -> bool {
-        // Almost all names are in capitals, as those asked for are.
-        self.name_end() == name.len() && (self.name() == name || self.name().eq_ignore_ascii_case(name))
+        // Almost all names of a length begin with another letter.
+        let begins_alike = || {
+            let first = |text: &str| text.as_bytes().first().map(|byte| byte | 0x20);
+            first(self.name()) == first(name)
+        };
+        self.name_end() == name.len() && begins_alike() && self.name().eq_ignore_ascii_case(name)
     }
 
     /// The value as it stands in the file, unfolded and still escaped.
@@ -209,6 +213,26 @@ impl<'a> Property<'a> {
             Form::Folded { raw, .. } => Cow::Owned(unfold(&raw[start..])),
             _ => Cow::Borrowed(&self.head_text()[start..]),
         }
+    }
+
+    /// The value as it stands in the file, still escaped, with the folds in it.
+    pub fn raw_value(&self) -> &str {
+        &self.head_text()[self.value_start()..]
+    }
+
+    /// The value in pieces, as it is cut by folds: [`Self::value`] without making it.
+    pub fn value_pieces(&self) -> impl Iterator<Item = &str> {
+        let is_folded = matches!(self.0, Form::Folded { .. });
+        let mut rest = Some(self.raw_value());
+        let mut is_first = true;
+        std::iter::from_fn(move || {
+            let text = rest?;
+            let end = if is_folded { memchr(b'\n', text.as_bytes()) } else { None };
+            rest = end.map(|end| &text[end + 1..]);
+            let piece = &text[..end.unwrap_or(text.len())];
+            let piece = if is_folded { piece.trim_end_matches('\r') } else { piece };
+            Some(if std::mem::take(&mut is_first) { piece } else { piece.get(1..).unwrap_or_default() })
+        })
     }
 
     /// The value as text that people read.
@@ -230,6 +254,27 @@ impl<'a> Property<'a> {
     /// The parameters in order.
     pub fn parameters(&self) -> impl Iterator<Item = Parameter<'_>> {
         self.bare_parameters().map(|(name, values)| Parameter { name, values: values_of(values) })
+    }
+
+    /// Whether it has parameters.
+    pub fn has_parameters(&self) -> bool {
+        self.value_start() > self.name_end() + 1
+    }
+
+    /// Whether a line of a time surely stands as RFC 5545 wants it: `20260907T080000`, with a
+    /// `Z` or a `TZID`, or a date with `VALUE=DATE`. That there is such a day is not said.
+    pub fn is_plain_time(&self) -> bool {
+        let value = self.raw_value().as_bytes();
+        let are_digits = |digits: &[u8]| digits.iter().all(u8::is_ascii_digit);
+        let is_clock =
+            value.len() >= 15 && value[8] == b'T' && are_digits(&value[..8]) && are_digits(&value[9..15]);
+        match self.head().get(self.name_end()..).unwrap_or_default() {
+            "" => is_clock && matches!(&value[15..], b"" | b"Z"),
+            ";VALUE=DATE" => value.len() == 8 && are_digits(value),
+            parameters => parameters
+                .strip_prefix(";TZID=")
+                .is_some_and(|zone| is_clock && value.len() == 15 && !zone.contains(';')),
+        }
     }
 
     fn bare_parameters(&self) -> BareParameters<'_> {

@@ -12,19 +12,21 @@ pub fn unescape_text(value: &str) -> Cow<'_, str> {
         return Cow::Borrowed(value);
     }
     let mut out = String::with_capacity(value.len());
-    let mut rest = value.chars();
-    while let Some(char) = rest.next() {
-        if char != '\\' {
-            out.push(char);
-            continue;
-        }
-        match rest.next() {
-            Some('n' | 'N') => out.push('\n'),
-            Some(escaped @ ('\\' | ';' | ',')) => out.push(escaped),
-            Some(other) => out.extend(['\\', other]),
-            None => out.push('\\'),
-        }
+    let mut rest = value;
+    while let Some(at) = memchr(b'\\', rest.as_bytes()) {
+        let (before, behind) = (&rest[..at], &rest[at + 1..]);
+        let (sign, length) = match behind.as_bytes().first() {
+            Some(b'n' | b'N') => ('\n', 1),
+            Some(b'\\') => ('\\', 1),
+            Some(b';') => (';', 1),
+            Some(b',') => (',', 1),
+            _ => ('\\', 0),
+        };
+        out.push_str(before);
+        out.push(sign);
+        rest = &behind[length..];
     }
+    out.push_str(rest);
     Cow::Owned(out)
 }
 

@@ -48,16 +48,14 @@ impl WireForm {
     pub fn of(decoded: &Decoded<'_>) -> Self {
         let mut form = Self::default();
         let text = decoded.text.as_bytes();
-        let (mut start, mut number, mut blank) = (0, 0, Lines::default());
-        for end in memchr_iter(b'\n', text).chain(std::iter::once(text.len())) {
-            number += 1;
-            let line = &text[start..end];
-            start = end + 1;
-            if line.is_empty() && end == text.len() {
-                break;
+        let (mut blank, mut at_ends) = (Lines::default(), 0);
+        for (line, number, is_last) in lines_of(text) {
+            if blank.count == 0 && decoded.line_ends == LineEnds::WithFeeds && is_as_it_should_be(line) {
+                at_ends += 1;
+                continue;
             }
-            let content = line.trim_ascii_end();
-            if content.is_empty() {
+            at_ends += returns_behind(line);
+            if line.trim_ascii_end().is_empty() {
                 blank.note(number);
                 continue;
             }
@@ -67,19 +65,18 @@ impl WireForm {
                 form.blank = Lines { count: form.blank.count + blank.count, first };
                 blank = Lines::default();
             }
-            form.note_line(line, number, decoded.line_ends, end == text.len());
+            form.note_line(line, number, decoded.line_ends, is_last);
+        }
+        if memchr_iter(b'\r', text).count() > at_ends {
+            form.note_returns_inside(text);
         }
         form
     }
 
     fn note_line(&mut self, line: &[u8], number: u32, ends: LineEnds, is_last: bool) {
-        let returns = line.iter().rev().take_while(|byte| **byte == b'\r').count();
-        let content = &line[..line.len() - returns];
-        if content.len() > LINE_OCTETS {
+        let returns = returns_behind(line);
+        if line.len() - returns > LINE_OCTETS {
             self.too_long.note(number);
-        }
-        if memchr(b'\r', content).is_some() {
-            self.return_inside.note(number);
         }
         match (ends, returns) {
             // A file that is cut behind its last line says so by T06.
@@ -90,6 +87,37 @@ impl WireForm {
             (LineEnds::WithFeeds, _) => self.return_twice.note(number),
         }
     }
+
+    fn note_returns_inside(&mut self, text: &[u8]) {
+        for (line, number, _) in lines_of(text) {
+            let content = &line[..line.len() - returns_behind(line)];
+            if !content.trim_ascii_end().is_empty() && memchr(b'\r', content).is_some() {
+                self.return_inside.note(number);
+            }
+        }
+    }
+}
+
+/// The lines of a text without their line feeds, their numbers from 1, and whether there is no
+/// feed behind.
+fn lines_of(text: &[u8]) -> impl Iterator<Item = (&[u8], u32, bool)> {
+    let ends = memchr_iter(b'\n', text).chain(std::iter::once(text.len()));
+    let lines = ends.zip(1..).scan(0, |start, (end, number)| {
+        let line = &text[*start..end];
+        *start = end + 1;
+        Some((line, number, end == text.len()))
+    });
+    lines.filter(|(line, _, is_last)| !(*is_last && line.is_empty()))
+}
+
+/// Whether a line surely ends with one carriage return, and is neither too long nor blank: most
+/// are, and a look at their ends is cheap.
+fn is_as_it_should_be(line: &[u8]) -> bool {
+    matches!(line, [.., before, b'\r'] if line.len() <= LINE_OCTETS + 1 && !before.is_ascii_whitespace())
+}
+
+fn returns_behind(line: &[u8]) -> usize {
+    line.iter().rev().take_while(|byte| **byte == b'\r').count()
 }
 
 /// Settles what a carriage return inside a line means, so that none is left for the

@@ -20,6 +20,11 @@
 //! the periods before have 1 + 2 × 2 = 5 of the 20, and 15 are left. A rule whose
 //! periods differ in size (`MONTHLY;BYMONTHDAY=31`) has to count from the start.
 
+mod counting;
+
+pub use counting::last_start;
+
+use self::counting::Days;
 use super::period::{DaySets, YearSet, meets_its_times};
 use super::rule::{Frequency, Rule, Skip};
 use crate::day::{SECONDS_A_DAY, civil, clock_seconds, day_number, days_in_year, weekday};
@@ -65,6 +70,8 @@ pub struct Starts<'r> {
     /// The last start that was given: two months may have one in common, where days
     /// that the first does not have are days of the second.
     given: i64,
+    /// The last start that was counted, also where nobody asked for it.
+    counted: Option<i64>,
     from: i64,
     /// The last period that can hold a start before `last`.
     last_period: i64,
@@ -74,6 +81,7 @@ pub struct Starts<'r> {
     periods_in_vain: i64,
     /// No period has a start.
     is_void: bool,
+    days: Days,
 }
 
 impl<'r> Starts<'r> {
@@ -93,11 +101,13 @@ impl<'r> Starts<'r> {
             next: 0,
             is_first_given: false,
             given: start,
+            counted: None,
             from: i64::MIN,
             last_period: i64::MAX,
             days_in_vain: 0,
             periods_in_vain: 0,
             is_void: false,
+            days: Days::default(),
         };
         starts.is_void = !meets_its_times(rule, starts.sets.frequency, start);
         if let Last::At(last) = last {
@@ -106,36 +116,61 @@ impl<'r> Starts<'r> {
         starts
     }
 
+    /// Those that the rule picks by itself: the start of the series is one of them, and is
+    /// counted, only where it is picked.
+    pub fn by_rule_alone(rule: &'r Rule, start: DateTime, last: Last) -> Self {
+        Self { is_first_given: !is_start_of(rule, start), ..Self::new(rule, start, last) }
+    }
+
     /// The same starts, but only those from a moment on. Costs no more for a
     /// late moment than for an early one, except where a rule counts in steps
     /// that are not all alike: then it has to count.
     #[must_use]
     pub fn from(mut self, moment: i64) -> Self {
-        self.from = moment;
-        if moment <= self.start {
-            return self;
-        }
-        let target = self.period_holding(moment) - 1;
-        match self.left {
-            None if target > 0 => self.skip_to(target),
-            Some(count) => {
-                if let Some(each) = self.sets.starts_in_every_period(self.rule)
-                    && target > 1
-                {
-                    let in_first = self.starts_in_first_period();
-                    let before = in_first + each * u64::try_from(target - 1).unwrap_or(0);
-                    self.left = Some(count.saturating_sub(before));
-                    self.skip_to(target);
-                }
-            }
-            None => {}
-        }
+        self.advance(moment);
         self
+    }
+
+    /// Passes over what lies before a moment.
+    pub fn advance(&mut self, moment: i64) {
+        self.from = self.from.max(moment);
+        let target = self.period_holding(moment) - 1;
+        if moment <= self.start || target <= self.period {
+            return;
+        }
+        if self.left.is_none() {
+            self.skip_to(target);
+        } else if let Some(each) = self.sets.starts_in_every_period(self.rule)
+            && target > 1
+        {
+            let (ready, next) = match self.period {
+                0 => (self.starts_in_first_period() - u64::from(self.is_first_given), 1),
+                period => (self.starts_left_in_period(), period),
+            };
+            let passed = ready + each * u64::try_from(target - next).unwrap_or(0);
+            self.left = self.left.map(|left| left.saturating_sub(passed));
+            self.skip_to(target);
+        }
     }
 
     fn skip_to(&mut self, period: i64) {
         self.period = period;
         self.is_first_given = true;
+        self.clear_period();
+    }
+
+    /// Leaves nothing ready.
+    fn clear_period(&mut self) {
+        self.bases.clear();
+        self.picked = None;
+        (self.base, self.next) = (0, 0);
+    }
+
+    /// How many starts of the period that is ready were not given yet; none is picked by its
+    /// place.
+    fn starts_left_in_period(&self) -> u64 {
+        (self.bases.len() * self.sets.offsets.len())
+            .saturating_sub(self.base * self.sets.offsets.len() + self.next) as u64
     }
 
     /// How many starts the first period has, the series' start included.
@@ -171,9 +206,7 @@ impl<'r> Starts<'r> {
     /// Makes the starts of a period ready. False when there is no such
     /// period any more, or none with a start.
     fn fill(&mut self, period: i64) -> bool {
-        self.bases.clear();
-        self.picked = None;
-        (self.base, self.next) = (0, 0);
+        self.clear_period();
         let Some(step) = period.checked_mul(i64::from(self.rule.interval)) else { return false };
         let is_within = match self.sets.frequency {
             Frequency::Yearly => self.fill_year(self.sets.year + step),
@@ -309,7 +342,11 @@ impl<'r> Starts<'r> {
     /// `BYSETPOS` counts within the whole period, also in the part before the
     /// series starts.
     fn pick_positions(&mut self) {
-        let size = self.bases.len() * self.sets.offsets.len();
+        self.picked = Some(self.places_picked(self.bases.len() * self.sets.offsets.len()));
+    }
+
+    /// The places that `BYSETPOS` picks of so many.
+    fn places_picked(&self, size: usize) -> Vec<usize> {
         let place = |position: &i16| {
             let distance = usize::from(position.unsigned_abs());
             let place = if *position > 0 { distance.checked_sub(1) } else { size.checked_sub(distance) };
@@ -318,7 +355,7 @@ impl<'r> Starts<'r> {
         let mut picked: Vec<usize> = self.rule.by_set_pos.iter().filter_map(place).collect();
         picked.sort_unstable();
         picked.dedup();
-        self.picked = Some(picked);
+        picked
     }
 
     /// The next start of the period that is ready.
@@ -360,29 +397,13 @@ impl<'r> Starts<'r> {
                     return Some(moment);
                 }
             }
+            self.pass_whole_days();
             let period = self.period;
             if self.left == Some(0) || period > self.last_period || !self.fill(period) {
                 return None;
             }
             self.period += 1;
             self.count_unwanted();
-        }
-    }
-
-    /// Counts all starts of the period that is ready at once, where none of them is asked
-    /// for: a day can have 86,400 of them.
-    fn count_unwanted(&mut self) {
-        let (Some(left), None) = (&mut self.left, &self.picked) else { return };
-        let (Some(first), Some(last)) = (self.bases.first(), self.bases.last()) else { return };
-        let offsets = &self.sets.offsets;
-        let (Some(first_offset), Some(last_offset)) = (offsets.first(), offsets.last()) else { return };
-        let (first, last) = (first + first_offset, last + last_offset);
-        let is_within = self.last == Last::Open || matches!(self.last, Last::At(end) if last <= end);
-        // A last day of a month that stands for another may be in two of them.
-        if first > self.given && last < self.from && is_within {
-            *left = left.saturating_sub((self.bases.len() * offsets.len()) as u64);
-            self.given = last;
-            self.bases.clear();
         }
     }
 }
@@ -416,22 +437,6 @@ pub fn is_start_of(rule: &Rule, start: DateTime) -> bool {
     })
 }
 
-/// The last start of a rule that is not after a moment. Looks back in steps
-/// that widen, so that a long series is not walked from its beginning; a rule
-/// that counts has to be.
-pub fn last_start(rule: &Rule, start: DateTime, moment: i64) -> Option<i64> {
-    const STEPS: [i64; 3] = [40, 400, 4000];
-    let own = clock_seconds(start);
-    let from_of = |days: &i64| moment.saturating_sub(days * SECONDS_A_DAY);
-    for from in STEPS.iter().map(from_of).filter(|from| *from > own && rule.count.is_none()) {
-        let last = Starts::new(rule, start, Last::At(moment)).from(from).last();
-        if last.is_some() {
-            return last;
-        }
-    }
-    Starts::new(rule, start, Last::At(moment)).last()
-}
-
 impl Iterator for Starts<'_> {
     type Item = i64;
 
@@ -450,6 +455,7 @@ impl Iterator for Starts<'_> {
             if let Some(left) = &mut self.left {
                 *left -= 1;
             }
+            self.counted = Some(moment);
             if moment >= self.from {
                 return Some(moment);
             }

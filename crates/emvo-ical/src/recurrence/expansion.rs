@@ -18,9 +18,10 @@ use std::sync::OnceLock;
 use hashbrown::HashSet;
 
 use super::ends::Ends;
+use super::exceptions::{ExceptionWalk, Exceptions};
 use super::occurrences::{Ceiling, Occurrence, Part, Window, touches};
 use super::rule::RuleError;
-use super::slots::{Recurrence, Slots, exceptions, on_clock_of};
+use super::slots::{Recurrence, Slots, on_clock_of};
 use crate::calendar::{Duration, Event, EventTime, Reach, Series, Status};
 use crate::day::{SECONDS_A_DAY, clock_at, clock_seconds, day_of};
 use crate::zone::ZoneResolver;
@@ -35,7 +36,7 @@ pub struct Expansion<'e> {
     window: Window,
     ceiling: Ceiling,
     recurrence: Recurrence,
-    excluded: HashSet<i64>,
+    exceptions: Exceptions,
     replaced: HashSet<i64>,
     /// Who tells the dates from which slot on; ascending.
     tellers: Vec<Teller>,
@@ -74,13 +75,13 @@ impl<'e> Expansion<'e> {
             .map(|teller| teller.may_touch)
             .reduce(|one, two| (one.0.min(two.0), one.1.max(two.1)));
         let slots = slots.unwrap_or((first, after));
-        let excluded = exceptions(master, zones, slots, ceiling.0);
+        let exceptions = Exceptions::of(master, zones);
         Some(Self {
             zones,
             window,
             ceiling,
             recurrence,
-            excluded,
+            exceptions,
             replaced,
             tellers,
             slots,
@@ -135,6 +136,7 @@ impl<'e> Expansion<'e> {
         Dates {
             of: self,
             slots: self.recurrence.slots(from, until),
+            exceptions: self.exceptions.walk(),
             tellers,
             teller: 0,
             left,
@@ -147,6 +149,7 @@ impl<'e> Expansion<'e> {
 pub struct Dates<'d, 'e> {
     of: &'d Expansion<'e>,
     slots: Slots<'d>,
+    exceptions: ExceptionWalk<'d>,
     tellers: Vec<Teller>,
     /// The one that tells the dates now.
     teller: usize,
@@ -171,10 +174,10 @@ impl Iterator for Dates<'_, '_> {
     type Item = Occurrence;
 
     fn next(&mut self) -> Option<Occurrence> {
-        let Expansion { zones, window, recurrence, excluded, replaced, .. } = self.of;
+        let Expansion { zones, window, recurrence, replaced, .. } = self.of;
         loop {
             let moment = self.slots.next()?;
-            if excluded.contains(&moment) || replaced.contains(&moment) {
+            if self.exceptions.leaves_out(moment) || replaced.contains(&moment) {
                 continue;
             }
             if self.left == 0 {

@@ -6,6 +6,7 @@
 //! own clock, is asked of [`crate::zone`].
 
 mod ends;
+mod exceptions;
 mod expand;
 mod expansion;
 mod occurrences;
@@ -17,6 +18,7 @@ mod slots;
 
 pub(crate) use ends::end_after;
 pub use ends::own_end;
+pub use exceptions::{ExceptionWalk, Exceptions};
 pub use expand::{Last, Starts, is_start_of, last_start};
 pub use expansion::{Dates, Expansion};
 pub use occurrences::{
@@ -29,4 +31,4 @@ pub use phrase::{
 };
 pub use recover_rule::{RecoveredRule, is_unsupported, recover_rule};
 pub use rule::{ByDay, Frequency, Rule, RuleError, Skip, Weekday};
-pub use slots::{Recurrence, exceptions, last_of, on_clock_of};
+pub use slots::{Recurrence, last_of, on_clock_of};

@@ -299,7 +299,8 @@ fn weekdays_of_month(day: ByDay, first: i64, length: i64) -> u32 {
 
 /// How often a rule repeats, without steps that its own parts leave out again:
 /// `SECONDLY;BYSECOND=0;BYMINUTE=0;BYHOUR=8` is `DAILY` with the same parts, where those
-/// expand instead of limiting, and there are 86,400 times fewer periods to look at.
+/// expand instead of limiting, and there are 86,400 times fewer periods to look at. Each
+/// second is each second of every hour.
 fn frequency_of(rule: &Rule) -> Frequency {
     let names = |part: &[i16]| !part.is_empty();
     // A leap second is no second that limits, and is one that expands.
@@ -310,10 +311,8 @@ fn frequency_of(rule: &Rule) -> Frequency {
         Frequency::Secondly if names(&rule.by_second) && names(&rule.by_minute) && names(&rule.by_hour) => {
             Frequency::Daily
         }
-        Frequency::Secondly if names(&rule.by_second) && names(&rule.by_minute) => Frequency::Hourly,
-        Frequency::Secondly if names(&rule.by_second) => Frequency::Minutely,
         Frequency::Minutely if names(&rule.by_minute) && names(&rule.by_hour) => Frequency::Daily,
-        Frequency::Minutely if names(&rule.by_minute) => Frequency::Hourly,
+        Frequency::Secondly | Frequency::Minutely => Frequency::Hourly,
         Frequency::Hourly if names(&rule.by_hour) => Frequency::Daily,
         // `DAILY;BYDAY=MO` is `WEEKLY` with the same days, a seventh of the periods.
         Frequency::Daily
@@ -365,10 +364,22 @@ fn offsets(rule: &Rule, frequency: Frequency, start: i64) -> Vec<i64> {
         [] => vec![own],
         list => list.iter().map(|number| i64::from(*number)).collect(),
     };
+    // Parts that a rule which repeats oftener does not name have all of their values.
+    let named_or_all = |list: &[i16], own: i64, repeats_by_it: bool| match list {
+        [] if repeats_by_it => (0..60).collect(),
+        list => pick(list, own),
+    };
     let hours = if frequency >= Frequency::Daily { pick(&rule.by_hour, time / 3600) } else { vec![0] };
-    let minutes =
-        if frequency >= Frequency::Hourly { pick(&rule.by_minute, time / 60 % 60) } else { vec![0] };
-    let seconds = if frequency >= Frequency::Minutely { pick(&rule.by_second, time % 60) } else { vec![0] };
+    let minutes = if frequency >= Frequency::Hourly {
+        named_or_all(&rule.by_minute, time / 60 % 60, rule.frequency < Frequency::Hourly)
+    } else {
+        vec![0]
+    };
+    let seconds = if frequency >= Frequency::Minutely {
+        named_or_all(&rule.by_second, time % 60, rule.frequency == Frequency::Secondly)
+    } else {
+        vec![0]
+    };
     let mut offsets = Vec::with_capacity(hours.len() * minutes.len() * seconds.len());
     for hour in &hours {
         for minute in &minutes {

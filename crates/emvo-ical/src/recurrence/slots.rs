@@ -1,7 +1,6 @@
 //! The dates of a series before exceptions and overrides: its rules and its
 //! further dates together, as moments on its own clock.
 
-use hashbrown::HashSet;
 use std::collections::BTreeMap;
 use std::collections::btree_map::Range;
 use std::iter::Peekable;
@@ -155,31 +154,6 @@ fn extra_dates(master: &Event<'_>, zones: &ZoneResolver) -> BTreeMap<i64, Option
         }
     }
     dates
-}
-
-/// Exceptions as moments on the master's clock: `EXDATE`, and the dates of the
-/// obsolete `EXRULE` (RFC 2445) from one moment to another, up to a number.
-pub fn exceptions(
-    master: &Event<'_>,
-    zones: &ZoneResolver,
-    (from, until): (i64, i64),
-    most: usize,
-) -> HashSet<i64> {
-    let start = master.start();
-    let dates = master.dates("EXDATE");
-    let mut excluded: HashSet<i64> =
-        dates.iter().filter_map(|date| on_clock_of(date, start, zones)).collect();
-    let mut known = HashSet::new();
-    for property in master.component().properties_named("EXRULE") {
-        // What is said again excludes nothing new.
-        if known.insert(property.value().into_owned())
-            && let Ok(rule) = Rule::parse(&property.value())
-        {
-            let starts = Starts::new(&rule, start.clock(), last_of(&rule, start, zones)).from(from);
-            excluded.extend(starts.take(most).take_while(|moment| *moment <= until));
-        }
-    }
-    excluded
 }
 
 /// A time as a moment on the clock of a series, in seconds. `None` if it is a

@@ -3,10 +3,8 @@
 use super::ZoneResolver;
 use crate::calendar::{Event, EventTime, Series};
 use crate::day::{SECONDS_A_DAY, clock_seconds};
-use crate::recurrence::{Last, Rule, Starts};
+use crate::recurrence::{Rule, last_start};
 
-/// How many dates of a series that counts are followed to find its last.
-const MOST_COUNTED: usize = 20_000;
 /// How long a series without end is taken to run if it starts after 2027.
 const TEN_YEARS: i64 = 3653 * SECONDS_A_DAY;
 
@@ -35,8 +33,7 @@ impl UsedSpan {
             let end = match (&rule.until, rule.count) {
                 (Some(until), _) => clock_seconds(until.clock()),
                 (None, Some(_)) => {
-                    let starts = Starts::new(&rule, event.start().clock(), Last::Open);
-                    starts.take(MOST_COUNTED).last().unwrap_or(start) + SECONDS_A_DAY
+                    last_start(&rule, event.start().clock(), i64::MAX).unwrap_or(start) + SECONDS_A_DAY
                 }
                 (None, None) => super::span_of_interest().1.max(start + TEN_YEARS),
             };

@@ -9,9 +9,10 @@ use emvo_core::split::{Singles, at_every_future, into_singles};
 use emvo_core::table::{CannotCarry, ColumnField};
 use emvo_ical::calendar::{Calendar, Series};
 use emvo_ical::content::Property;
-use emvo_ical::recurrence::{Rule, Window, parse_phrase, rule_in_words};
-use emvo_ical::zone::{Zone, ZoneChoices};
+use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words, walk_occurrences};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use hashbrown::{HashMap, HashSet};
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::Serialize;
 
@@ -20,7 +21,7 @@ use crate::answer::Detail;
 use crate::answer::advice::{refusal_in_words, unfit_in_words};
 use crate::answer::survey_detail::understood_lines;
 use crate::answer::written::{Examples, change_lines};
-use crate::input::{Loaded, ReadFiles, Reading, Source};
+use crate::input::{Loaded, MemoryMeter, OverMemory, ReadFiles, Reading, Source, needed_for_dates};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, OutputArgs, WindowArgs};
 use crate::job::edit::EditJob;
 use crate::job::resolve::zone_named;
@@ -140,6 +141,26 @@ pub(crate) struct Converting {
 impl Edit for Converting {
     const COMMAND: &'static str = "convert";
     const DOING: &'static str = "converting";
+
+    fn ensure_room(
+        &self,
+        sources: &[Source<'_>],
+        scope: &Scope<'_>,
+        memory: &MemoryMeter,
+    ) -> Result<(), OverMemory> {
+        let (Repeat::IntoSingles, Some(window)) = (self.repeat, scope.span) else { return Ok(()) };
+        for Source { path, loaded, .. } in sources {
+            for Loaded { calendar, zones, .. } in loaded {
+                let needed = calendar.series.par_iter().map(|series| {
+                    let dates =
+                        if series.repeats() { dates_of(series, zones, window, scope.ceiling) } else { 0 };
+                    needed_for_dates(dates, series.lead().component().statements())
+                });
+                memory.take_dates(path, needed.reduce(|| 0, u64::saturating_add))?;
+            }
+        }
+        Ok(())
+    }
 
     fn begin(&mut self, source: &mut Source<'_>, _: &Scope<'_>) {
         self.notes.extend(unclaimed_line(source));
@@ -268,6 +289,12 @@ fn split_ranges(edited: &mut Edited<'_>, reading: &Reading) {
         let change = Change::to_series(None, &series, "a series changed from a date on".to_owned(), after);
         Step::Became(parts, vec![change])
     });
+}
+
+fn dates_of(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> u64 {
+    let mut dates = 0;
+    walk_occurrences(series, zones, (window, ceiling), |_, _| dates += 1);
+    dates
 }
 
 fn title_of(series: &Series<'_>) -> String {

@@ -29,20 +29,33 @@ const OF_COMPONENT: u64 = 1_000;
 const OF_LINE: u64 = 300;
 const OF_ROW: u64 = 2_600;
 
+/// What an event takes that is made of one date of a series, and for each line of it.
+const OF_DATE: u64 = 600;
+const OF_LINE_OF_DATE: u64 = 100;
+
+/// How many bytes some dates of a series take as events of their own, each of which says as
+/// many things as the series.
+pub(crate) fn needed_for_dates(dates: u64, lines: usize) -> u64 {
+    let lines = u64::try_from(lines).unwrap_or(u64::MAX);
+    dates.saturating_mul(lines.saturating_mul(OF_LINE_OF_DATE).saturating_add(OF_DATE))
+}
+
 /// What all packed files of a run together may unpack to, whatever the memory.
 const LARGEST_UNPACKED: u64 = 1 << 31;
 
 /// A run would take more memory than it may.
 #[derive(Debug, thiserror::Error)]
 #[error(
-    "`{path}` takes about {} MB of memory{with_others}, and {} MB are allowed{whose}; \
-     export it in parts, or allow more: --memory {}GB",
+    "`{path}`{as_what} takes about {} MB of memory{with_others}, and {} MB are allowed{whose}; \
+     {way_out}, or allow more: --memory {}GB",
     .needed.div_ceil(MEGABYTE),
     .allowed / MEGABYTE,
     .needed.div_ceil(1000 * MEGABYTE)
 )]
 pub(crate) struct OverMemory {
     path: String,
+    as_what: &'static str,
+    way_out: &'static str,
     needed: u64,
     allowed: u64,
     with_others: &'static str,
@@ -88,6 +101,17 @@ impl MemoryMeter {
         self.ensure(path, taken, needed)
     }
 
+    /// Takes account of the dates of a file that become events of their own.
+    pub(crate) fn take_dates(&self, path: &str, needed: u64) -> Result<(), OverMemory> {
+        let taken = self.taken.fetch_add(needed, Ordering::Relaxed);
+        self.ensure(path, taken, needed).map_err(|over| OverMemory {
+            as_what: ", with an event for each date,",
+            way_out: "a window takes fewer of them (--from, --until)",
+            with_others: "",
+            ..over
+        })
+    }
+
     fn ensure(&self, path: &str, taken: u64, needed: u64) -> Result<(), OverMemory> {
         let allowed = self.allowed();
         let needed = taken.saturating_add(needed);
@@ -96,6 +120,8 @@ impl MemoryMeter {
         }
         Err(OverMemory {
             path: path.to_owned(),
+            as_what: "",
+            way_out: "export it in parts",
             needed,
             allowed,
             with_others: if taken == 0 { "" } else { " with those before it" },

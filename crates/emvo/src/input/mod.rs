@@ -28,7 +28,7 @@ pub(crate) use files::{ReadAs, ReadFiles, folder_of};
 pub(crate) use gather::{files_on_disk, gather, is_there};
 pub(crate) use given::{Given, given};
 pub(crate) use group::{InputGroup, with_sources};
-pub(crate) use memory::MemoryMeter;
+pub(crate) use memory::{MemoryMeter, OverMemory, needed_for_dates};
 pub(crate) use packed::{MANIFEST, ORIGINALS, Opening};
 pub(crate) use reading::{EventTracking, Reading, Undecided};
 pub(crate) use secret::Secret;

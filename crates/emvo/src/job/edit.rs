@@ -24,7 +24,9 @@ use crate::answer::written::{
     unknown_zone_warnings, warnings_about,
 };
 use crate::answer::{Answer, Detail, Form, Report, Reported, Stream, give};
-use crate::input::{Given, InputGroup, Loaded, ReadFiles, Reading, Source, with_sources};
+use crate::input::{
+    Given, InputGroup, Loaded, MemoryMeter, OverMemory, ReadFiles, Reading, Source, with_sources,
+};
 use crate::outcome::Outcome;
 use crate::output::{Draft, Output, Shape, TableForm, Written};
 use crate::terminal::progress;
@@ -67,6 +69,17 @@ pub(crate) trait Edit {
     const COMMAND: &'static str;
     /// What is being done, for people who wait.
     const DOING: &'static str;
+
+    /// Fails before a change that would take more memory than the run may have.
+    fn ensure_room(
+        &self,
+        sources: &[Source<'_>],
+        scope: &Scope<'_>,
+        memory: &MemoryMeter,
+    ) -> Result<(), OverMemory> {
+        let _ = (sources, scope, memory);
+        Ok(())
+    }
 
     /// Looks at a whole source before its calendars are changed.
     fn begin(&mut self, source: &mut Source<'_>, scope: &Scope<'_>) {
@@ -164,6 +177,7 @@ impl EditJob {
         let group = InputGroup { paths: &inputs, reading: &reading, except: output.place.path() };
         with_sources(&[group], &files, |[mut sources]| {
             let scope = Scope::over(&sources, chosen, &window, &reading);
+            edit.ensure_room(&sources, &scope, &files.memory)?;
             let edited = edit_all(&mut edit, &mut sources, &scope);
             finish(&edit, sources, edited, &output, &report, form)
         })

@@ -392,6 +392,23 @@ fn what_cannot_be_written_out_is_bounded_or_stands_alone() {
         Fixture { horizon: Some("2026-02-10"), ..weekly("BYDAY=MO\nEXRULE:FREQ=WEEKLY;INTERVAL=2\n") };
     assert_eq!(dates(&endless, "R10").1, ["2026-01-12 08:00", "2026-01-26 08:00", "2026-02-09 08:00"]);
 
+    // A rule of exceptions that says far more dates than the series has, of 300 of which it
+    // leaves out every fifth; without an end, and with one that lies behind the last.
+    for end in ["", ";COUNT=7200"] {
+        let many =
+            weekly(&format!("BYDAY=MO,TU,WE,TH,FR,SA,SU;COUNT=300\nEXRULE:FREQ=HOURLY;INTERVAL=5{end}\n"));
+        let (was, is) = dates(&many, "R10");
+        assert_eq!((was.len(), &was), (240, &is), "{end}");
+    }
+    // The example of the rule's own page: Sundays, and not the Monday on which it starts.
+    let sundays = weekly("BYDAY=MO,TU,WE,TH,FR,SA,SU;COUNT=10\nEXRULE:FREQ=WEEKLY;BYDAY=SU\n");
+    let (was, is) = dates(&sundays, "R10");
+    assert_eq!((was.len(), was[0].as_str(), &was), (9, "2026-01-05 08:00", &is));
+    // Beyond what is looked at, it stays as it is.
+    let beyond = weekly("COUNT=300000\nEXRULE:FREQ=WEEKLY;BYDAY=SU\n");
+    let repaired = beyond.repaired("R10");
+    assert_eq!((repaired.refused.len(), repaired.edited.changes.len()), (1, 0));
+
     let two = weekly("BYDAY=MO\nRRULE:FREQ=WEEKLY;BYDAY=TH\n");
     let repaired = two.repaired("R09");
     assert_eq!((repaired.edited.calendar.series.len(), repaired.edited.account.events.added), (2, 1));
