@@ -225,25 +225,18 @@ impl DateLine {
     pub(crate) fn is_all_day(&self) -> bool {
         matches!(self.start, Shown::Day(_))
     }
-}
 
-impl Line for DateLine {
-    type Column = FieldArg;
-
-    fn title(&self) -> &str {
-        &self.cells.title
-    }
-
-    fn category(&self) -> &str {
-        &self.cells.category
-    }
-
-    fn by_start(&self, other: &Self, language: &Language) -> Ordering {
+    /// By start, then by whatever tells lines of one start apart.
+    pub(super) fn by_start(&self, other: &Self, language: &Language) -> Ordering {
         let by_title = || language.order(&self.cells.title, &other.cells.title);
         let by_uid = || self.cells.uid.cmp(&other.cells.uid);
         let by_order = self.order.cmp(&other.order);
         by_order.then_with(by_title).then_with(by_uid).then_with(|| self.series.cmp(&other.series))
     }
+}
+
+impl Line for DateLine {
+    type Column = FieldArg;
 
     fn cell(&self, column: FieldArg, language: &Language) -> Cow<'_, str> {
         let cells = &self.cells;

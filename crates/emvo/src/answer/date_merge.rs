@@ -23,7 +23,6 @@ use rayon::prelude::*;
 
 use super::date_lines::{DateLine, EventLines};
 use super::language::Language;
-use super::list::Line as _;
 
 /// How many more dates of all events together may be ready than each has at least.
 const READY: usize = 1 << 16;

@@ -1,7 +1,6 @@
-//! What lists have in common: their order, and their form as a table.
+//! What lists have in common: in which order they may be, and their form as a table.
 
 use std::borrow::Cow;
-use std::cmp::Ordering;
 use std::io;
 
 use emvo_core::table::guarded;
@@ -23,28 +22,11 @@ pub(crate) enum SortArg {
     Category,
 }
 
-/// What a line of a list is ordered by.
+/// A line of a list, cell by cell.
 pub(crate) trait Line {
-    fn title(&self) -> &str;
-    fn category(&self) -> &str;
-    /// By start, then by whatever tells lines of one start apart.
-    fn by_start(&self, other: &Self, language: &Language) -> Ordering;
     /// The cell of a column.
     fn cell(&self, column: Self::Column, language: &Language) -> Cow<'_, str>;
     type Column: Copy + Sync;
-}
-
-impl SortArg {
-    pub(crate) fn sort<L: Line + Send>(self, lines: &mut [L], language: &Language) {
-        lines.par_sort_by(|one, two| {
-            let first = match self {
-                Self::Start => Ordering::Equal,
-                Self::Title => language.order(one.title(), two.title()),
-                Self::Category => language.order(one.category(), two.category()),
-            };
-            first.then_with(|| one.by_start(two, language))
-        });
-    }
 }
 
 /// The language of a list

@@ -20,10 +20,9 @@ use crate::input::{
 };
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::backup::{Checked, Contents, Entry, Manifest, Original, checked, restored, zipped};
-use crate::output::{
-    Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, digest, free_name,
-};
+use crate::output::backup::{Against, Checked, Entry, Manifest, Original, checked, restored};
+use crate::output::contents::{Contents, Kept};
+use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, free_name};
 use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like
@@ -102,11 +101,11 @@ impl Command for BundleArgs {
             keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents)?;
             manifest.set_aside = set_aside;
             manifest.not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
-            let zip = zipped(&manifest, &contents, secret.as_ref())?;
-            drop(contents);
+            let zip = contents.zipped(&manifest, secret.as_ref())?;
             let mut batch = Batch::new(Mode::Write, &guard, Readers::Owner);
             // Read again before it takes the place of an older one.
-            let found = output.make_in(&mut batch, &zip, |file| read_again(file, secret.as_ref()))?;
+            let found =
+                output.make_in(&mut batch, &zip, |file| read_again(file, secret.as_ref(), &contents))?;
             let Some(Checked { manifest, faults }) = found else { bail!(NO_FILE) };
             if let Some(fault) = faults.first() {
                 bail!("the backup does not read back, so it was not kept: {fault}");
@@ -127,10 +126,10 @@ fn asked() -> anyhow::Result<Secret> {
 }
 
 /// Reads what was written again, before anybody relies on it.
-fn read_again(mut file: File, secret: Option<&Secret>) -> anyhow::Result<Checked> {
+fn read_again(mut file: File, secret: Option<&Secret>, packed: &Contents) -> anyhow::Result<Checked> {
     let mut bytes = Vec::new();
     file.read_to_end(&mut bytes)?;
-    checked(&bytes, secret)
+    checked(&bytes, secret, Against::Contents(packed))
 }
 
 /// One calendar file for each calendar, under names that are all different.
@@ -143,7 +142,7 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
         set_aside: 0,
         not_read: 0,
     };
-    let (mut contents, mut taken) = (Vec::new(), TakenNames::default());
+    let (mut contents, mut taken) = (Contents::default(), TakenNames::default());
     for source in sources {
         let path = source.path.clone();
         for loaded in &mut source.loaded {
@@ -163,17 +162,17 @@ fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(M
                 );
             }
             let file = format!("{}.ics", free_name(&name, &mut taken));
+            let kept = contents.keep(file.clone(), bytes);
             manifest.calendars.push(Entry {
-                file: file.clone(),
+                file,
                 name,
                 source: handed_on(&path),
                 events,
                 first: counts.as_ref().and_then(|counts| counts.first).map(|date| date.to_string()),
                 last: counts.as_ref().and_then(|counts| counts.last).map(|date| date.to_string()),
-                bytes: bytes.len(),
-                sha256: digest(&bytes),
+                bytes: kept.bytes,
+                sha256: kept.sha256,
             });
-            contents.push((file, bytes));
         }
     }
     Ok((manifest, contents))
@@ -209,9 +208,8 @@ fn keep_originals(
     for (source, bytes) in all {
         let source = handed_on(&source);
         let file = original_name(&source, &mut taken);
-        let sha256 = digest(&bytes);
-        manifest.originals.push(Original { file: file.clone(), source, bytes: bytes.len(), sha256 });
-        contents.push((file, bytes));
+        let Kept { bytes, sha256 } = contents.keep(file.clone(), bytes);
+        manifest.originals.push(Original { file, source, bytes, sha256 });
     }
     Ok(())
 }
@@ -242,7 +240,7 @@ fn original_name(source: &str, taken: &mut TakenNames) -> String {
 fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {
     let shown = path.display().to_string();
     let bytes = files.read(path, ReadAs::Backup).with_context(|| format!("could not read `{shown}`"))?;
-    let found = checked(&bytes, secret).with_context(|| format!("`{shown}`"))?;
+    let found = checked(&bytes, secret, Against::Manifest).with_context(|| format!("`{shown}`"))?;
     let is_broken = !found.faults.is_empty();
     give(&Backup { path: shown, manifest: found.manifest, faults: found.faults }, form)?;
     Ok(Outcome::needs_a_look_if(is_broken))

@@ -1,9 +1,13 @@
 //! `events`: one line an event, series in words; of one event, all there is.
 
 use std::io::{self, Write};
+use std::sync::Arc;
+
+use rayon::prelude::*;
 
 use super::{Command, Program};
-use crate::answer::events::{EventJson, EventLine, Events, FieldArg, Picked, Telling, USUAL};
+use crate::answer::event_lines::{EventJson, EventList, FieldArg, Picked, USUAL};
+use crate::answer::events::{Events, Telling};
 use crate::answer::give;
 use crate::answer::language::Language;
 use crate::answer::list::{LanguageArgs, SortArg, table_header, table_lines, unread_line};
@@ -54,27 +58,17 @@ impl Command for EventsArgs {
         with_sources(&[group], &files, |[sources]| {
             progress::doing("listing events");
             let scope = Scope::over(&sources, chosen, &window, &reading);
-            let picked = picked(&sources, &scope);
-            let mut lines: Vec<EventLine> =
-                picked.iter().enumerate().map(|one| EventLine::of(one, &language)).collect();
-            self.sort.sort(&mut lines, &language);
+            let list = EventList::of(picked(&sources, &scope), self.sort, &language);
             if let Some(form) = file.form() {
-                file.write(|out| fill(out, form, (&lines, &picked), &fields, &language))?;
+                file.write(|out| fill(out, form, &list, &fields, &language))?;
             }
             let whole = Telling::Whole { window: scope.span, ceiling: scope.ceiling };
             let telling = if names_ids { whole } else { Telling::Lines };
             let output = file.shown();
-            let events = Events {
-                lines,
-                picked,
-                sources: &sources,
-                fields: &fields,
-                language: &language,
-                telling,
-                output,
-            };
+            let events =
+                Events { list, sources: &sources, fields: &fields, language: &language, telling, output };
             give(&events, form)?;
-            Ok(Outcome::needs_a_look_if(events.lines.is_empty() || unread_line(&sources).is_some()))
+            Ok(Outcome::needs_a_look_if(events.list.is_empty() || unread_line(&sources).is_some()))
         })
     }
 }
@@ -83,25 +77,29 @@ impl Command for EventsArgs {
 fn fill(
     out: &mut dyn Write,
     form: ListForm,
-    (lines, picked): (&[EventLine], &[Picked<'_, '_>]),
+    list: &EventList<'_, '_>,
     fields: &[FieldArg],
     language: &Language,
 ) -> io::Result<()> {
     if form == ListForm::Records {
-        return lines.iter().try_for_each(|line| write_record(out, &EventJson::of(line, picked)));
+        return list.walk(|lines| lines.iter().try_for_each(|line| write_record(out, &EventJson::of(line))));
     }
     out.write_all(&table_header(&fields.iter().map(|field| field.name()).collect::<Vec<_>>())?)?;
-    table_lines(lines, fields, language, |part| out.write_all(part))
+    list.walk(|lines| table_lines(lines, fields, language, |part| out.write_all(part)))
 }
 
+/// The chosen events, calendar by calendar.
 fn picked<'s, 't>(sources: &'s [Source<'t>], scope: &Scope<'_>) -> Vec<Picked<'s, 't>> {
     let mut picked = Vec::new();
     for source in sources {
         for loaded in &source.loaded {
             let is_chosen = scope.chosen.chooser(loaded, scope.reading);
+            let name: Arc<str> = loaded.calendar.name().into();
             let all = loaded.calendar.series.iter().enumerate();
-            let chosen = all.filter(|(number, series)| is_chosen(*number, series));
-            picked.extend(chosen.map(|(_, series)| Picked { source, loaded, series }));
+            let chosen: Vec<_> = all.filter(|(number, series)| is_chosen(*number, series)).collect();
+            picked.par_extend(
+                chosen.into_par_iter().map(|(_, series)| Picked::of(source, (loaded, &name), series)),
+            );
         }
     }
     picked

@@ -1,15 +1,17 @@
-//! A backup: a zip of calendar files and a manifest, written and checked.
+//! A backup: a zip of calendar files and a manifest, read and checked.
 
 use std::collections::BTreeSet;
-use std::io::{Cursor, Read, Write};
+use std::io::{Cursor, Read};
 
 use anyhow::{Context, bail};
 use emvo_ical::calendar::count_components;
+use hashbrown::HashMap;
+use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
-use zip::write::SimpleFileOptions;
-use zip::{AesMode, CompressionMethod, ZipArchive, ZipWriter};
+use zip::ZipArchive;
 
+use super::contents::Contents;
 use super::record::digest;
 use crate::input::{MANIFEST, Secret};
 
@@ -40,6 +42,22 @@ pub(crate) struct Original {
 }
 
 impl Manifest {
+    /// What it says of each file, in the order in which it tells them.
+    fn claims(&self) -> impl Iterator<Item = Claim<'_>> {
+        let calendars = self.calendars.iter().map(|one| Claim {
+            file: &one.file,
+            bytes: one.bytes,
+            sha256: &one.sha256,
+            events: Some(one.events),
+        });
+        calendars.chain(self.originals.iter().map(|one| Claim {
+            file: &one.file,
+            bytes: one.bytes,
+            sha256: &one.sha256,
+            events: None,
+        }))
+    }
+
     /// All files of the backup besides itself.
     fn files(&self) -> impl Iterator<Item = &str> {
         let calendars = self.calendars.iter().map(|calendar| calendar.file.as_str());
@@ -59,35 +77,6 @@ pub(crate) struct Entry {
     pub(crate) sha256: String,
 }
 
-/// Files by name.
-pub(crate) type Contents = Vec<(String, Vec<u8>)>;
-
-/// The same content makes the same bytes: entries carry no time. (Encryption
-/// takes a new salt each time, as it must.)
-pub(crate) fn zipped(
-    manifest: &Manifest,
-    contents: &Contents,
-    secret: Option<&Secret>,
-) -> anyhow::Result<Vec<u8>> {
-    let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
-    let options =
-        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
-    let mut manifest = serde_json::to_vec_pretty(manifest)?;
-    manifest.push(b'\n');
-    for (name, bytes) in std::iter::once((MANIFEST, manifest.as_slice()))
-        .chain(contents.iter().map(|(name, bytes)| (name.as_str(), bytes.as_slice())))
-    {
-        match secret {
-            None => zip.start_file(name, options)?,
-            Some(secret) => {
-                zip.start_file(name, options.with_aes_encryption(AesMode::Aes256, secret.as_str()))?;
-            }
-        }
-        zip.write_all(bytes)?;
-    }
-    Ok(zip.finish()?.into_inner())
-}
-
 /// A backup, read again.
 pub(crate) struct Checked {
     pub(crate) manifest: Manifest,
@@ -98,49 +87,44 @@ pub(crate) struct Checked {
 /// No manifest is longer: of a hundred thousand files it takes 30 MB.
 const LONGEST_MANIFEST: usize = 64 << 20;
 
-/// Reads a backup again, and holds it against its manifest.
-pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<Checked> {
+/// What the files of a backup are held against.
+#[derive(Clone, Copy)]
+pub(crate) enum Against<'c> {
+    /// What their manifest says of them.
+    Manifest,
+    /// The very bytes that were packed a moment ago.
+    Contents(&'c Contents),
+}
+
+/// Reads a backup again, and holds it against its manifest, or against what was packed.
+pub(crate) fn checked(
+    bytes: &[u8],
+    secret: Option<&Secret>,
+    against: Against<'_>,
+) -> anyhow::Result<Checked> {
     let mut zip = ZipArchive::new(Cursor::new(bytes)).context("it is no zip")?;
     let manifest = entry(&mut zip, MANIFEST, LONGEST_MANIFEST, secret)?;
     let manifest: Manifest = serde_json::from_slice(&manifest).context("its manifest cannot be read")?;
-    let mut faults = Vec::new();
     // A file that is named again is not unpacked again.
     let mut known: BTreeSet<&str> = BTreeSet::new();
-    for name in manifest.files() {
-        if !known.insert(name) {
-            faults.push(format!("{name}: its manifest names it twice"));
-        }
+    let twice = manifest.files().filter(|name| !known.insert(name));
+    let twice: Vec<String> = twice.map(|name| format!("{name}: its manifest names it twice")).collect();
+    if !twice.is_empty() {
+        return Ok(Checked { manifest, faults: twice });
     }
-    if !faults.is_empty() {
-        return Ok(Checked { manifest, faults });
-    }
-    for calendar in &manifest.calendars {
-        match entry(&mut zip, &calendar.file, calendar.bytes, secret) {
-            Err(error) => faults.push(format!("{}: {error:#}", calendar.file)),
-            Ok(bytes) if digest(&bytes) != calendar.sha256 => {
-                faults.push(format!("{}: its content is not what was kept", calendar.file));
-            }
-            Ok(bytes) => {
-                let events =
-                    std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).components.events);
-                if events != calendar.events {
-                    faults.push(format!(
-                        "{}: {events} events, and {} were kept",
-                        calendar.file, calendar.events
-                    ));
-                }
-            }
-        }
-    }
-    for original in &manifest.originals {
-        match entry(&mut zip, &original.file, original.bytes, secret) {
-            Err(error) => faults.push(format!("{}: {error:#}", original.file)),
-            Ok(bytes) if digest(&bytes) != original.sha256 => {
-                faults.push(format!("{}: its content is not what was kept", original.file));
-            }
-            Ok(_) => {}
-        }
-    }
+    let packed = match against {
+        Against::Manifest => None,
+        Against::Contents(contents) => Some(contents.by_name()),
+    };
+    let claims: Vec<Claim<'_>> = manifest.claims().collect();
+    let read_again = |zip: &mut ZipArchive<_>, claim: &Claim<'_>| {
+        let bytes = entry(zip, claim.file, claim.bytes, secret);
+        bytes.and_then(|bytes| claim.ensure_kept(&bytes, packed.as_ref())).err()
+    };
+    let broken: Vec<Option<anyhow::Error>> = claims.par_iter().map_init(|| zip.clone(), read_again).collect();
+    let told =
+        |(claim, error): (&Claim<'_>, Option<anyhow::Error>)| Some(format!("{}: {:#}", claim.file, error?));
+    let mut faults: Vec<String> = claims.iter().zip(broken).filter_map(told).collect();
     let names: Vec<String> =
         zip.file_names().filter_map(Result::ok).map(std::borrow::Cow::into_owned).collect();
     for name in names.iter().filter(|name| *name != MANIFEST && !known.contains(name.as_str())) {
@@ -149,11 +133,43 @@ pub(crate) fn checked(bytes: &[u8], secret: Option<&Secret>) -> anyhow::Result<C
     Ok(Checked { manifest, faults })
 }
 
+/// What a manifest says of one file.
+struct Claim<'m> {
+    file: &'m str,
+    bytes: usize,
+    sha256: &'m str,
+    /// How many events it has; of an export nobody says.
+    events: Option<usize>,
+}
+
+impl Claim<'_> {
+    /// Refuses what is not what was kept.
+    fn ensure_kept(&self, bytes: &[u8], packed: Option<&HashMap<&str, &[u8]>>) -> anyhow::Result<()> {
+        if let Some(packed) = packed {
+            // What was counted and hashed of these bytes holds of equal ones.
+            let is_same = packed.get(self.file).is_some_and(|packed| *packed == bytes);
+            return if is_same { Ok(()) } else { bail!("its content is not what was kept") };
+        }
+        if digest(bytes) != self.sha256 {
+            bail!("its content is not what was kept");
+        }
+        let count = || std::str::from_utf8(bytes).map_or(0, |text| count_components(text).components.events);
+        match self.events.map(|kept| (kept, count())) {
+            Some((kept, events)) if kept != events => bail!("{events} events, and {kept} were kept"),
+            _ => Ok(()),
+        }
+    }
+}
+
 /// The files of a backup that a name means: the file itself, a calendar by its
 /// name, an export by its path or file name; `all` means all of them. What is not
 /// as it was kept is not given back.
-pub(crate) fn restored(bytes: &[u8], secret: Option<&Secret>, wanted: &str) -> anyhow::Result<Contents> {
-    let Checked { manifest, faults } = checked(bytes, secret)?;
+pub(crate) fn restored(
+    bytes: &[u8],
+    secret: Option<&Secret>,
+    wanted: &str,
+) -> anyhow::Result<Vec<(String, Vec<u8>)>> {
+    let Checked { manifest, faults } = checked(bytes, secret, Against::Manifest)?;
     if let Some(fault) = faults.first() {
         bail!("it is broken, so nothing was restored: {fault}");
     }

@@ -7,6 +7,7 @@
 
 pub(crate) mod backup;
 mod batch;
+pub(crate) mod contents;
 mod draft;
 mod encode;
 mod guard;
