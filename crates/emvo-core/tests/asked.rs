@@ -139,3 +139,19 @@ proptest! {
         }
     }
 }
+
+/// Behind an escape stands nothing: found by the property above.
+#[test]
+fn an_id_of_blanks_alone_is_asked_about() {
+    for id in ["\\n", " \\N ", "\\n\\n"] {
+        let text = format!(
+            "BEGIN:VCALENDAR\r\nBEGIN:VEVENT\r\nUID:{id}\r\nDTSTART:20260907T080000Z\r\nEND:VEVENT\r\nEND:VCALENDAR\r\n"
+        );
+        let calendar = read(parse(&text).roots.remove(0), "f");
+        let zones = ZoneResolver::of(&calendar, &ZoneChoices::default());
+        let options = CheckOptions::default();
+        let context = Context::of(&calendar, &zones, None, &options);
+        let found = check(&context, &RuleChoice::default(), &Selection::default());
+        assert!(found.iter().any(|one| one.rule.as_str() == "U01"), "{id:?}");
+    }
+}

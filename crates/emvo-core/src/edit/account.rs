@@ -313,4 +313,95 @@ mod tests {
             }
         }
     }
+
+    /// Nothing that is counted may make up for something else.
+    #[test]
+    fn whatever_is_not_where_people_look_makes_it_partial() {
+        let short: [fn(&mut StatementCounts) -> &mut usize; 5] = [
+            |counts| &mut counts.left_behind,
+            |counts| &mut counts.unplaced,
+            |counts| &mut counts.cut,
+            |counts| &mut counts.fragments,
+            |counts| &mut counts.skipped,
+        ];
+        for one in short {
+            for two in short {
+                let mut account = Account::default();
+                *one(&mut account.statements) = 1;
+                *two(&mut account.statements) = 1;
+                account.statements.gave_way = 1;
+                assert_eq!(account.wholeness(), Wholeness::Partial);
+            }
+        }
+        for what in [Count::SetAside, Count::LeftBehind] {
+            for kind in 0..4 {
+                let mut counts = ComponentCounts::default();
+                *[&mut counts.events, &mut counts.tasks, &mut counts.journals, &mut counts.others][kind] = 1;
+                let mut account = Account::default();
+                account.add(what, counts);
+                assert_eq!(account.wholeness(), Wholeness::Partial, "{what:?} {kind}");
+            }
+        }
+        let mut account = Account::default();
+        account.add(Count::Removed, ComponentCounts { events: 2, ..ComponentCounts::default() });
+        account.statements =
+            StatementCounts { kept: 5, changed: 4, moved: 3, superseded: 2, ..account.statements };
+        assert_eq!(account.wholeness(), Wholeness::Whole);
+        account.statements.gave_way = 1;
+        assert_eq!(account.wholeness(), Wholeness::Exchanged);
+    }
+
+    #[test]
+    fn accounts_are_added_up_count_by_count() {
+        let one =
+            Balance { read: 1, written: 20, folded: 3, removed: 4, set_aside: 5, added: 6, left_behind: 7 };
+        let mut sum = one;
+        sum += one;
+        let twice = Balance {
+            read: 2,
+            written: 40,
+            folded: 6,
+            removed: 8,
+            set_aside: 10,
+            added: 12,
+            left_behind: 14,
+        };
+        assert_eq!(sum, twice);
+        let statements = StatementCounts {
+            kept: 1,
+            changed: 20,
+            moved: 3,
+            left_behind: 4,
+            gave_way: 5,
+            superseded: 6,
+            unplaced: 7,
+            cut: 8,
+            fragments: 9,
+            skipped: 10,
+        };
+        let account = Account { events: one, tasks: twice, journals: one, others: twice, statements };
+        let mut sum = account;
+        sum += account;
+        assert_eq!((sum.events, sum.journals), (twice, twice));
+        assert_eq!((sum.tasks.read, sum.others.left_behind), (4, 28));
+        let StatementCounts { kept, changed, moved, left_behind, gave_way, superseded, .. } = sum.statements;
+        assert_eq!([kept, changed, moved, left_behind, gave_way, superseded], [2, 40, 6, 8, 10, 12]);
+        let StatementCounts { unplaced, cut, fragments, skipped, .. } = sum.statements;
+        assert_eq!([unplaced, cut, fragments, skipped], [14, 16, 18, 20]);
+        let folded = account.of_folded();
+        assert_eq!(
+            folded.kinds().map(|(_, balance)| (balance.read, balance.folded)),
+            [(0, 3), (0, 6), (0, 3), (0, 6)]
+        );
+    }
+
+    #[test]
+    fn a_balance_tells_what_is_left_behind_where_something_is() {
+        let told = |left_behind: usize| {
+            serde_json::to_string(&Balance { left_behind, ..Balance::default() }).unwrap()
+        };
+        assert!(!told(0).contains("left_behind"), "{}", told(0));
+        assert!(told(1).contains("\"left_behind\":1"), "{}", told(1));
+        assert!(Balance::default().is_empty() && !Balance { removed: 1, ..Balance::default() }.is_empty());
+    }
 }

@@ -261,9 +261,11 @@ fn is_list(line: &Property<'_>) -> bool {
     ["EXDATE", "RDATE", "EXRULE"].iter().any(|name| line.is(name))
 }
 
-/// Whether an id is made of visible signs of ASCII, and not too long for anybody.
+/// Whether an id is made of visible signs of ASCII, and not too long for anybody. Behind a
+/// backslash may stand a line break: an id of nothing else is none.
 fn is_plain_id(raw: &str) -> bool {
-    (1..=MOST_OCTETS).contains(&raw.len()) && raw.bytes().all(|byte| (b'!'..=b'~').contains(&byte))
+    let is_plain = |byte: u8| (b'!'..=b'~').contains(&byte) && byte != b'\\';
+    (1..=MOST_OCTETS).contains(&raw.len()) && raw.bytes().all(is_plain)
 }
 
 /// Classes of bytes.
