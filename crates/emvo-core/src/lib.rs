@@ -13,7 +13,7 @@
 //! - [`split`], [`roll`]: series → parts or single events, and back
 //! - [`survey`]: what is in a calendar
 //! - [`amend`], [`redact`]: fields changed, copies for others
-//! - [`fit`]: what a destination accepts
+//! - [`fit`], [`probe`], [`narrow`]: what a destination accepts, and how that is found out
 //! - [`retract`]: a wrong import taken out again
 //! - [`identity`], [`merge`]: which events are one, and many calendars → one
 //! - [`snapshot`]: what happened between two exports of the same calendars
@@ -25,6 +25,8 @@ pub mod edit;
 pub mod fit;
 pub mod identity;
 pub mod merge;
+pub mod narrow;
+pub mod probe;
 pub mod product;
 pub mod receipt;
 pub mod reconcile;

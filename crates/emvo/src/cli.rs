@@ -64,7 +64,9 @@ commands! {
         Drop: drop::DropArgs,
     }
     "Before and after the import": {
+        Probe: probe::ProbeArgs,
         Rehearse: rehearse::RehearseArgs,
+        Narrow: narrow::NarrowArgs,
         Reconcile: reconcile::ReconcileArgs,
         Retract: retract::RetractArgs,
     }

@@ -19,6 +19,8 @@ use crate::answer::events::Events;
 use crate::answer::findings::Findings;
 use crate::answer::history::{OneRun, Runs, VerifiedLedger};
 use crate::answer::json::{Document, Failure};
+use crate::answer::narrowed::Narrowed;
+use crate::answer::probed::{Probed, SentProbe};
 use crate::answer::proof::Proof;
 use crate::answer::rehearsal::Rehearsal;
 use crate::answer::rules::Rules;
@@ -49,7 +51,9 @@ const SCHEMAS: &[(&str, &[MakeSchema])] = &[
     ("history", &[of_answer::<Runs>, of_answer::<VerifiedLedger>]),
     ("history-show", &[of_answer::<OneRun>]),
     ("merge", &[of_answer::<Combined>]),
+    ("narrow", &[of_answer::<Narrowed<'static>>]),
     ("pick", &[of_answer::<EditAnswer<'static, Picking>>]),
+    ("probe", &[of_answer::<SentProbe>, of_answer::<Probed<'static>>]),
     ("receipt", &[of_type::<emvo_core::receipt::Receipt>]),
     ("reconcile", &[of_answer::<Proof<'static, 'static>>]),
     ("rehearse", &[of_answer::<Rehearsal<'static, 'static>>]),

@@ -26,7 +26,7 @@ fn answers_are_as_their_schemas_say() {
         1,
         &["merge", "exports/norrsund", "-o", "one.ics", "--ledger", "l.sqlite", "--receipt", "r.json"],
     );
-    let rows: [(&str, &str); 30] = [
+    let rows: [(&str, &str); 34] = [
         ("survey", "survey exports/skarvik"),
         ("survey", "survey one.ics"),
         ("check", "check exports/skarvik"),
@@ -47,6 +47,10 @@ fn answers_are_as_their_schemas_say() {
         ("drop", "drop one.ics --series --reach one --on 2026-10-05 -o d.ics --no-ledger"),
         ("reconcile", "reconcile exports/norrsund --result there.ics"),
         ("reconcile", "reconcile one.ics --result one.ics"),
+        ("probe", "probe -o probe.ics"),
+        ("probe", "probe --returned probe.ics -o there.toml"),
+        ("narrow", "narrow one.ics"),
+        ("narrow", "narrow one.ics --taken yes"),
         ("rehearse", "rehearse one.ics --limits limits/quay.toml --twice"),
         ("retract", "retract exports/norrsund/crew.ics --out-of one.ics -o g.ics --no-ledger"),
         ("changes", "changes one.ics there.ics"),

@@ -109,6 +109,19 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
         ],
     ),
     (
+        "probe",
+        &[
+            ("returned", Read),
+            ("sent", Read),
+            ("limits", Read),
+            ("columns", Read),
+            ("passphrase_file", Read),
+            ("output", Write),
+        ],
+    ),
+    // It writes beside the file that is refused, or into a folder.
+    ("narrow", &[("refused", Read), ("columns", Read), ("passphrase_file", Read), ("output", Read)]),
+    (
         "rehearse",
         &[
             ("inputs", Read),
@@ -266,6 +279,11 @@ const ROWS: &[Row] = &[
         reads: &["in/a.ics", "limits.toml"],
     },
     Row {
+        command: "probe",
+        words: &["probe", "--returned", "probe.ics", "--limits", "limits.toml"],
+        reads: &["probe.ics", "limits.toml"],
+    },
+    Row {
         command: "retract",
         words: &["retract", "in/b.ics", "--out-of", "in/a.ics", "--before", "c.csv", "--zone", "UTC"],
         reads: &["in/a.ics", "in/b.ics", "c.csv"],
@@ -314,6 +332,7 @@ fn case() -> Case {
         &["merge", "in/b.ics", "-o", "made.ics", "--receipt", "r.json", "--ledger", "ledger.sqlite"],
     );
     case.ends(0, &["bundle", "in/b.ics", "-o", "pack.zip", "--passphrase-file", "pass.txt"]);
+    case.ends(0, &["probe", "-o", "probe.ics"]);
     case
 }
 

@@ -16,6 +16,7 @@ mod choosing;
 mod combining;
 mod damage;
 mod dependencies;
+mod destinations;
 mod exact;
 mod faults;
 mod fields;

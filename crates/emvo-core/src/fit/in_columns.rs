@@ -2,9 +2,11 @@
 //! column is not there, whatever the file held.
 
 use super::{Limits, RefusedEvent, WhyRefused, Zones};
-use crate::table::{ColumnField, Columns, NoPlace, ReadOptions, TableError, WriteOptions, read, write};
+use crate::table::{
+    ColumnField, Columns, NoPlace, ReadOptions, TableError, WriteOptions, WrittenTable, read, write,
+};
 use emvo_ical::calendar::Calendar;
-use emvo_ical::zone::{ZoneChoices, ZoneResolver};
+use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 
 /// Calendars, written as a table of certain columns and read back.
 #[derive(Debug)]
@@ -36,17 +38,9 @@ pub fn in_columns(
     limits: &Limits,
     choices: &ZoneChoices,
 ) -> Result<InColumns, NoTable> {
-    let house = match &limits.zones {
-        Zones::One(zone) => Some(zone.clone()),
-        Zones::Any => None,
-    };
-    let options = WriteOptions {
-        columns: Some(columns.clone()),
-        leave_out: LEFT_OUT.to_vec(),
-        known_zone: house.clone(),
-    };
-    let written = write(calendars, &options)?;
+    let written = written_in(calendars, Some(columns), limits)?;
     let text = String::from_utf8_lossy(&written.text);
+    let house = own_zone(limits);
     let options = ReadOptions { house, columns_file: Some(columns.clone()), ..ReadOptions::default() };
     let table = read(&text, calendars.first().map_or("", |(calendar, _)| &calendar.fallback_name), &options)?;
     let refused = table.set_aside.into_iter().map(|row| RefusedEvent {
@@ -61,6 +55,28 @@ pub fn in_columns(
     };
     let calendars = table.calendars.into_iter().map(with_zones).collect();
     Ok(InColumns { bytes: written.text.len(), calendars, refused: refused.collect() })
+}
+
+/// Calendars as a table of certain columns, or of the usual ones; what has no column is left
+/// out.
+pub fn written_in(
+    calendars: &[(&Calendar<'_>, &ZoneResolver)],
+    columns: Option<&Columns>,
+    limits: &Limits,
+) -> Result<WrittenTable, NoPlace> {
+    let options = WriteOptions {
+        columns: columns.cloned(),
+        leave_out: LEFT_OUT.to_vec(),
+        known_zone: own_zone(limits),
+    };
+    write(calendars, &options)
+}
+
+fn own_zone(limits: &Limits) -> Option<Zone> {
+    match &limits.zones {
+        Zones::One(zone) => Some(zone.clone()),
+        Zones::Any => None,
+    }
 }
 
 /// What is left out where the columns have no place for it, rather than written in

@@ -3,19 +3,22 @@
 //! Owns the limits file, and what is done to series and files so that they
 //! fit: written in the one zone, ended, taken apart, relieved of what is not
 //! taken, cut in length, and spread over several files. What does not fit is
-//! found by the rules F01 to F10; each change here names the one it answers.
+//! found by the rules F01 to F13; each change here names the one it answers.
 
+mod held;
 mod in_columns;
 mod limits;
+mod limits_file;
 mod rehearse;
 mod series;
 mod split;
 
-pub use in_columns::{InColumns, NoTable, in_columns};
+pub use in_columns::{InColumns, NoTable, in_columns, written_in};
 pub use limits::{
-    Acceptance, AllDayEnd, Exceptions, ForeignZone, LengthLimit, Limits, LimitsError, SameUid, SeriesLimit,
-    Transitions, UnfitSeries, Zones,
+    Acceptance, AllDayEnd, Cancelled, Exceptions, ForeignZone, Ids, LengthLimit, Limits, NotTaken, SameUid,
+    SeriesLimit, TextLimits, Transitions, UnfitSeries, Zones,
 };
+pub use limits_file::LimitsError;
 pub use rehearse::{ImportCount, ImportFile, RefusedEvent, Rehearsed, WhyRefused, rehearse};
 pub use series::{FitOptions, FittedSeries, NotFitted, fit_series};
 pub use split::{SplitFiles, split_files};

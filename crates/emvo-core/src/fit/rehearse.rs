@@ -8,14 +8,18 @@ use hashbrown::HashSet;
 
 use jiff::civil::Date;
 
+use super::held::{Held, revision_of};
+use super::series::keep_first_alarms;
 use super::{
-    Acceptance, AllDayEnd, Exceptions, ForeignZone, LengthLimit, Limits, SameUid, SeriesLimit, UnfitSeries,
-    Zones,
+    Acceptance, AllDayEnd, Cancelled, Exceptions, ForeignZone, Ids, LengthLimit, Limits, NotTaken, SameUid,
+    SeriesLimit, Transitions, UnfitSeries, Zones,
 };
 use crate::identity::derived_uid_of_parts;
 use crate::retime::{Retimed, express_in, read_as};
 use crate::split::{Singles, into_singles, split_off};
-use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, OwnLine, Placed, Series};
+use emvo_ical::calendar::{
+    Calendar, ComponentKind, Event, EventTime, Extent, OwnLine, Placed, Series, Status,
+};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
@@ -87,8 +91,11 @@ pub enum WhyRefused {
     #[error("they have no length (length = \"needed\")")]
     Length,
     /// Another event has its id.
-    #[error("another event has their id (same_uid = \"skip\")")]
+    #[error("another event has their id (same_uid or updates = \"skip\")")]
     KnownId,
+    /// It is cancelled.
+    #[error("they are cancelled (cancelled = \"dropped\")")]
+    Cancelled,
 }
 
 /// Lets a destination take files in. `horizon` is where series without end
@@ -99,15 +106,15 @@ pub fn rehearse<'a>(
     horizon: Date,
     count: ImportCount,
 ) -> Rehearsed<'a> {
-    let mut destination =
-        Destination { limits, horizon, held: Vec::new(), known: HashSet::new(), refused: Vec::new() };
+    let mut destination = Destination { limits, horizon, held: Held::default(), refused: Vec::new() };
     let rounds = if count == ImportCount::Twice { 2 } else { 1 };
     for round in 0..rounds {
         for file in files {
             destination.take_file(file, round);
         }
     }
-    let Destination { mut held, refused, .. } = destination;
+    let Destination { held, refused, .. } = destination;
+    let mut held: Vec<Series<'a>> = held.into_series().collect();
     for (rank, event) in held.iter_mut().flat_map(Series::events_mut).enumerate() {
         event.set_rank(u32::try_from(rank + 1).unwrap_or(u32::MAX));
     }
@@ -120,7 +127,7 @@ pub fn rehearse<'a>(
         properties: own_lines(limits, inputs().map(|(calendar, _)| *calendar)),
         zones: zones.cloned().collect(),
         series: held,
-        others: others_of(inputs().map(|(calendar, _)| *calendar)),
+        others: others_of(limits, inputs().map(|(calendar, _)| *calendar)),
         fallback_name: "rehearsal".to_owned(),
         ..Calendar::default()
     };
@@ -147,12 +154,17 @@ fn own_lines<'c, 'a: 'c>(
     lines
 }
 
-/// Tasks, journals and others: no limit is about them, so the destination takes them,
-/// each once.
-fn others_of<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> Vec<Placed<Component<'a>>> {
+/// Tasks, as far as they are taken; journals and others, which no limit is about. Each once.
+fn others_of<'c, 'a: 'c>(
+    limits: &Limits,
+    calendars: impl Iterator<Item = &'c Calendar<'a>>,
+) -> Vec<Placed<Component<'a>>> {
     let mut taken: Vec<Placed<Component<'a>>> = Vec::new();
     let mut known: HashSet<(String, String)> = HashSet::new();
-    for other in calendars.flat_map(|calendar| &calendar.others) {
+    let is_taken = |other: &&Placed<Component<'a>>| {
+        limits.tasks == Acceptance::Taken || ComponentKind::of(other.it.name()) != ComponentKind::Task
+    };
+    for other in calendars.flat_map(|calendar| &calendar.others).filter(is_taken) {
         let uid = other.it.text("UID").unwrap_or_default().into_owned();
         if uid.is_empty() || known.insert((other.it.name().to_ascii_uppercase(), uid)) {
             taken.push(other.clone());
@@ -164,8 +176,7 @@ fn others_of<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> V
 struct Destination<'l, 'a> {
     limits: &'l Limits,
     horizon: Date,
-    held: Vec<Series<'a>>,
-    known: HashSet<String>,
+    held: Held<'a>,
     refused: Vec<RefusedEvent>,
 }
 
@@ -200,23 +211,19 @@ impl<'a> Destination<'_, 'a> {
         if self.limits.length == LengthLimit::Needed && series.events().any(Event::lacks_length) {
             return Err(WhyRefused::Length);
         }
-        let uid = series.uid_text().into_owned();
-        let is_known = !uid.is_empty() && self.known.contains(&uid);
-        let mut incoming = series.clone();
-        match self.limits.transitions.same_uid {
-            SameUid::Skip if is_known => return Err(WhyRefused::KnownId),
-            SameUid::Replace if is_known => {
-                self.held.retain(|held| held.uid().is_none_or(|own| own.as_str() != uid));
-            }
-            SameUid::Double if is_known => {
-                let start = series.lead().start().to_string();
-                let number = self.held.len().to_string();
-                incoming
-                    .set_uid(&derived_uid_of_parts(&["again", &uid, &start, &number, &round.to_string()], 0));
-            }
-            SameUid::Skip | SameUid::Replace | SameUid::Double => {}
+        let transitions = &self.limits.transitions;
+        if transitions.cancelled == Cancelled::Dropped && series.lead().status() == Status::Cancelled {
+            return Err(WhyRefused::Cancelled);
         }
-        self.known.insert(uid);
+        let mut incoming = series.clone();
+        let known = self.what_of_known_id(series);
+        match known {
+            Some(SameUid::Skip) => return Err(WhyRefused::KnownId),
+            Some(SameUid::Double) => self.give_fresh_id(&mut incoming, round),
+            None if transitions.ids == Ids::Fresh => self.give_fresh_id(&mut incoming, round),
+            Some(SameUid::Replace) | None => {}
+        }
+        let uid = incoming.uid_text().into_owned();
         let mut taken: Vec<Series<'a>> = self.in_own_zone(incoming, zones)?;
         taken = taken.into_iter().filter_map(|series| self.bounded(series, zones)).collect();
         if self.limits.transitions.exceptions == Exceptions::Ignored {
@@ -231,8 +238,26 @@ impl<'a> Destination<'_, 'a> {
         for series in &mut kept {
             self.relieve(series);
         }
-        self.held.extend(kept);
+        if known == Some(SameUid::Replace) {
+            self.held.remove(&uid);
+        }
+        self.held.add(uid, kept);
         Ok(())
+    }
+
+    /// What the destination does with an event whose id it has; `None` if it has not.
+    fn what_of_known_id(&self, incoming: &Series<'a>) -> Option<SameUid> {
+        let Transitions { ids, same_uid, updates, .. } = self.limits.transitions;
+        let there = self.held.revision_of(&incoming.uid_text()).filter(|_| ids == Ids::Kept)?;
+        let is_later = revision_of(incoming) > there;
+        Some(if is_later { updates.unwrap_or(same_uid) } else { same_uid })
+    }
+
+    /// Gives an event an id that nothing there has.
+    fn give_fresh_id(&self, incoming: &mut Series<'a>, round: usize) {
+        let (uid, start) = (incoming.uid_text().into_owned(), incoming.lead().start().to_string());
+        let (number, round) = (self.held.next_number().to_string(), round.to_string());
+        incoming.set_uid(&derived_uid_of_parts(&["again", &uid, &start, &number, &round], 0));
     }
 
     fn in_own_zone(&self, series: Series<'a>, zones: &ZoneResolver) -> Result<Vec<Series<'a>>, WhyRefused> {
@@ -323,28 +348,41 @@ impl<'a> Destination<'_, 'a> {
 
     /// What it does not keep goes; ends of whole days are read as it reads them.
     fn relieve(&self, series: &mut Series<'_>) {
-        let gone: Vec<&str> = self.limits.refused().flat_map(|(_, _, names)| names).copied().collect();
+        let gone: Vec<NotTaken> = self.limits.not_taken().collect();
+        if self.limits.transitions.cancelled == Cancelled::Dropped && !series.overrides().is_empty() {
+            series.overrides_mut().retain(|event| event.status() != Status::Cancelled);
+        }
         for event in series.events_mut() {
-            if !gone.is_empty() {
-                event.edit(|component| {
-                    component.items_mut().retain(|item| match item {
-                        Item::Property(line) => !gone.iter().any(|name| line.is(name)),
-                        Item::Component(inner) => !gone.iter().any(|name| inner.is(name)),
-                    });
-                });
-            }
+            self.keep_what_it_takes(event, &gone);
             if let (AllDayEnd::Inclusive, true, Extent::End(end)) =
                 (self.limits.transitions.all_day_end, event.is_all_day(), event.extent())
             {
                 let after = end.date().tomorrow().unwrap_or_else(|_| end.date());
                 event.set_extent(Extent::End(EventTime::Date(after)));
             }
-            let long = self.limits.description_characters.and_then(|most| {
-                let text = event.description()?;
-                (text.chars().count() > most).then(|| text.chars().take(most).collect::<String>())
+        }
+    }
+
+    /// Takes out of an event what the destination does not keep, and cuts its texts.
+    fn keep_what_it_takes(&self, event: &mut Event<'_>, gone: &[NotTaken]) {
+        let is_gone = |name: &str| gone.iter().any(|kind| kind.stands_under(name));
+        if !gone.is_empty() {
+            event.edit(|component| {
+                component.items_mut().retain(|item| match item {
+                    Item::Property(line) => !is_gone(line.name()),
+                    Item::Component(inner) => !is_gone(inner.name()),
+                });
             });
-            if let Some(short) = long {
-                event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
+        }
+        if let Some(most) = self.limits.reminders_per_event
+            && event.alarms().nth(most).is_some()
+        {
+            event.edit(|component| keep_first_alarms(component, most));
+        }
+        for (field, most) in self.limits.texts.all() {
+            let long = event.text(field.property()).filter(|text| text.chars().count() > most);
+            if let Some(short) = long.map(|text| text.chars().take(most).collect::<String>()) {
+                event.edit(|component| component.set(Property::text_of(field.property(), &short)));
             }
         }
     }

@@ -2,12 +2,13 @@
 
 use jiff::civil::Date;
 
-use super::{Acceptance, AllDayEnd, LengthLimit, Limits, SeriesLimit, Zones};
+use super::{Acceptance, AllDayEnd, LengthLimit, Limits, NotTaken, SeriesLimit, Zones};
 use crate::edit::{Change, Cut, LeftBehind, Refusal};
-use crate::identity::said_under;
+use crate::identity::{Statement, said_under};
 use crate::retime::{Retimed, express_in};
 use crate::split::detach_overrides;
 use crate::split::{Singles, into_singles, split_off};
+use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Duration, Event, Extent, Reach, Series, VendorMirror};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
@@ -61,9 +62,7 @@ pub enum NotFitted {
 
 /// Makes a series fit.
 pub fn fit_series<'a>(series: &Series<'a>, options: &FitOptions, zones: &ZoneResolver) -> FittedSeries<'a> {
-    let refused = options.limits.refused();
-    let refused = refused.flat_map(|(_, _, names)| said_under(series, names));
-    let left = refused.map(|(event, statement)| LeftBehind::not_taken(event, statement)).collect();
+    let left = left_behind(series, &options.limits);
     let mut fitted = FittedSeries { parts: vec![series.clone()], left, ..FittedSeries::default() };
     fitted.end_endless(options, zones);
     fitted.make_plain(options, zones);
@@ -278,20 +277,30 @@ impl<'a> FittedSeries<'a> {
         self.parts = parts;
     }
 
-    /// F07 to F10: without what is not taken, and descriptions cut.
+    /// F07 to F10 and F12: without what is not taken, and texts cut.
     fn relieve(&mut self, limits: &Limits) {
         let mut parts = std::mem::take(&mut self.parts);
         for series in &mut parts {
             let before = series.clone();
-            for (rule, what, names) in limits.refused() {
-                if leave_out(series, names) {
-                    self.change(rule, &before, what.to_owned(), "left out".to_owned());
+            for kind in left_out(limits) {
+                if leave_out(series, kind) {
+                    self.change(kind.rule(), &before, kind.what().to_owned(), "left out".to_owned());
                 }
             }
-            if let Some(most) = limits.description_characters {
-                for (from, to, whole) in cut_descriptions(series, most) {
-                    let after = format!("{to}, the whole text set aside");
-                    self.change("F10", &before, format!("a description of {from} characters"), after);
+            if let Some(most) = limits.reminders_per_event
+                && let Some(count) = leave_reminders(series, most)
+            {
+                self.change("F07", &before, format!("{count} reminders"), format!("the first {most}"));
+            }
+            for event in series.events_mut() {
+                let whole = event.component().clone();
+                let cut: Vec<CutText> =
+                    limits.texts.all().filter_map(|(field, most)| cut_text(event, field, most)).collect();
+                for CutText { field, from, to } in &cut {
+                    let was = format!("a {} of {from} characters", field.name());
+                    self.change("F10", &before, was, format!("{to}, the whole text set aside"));
+                }
+                if !cut.is_empty() {
                     self.whole.push(whole);
                 }
             }
@@ -300,40 +309,92 @@ impl<'a> FittedSeries<'a> {
     }
 }
 
-/// Takes properties and inner components of these names out of all events of a
-/// series; whether there were any.
-fn leave_out(series: &mut Series<'_>, names: &[&str]) -> bool {
-    let is_named = |item: &Item<'_>| match item {
-        Item::Property(property) => names.iter().any(|name| property.is(name)),
-        Item::Component(inner) => names.iter().any(|name| inner.is(name)),
+/// What of a series is not taken, statement by statement.
+fn left_behind(series: &Series<'_>, limits: &Limits) -> Vec<LeftBehind> {
+    let mut left = Vec::new();
+    for event in series.events() {
+        let mut leave = |statements: &mut dyn Iterator<Item = Statement>| {
+            left.extend(statements.map(|statement| LeftBehind::not_taken(event, statement)));
+        };
+        for kind in left_out(limits) {
+            leave(&mut said_under(event, |name| kind.stands_under(name)));
+        }
+        if let (Some(most), Acceptance::Taken) = (limits.reminders_per_event, limits.reminders) {
+            let reminders = NotTaken::Field(Field::Reminders);
+            leave(&mut said_under(event, |name| reminders.stands_under(name)).skip(most));
+        }
+    }
+    left
+}
+
+/// What is left out since it is not taken. Who may see an event stays in the file: a
+/// destination that forgets it does no more harm than a file that does not say it.
+fn left_out(limits: &Limits) -> impl Iterator<Item = NotTaken> {
+    limits.not_taken().filter(|kind| *kind != NotTaken::Field(Field::Private))
+}
+
+/// Takes everything of a kind out of all events of a series; whether there was any.
+fn leave_out(series: &mut Series<'_>, kind: NotTaken) -> bool {
+    let is_of_it = |item: &Item<'_>| match item {
+        Item::Property(property) => kind.stands_under(property.name()),
+        Item::Component(inner) => kind.stands_under(inner.name()),
     };
     let mut any = false;
     for event in series.events_mut() {
-        if event.component().items().iter().any(is_named) {
+        if event.component().items().iter().any(is_of_it) {
             any = true;
-            event.edit(|component| component.items_mut().retain(|item| !is_named(item)));
+            event.edit(|component| component.items_mut().retain(|item| !is_of_it(item)));
         }
     }
     any
 }
 
-/// Cuts descriptions that are too long, at the end of a word where one is near.
-/// Lengths before and after, and the event as it was.
-fn cut_descriptions<'a>(series: &mut Series<'a>, most: usize) -> Vec<(usize, usize, Component<'a>)> {
-    let mut cut = Vec::new();
+/// Takes out the reminders behind the first `most` of each event; how many the event has
+/// that had the most of them, if any had more.
+fn leave_reminders(series: &mut Series<'_>, most: usize) -> Option<usize> {
+    let mut largest = None;
     for event in series.events_mut() {
-        let Some(text) = event.description().map(std::borrow::Cow::into_owned) else { continue };
-        let length = text.chars().count();
-        if length <= most {
-            continue;
+        let count = event.alarms().count();
+        if count > most {
+            largest = largest.max(Some(count));
+            event.edit(|component| keep_first_alarms(component, most));
         }
-        let whole = event.component().clone();
-        let short = shortened(&text, most);
-        cut.push((length, short.chars().count(), whole));
-        event.edit(|component| component.set(Property::text_of("DESCRIPTION", &short)));
+    }
+    largest
+}
+
+/// Takes out all alarms of an event but the first ones.
+pub(super) fn keep_first_alarms(component: &mut Component<'_>, most: usize) {
+    let mut seen = 0;
+    component.items_mut().retain(|item| match item {
+        Item::Component(inner) if inner.is("VALARM") => {
+            seen += 1;
+            seen <= most
+        }
+        Item::Component(_) | Item::Property(_) => true,
+    });
+}
+
+/// A text that was cut: how many characters it had and has.
+struct CutText {
+    field: Field,
+    from: usize,
+    to: usize,
+}
+
+/// Cuts a text that is too long, at the end of a word where one is near.
+fn cut_text(event: &mut Event<'_>, field: Field, most: usize) -> Option<CutText> {
+    let text = event.text(field.property())?.into_owned();
+    let from = text.chars().count();
+    if from <= most {
+        return None;
+    }
+    let short = shortened(&text, most);
+    event.edit(|component| component.set(Property::text_of(field.property(), &short)));
+    if field == Field::Description {
         event.update_vendor_mirrors(VendorMirror::Description);
     }
-    cut
+    Some(CutText { field, from, to: short.chars().count() })
 }
 
 /// A text of at most `most` characters, with a mark that it was longer.

@@ -6,7 +6,7 @@ use super::rule_text::evened_rule;
 use super::text::normalised;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Event, Series};
-use emvo_ical::content::{Component, Property};
+use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::zone::ZoneResolver;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -119,23 +119,16 @@ pub(super) fn inner_words(inner: &Component<'_>) -> String {
     first.into_iter().chain(lines).chain(deeper).collect::<Vec<_>>().join(" ")
 }
 
-/// What the properties and inner components of some names say in the events of a
-/// series, each with its event.
-pub fn said_under<'s, 'a>(
-    series: &'s Series<'a>,
-    names: &'s [&'s str],
-) -> impl Iterator<Item = (&'s Event<'a>, Statement)> {
-    let is_named = |name: &str| names.iter().any(|one| one.eq_ignore_ascii_case(name));
-    series.events().flat_map(move |event| {
-        let component = event.component();
-        let lines = component.properties().filter(move |line| is_named(line.name())).map(|line| {
-            match Field::of_property(line.name()) {
-                Some(field) => Statement::of(field.name(), line.text()),
-                None => Statement::of(line.name(), line.text()),
-            }
-        });
-        let inner = component.components().filter(move |inner| is_named(inner.name())).map(inner_statement);
-        lines.chain(inner).map(move |statement| (event, statement))
+/// What an event says in properties and inner components of some names.
+pub fn said_under(event: &Event<'_>, is_named: impl Fn(&str) -> bool) -> impl Iterator<Item = Statement> {
+    let items = event.component().items().iter();
+    items.filter_map(move |item| match item {
+        Item::Property(line) if is_named(line.name()) => Some(match Field::of_property(line.name()) {
+            Some(field) => Statement::of(field.name(), line.text()),
+            None => Statement::of(line.name(), line.text()),
+        }),
+        Item::Component(inner) if is_named(inner.name()) => Some(inner_statement(inner)),
+        Item::Property(_) | Item::Component(_) => None,
     })
 }
 

@@ -48,8 +48,9 @@ mod f06_endless_not_accepted;
 mod f07_reminders;
 mod f08_attendees;
 mod f09_attachments;
-mod f10_description_length;
+mod f10_text_length;
 mod f11_length_needed;
+mod f12_field_not_kept;
 mod r01_until_type;
 mod r02_until_and_count;
 mod r03_rule_invalid;
@@ -209,8 +210,9 @@ pub const RULES: &[&dyn Rule] = &[
     &f07_reminders::RemindersNotAccepted,
     &f08_attendees::AttendeesNotAccepted,
     &f09_attachments::AttachmentsNotAccepted,
-    &f10_description_length::DescriptionLength,
+    &f10_text_length::TextLength,
     &f11_length_needed::LengthNeeded,
+    &f12_field_not_kept::FieldNotKept,
     &r01_until_type::UntilType,
     &r02_until_and_count::UntilAndCount,
     &r03_rule_invalid::RuleInvalid,

@@ -38,10 +38,13 @@ pub(crate) enum Role {
     Report,
     Starter,
     Columns,
+    Limits,
     Ledger,
     Output,
     /// What a plan has written, so that its next run knows its own files.
     PlanRecord,
+    /// What was tried of a refused file.
+    SearchRecord,
 }
 
 impl fmt::Display for Role {
@@ -56,9 +59,11 @@ impl fmt::Display for Role {
             Self::Report => "the report",
             Self::Starter => "the new plan",
             Self::Columns => "the new columns file",
+            Self::Limits => "the new limits file",
             Self::Ledger => "the ledger",
             Self::Output => "the output",
             Self::PlanRecord => "the record of the plan",
+            Self::SearchRecord => "the record of the search",
         })
     }
 }
@@ -326,5 +331,19 @@ mod tests {
         files.keep(&at("real.ics"), ReadAs::Input);
         assert!(guard.ensure_unread_still().is_err(), "read after it was claimed");
         assert!(matches!(claim(&guard, &at("hard.ics"), Role::Report), Err(GuardError::IsRead { .. })));
+    }
+
+    #[test]
+    fn a_claim_says_what_it_is_and_a_refusal_what_both_are() {
+        let folder = tempfile::tempdir().unwrap();
+        let at = |path: &str| folder.path().join(path);
+        let guard = Guard::default();
+        let report = guard.claim(&at("r.html"), Role::Report, Existing::Replace, Folder::Refuse).unwrap();
+        let output = guard.claim(&at("new/t.ics"), Role::Output, Existing::Refuse, Folder::Make).unwrap();
+        assert_eq!((report.is_report(), report.makes_folder()), (true, false));
+        assert_eq!((output.is_report(), output.makes_folder()), (false, true));
+        assert!(output.shown().ends_with("new/t.ics"));
+        let error = claim(&guard, &at("r.html"), Role::Output).unwrap_err().to_string();
+        assert!(error.starts_with("the output and the report would both be `"), "{error}");
     }
 }

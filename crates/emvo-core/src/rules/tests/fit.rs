@@ -88,5 +88,14 @@ pub(super) fn fixtures() -> Vec<Row> {
             "takes no time, which is not accepted",
             limited("length = \"needed\"", "DURATION:PT1H\n"),
         ),
+        (
+            "F12",
+            limited(
+                "fields_lost = [\"category\", \"url\"]\nown_properties = false",
+                "CATEGORIES:Deck\nX-BERTH:4\n",
+            ),
+            "says what is not kept there: category, own properties",
+            limited("fields_lost = [\"private\", \"url\"]", "CATEGORIES:Deck\nCLASS:PUBLIC\nX-BERTH:4\n"),
+        ),
     ]
 }

@@ -1,0 +1,99 @@
+//! The parts of a refused file that are tried one by one.
+
+use std::collections::BTreeSet;
+
+use emvo_ical::calendar::Calendar;
+use emvo_ical::content::{Component, Item, Property};
+
+/// An event with all that belongs to it, as it stands in the file.
+#[derive(Clone, Debug)]
+pub struct Part<'c, 'a> {
+    /// The event, then its overrides.
+    pub(super) components: Vec<&'c Component<'a>>,
+}
+
+/// What of a file is refused.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub struct Blamed {
+    /// The title of the event, as far as it has one.
+    pub title: String,
+    /// When it starts, as it stands in the file.
+    pub start: String,
+    /// The line of its `BEGIN`.
+    pub line: u32,
+    /// The property or the inner component of it that is refused: its name, and its value;
+    /// none where the event as a whole is.
+    pub item: Option<(String, String)>,
+}
+
+impl<'c, 'a> Part<'c, 'a> {
+    /// The parts of some calendars, in the order of the file. Events whose times cannot be
+    /// read are parts as well: they are what an importer chokes on first.
+    pub(super) fn of(calendars: &'c [&'c Calendar<'a>]) -> Vec<Self> {
+        let mut parts = Vec::new();
+        for calendar in calendars {
+            let series =
+                calendar.series.iter().map(|series| series.events().map(|event| event.component()).collect());
+            let unsound = calendar.unsound.iter().map(|unsound| vec![&unsound.component]);
+            let others = calendar.others.iter().map(|other| vec![&other.it]);
+            parts.extend(series.chain(unsound).chain(others).map(|components| Self { components }));
+        }
+        parts.sort_by_key(|part: &Self| part.components.first().map_or(0, |component| component.line()));
+        parts
+    }
+
+    /// What people know it by; with the item that is refused.
+    pub(super) fn blamed(&self, item: Option<&Item<'_>>) -> Blamed {
+        let lead = self.components.first();
+        let text = |name: &str| lead.and_then(|lead| lead.text(name)).unwrap_or_default().into_owned();
+        let item = item.map(|item| match item {
+            Item::Property(line) => (line.name().to_owned(), line.text().into_owned()),
+            Item::Component(inner) => {
+                (inner.name().to_owned(), inner.text("TRIGGER").unwrap_or_default().into_owned())
+            }
+        });
+        Blamed {
+            title: text("SUMMARY"),
+            start: text("DTSTART"),
+            line: lead.map_or(0, |lead| lead.line()),
+            item,
+        }
+    }
+}
+
+/// Whether an event has to have a property (RFC 5545 section 3.6.1).
+pub(super) fn is_needed(item: &Item<'_>) -> bool {
+    match item {
+        Item::Property(line) => {
+            ["UID", "DTSTAMP", "DTSTART", "RECURRENCE-ID"].iter().any(|name| line.is(name))
+        }
+        Item::Component(_) => false,
+    }
+}
+
+/// The zone names that some components refer to.
+pub(super) fn zones_of(components: &[&Component<'_>]) -> BTreeSet<String> {
+    fn add(component: &Component<'_>, names: &mut BTreeSet<String>) {
+        names.extend(
+            component.properties().filter_map(|line| line.parameter("TZID")).map(|name| name.into_owned()),
+        );
+        component.components().for_each(|inner| add(inner, names));
+    }
+    let mut names = BTreeSet::new();
+    components.iter().for_each(|component| add(component, &mut names));
+    names
+}
+
+/// A component with some of the items of another.
+pub(super) fn with_items<'a>(component: &Component<'a>, keep: impl Fn(&Item<'a>) -> bool) -> Component<'a> {
+    let mut made = component.clone();
+    made.items_mut().retain(|item| keep(item));
+    made
+}
+
+/// A component with a property in the place of its own.
+pub(super) fn with_line<'a>(component: &Component<'a>, line: Property<'a>) -> Component<'a> {
+    let mut made = component.clone();
+    made.set(line);
+    made
+}

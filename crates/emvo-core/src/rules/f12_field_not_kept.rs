@@ -1,0 +1,60 @@
+//! `F12 field-not-kept`: what the destination has no place for.
+
+use super::describe::declare_rule;
+use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
+use crate::fit::{Limits, NotTaken};
+use emvo_ical::calendar::fields::Field;
+use emvo_ical::calendar::{Classification, Event};
+use emvo_ical::content::Item;
+
+declare_rule! {
+    /// ## What it finds
+    /// An event that says something which the destination has no place for: its categories, its
+    /// address on the web, whether it is busy, or properties that no standard knows.
+    ///
+    /// ## Why it matters
+    /// The destination forgets it. Where it is who may see the event, everybody can who sees
+    /// the calendar.
+    ///
+    /// ## Example
+    /// `fields_lost = ["category", "url"]`, `own_properties = false`.
+    ///
+    /// ## Repair
+    /// Left out, and told, by `merge` and `convert` with `--limits`; who may see an event stays
+    /// in the file. By hand: `pick --private omit` leaves private events out.
+    FieldNotKept, "F12", "field-not-kept", RuleGroup::Fit, "what the destination has no place for"
+}
+
+impl Rule for FieldNotKept {
+    fn needs(&self) -> Traits {
+        Traits::DESTINATION
+    }
+
+    fn check(&self, subject: &Subject<'_, '_>, context: &Context<'_, '_>, found: &mut Findings) {
+        let Some(limits) = &context.options.limits else { return };
+        let said: Vec<&str> = not_kept(limits)
+            .filter(|kind| subject.series.events().any(|event| says(event, *kind)))
+            .map(NotTaken::what)
+            .collect();
+        if !said.is_empty() {
+            let message = format!("says what is not kept there: {}", said.join(", "));
+            found.show(self, Level::Warning, subject, message);
+        }
+    }
+}
+
+/// What is not kept and has no rule of its own.
+fn not_kept(limits: &Limits) -> impl Iterator<Item = NotTaken> {
+    limits.not_taken().filter(|kind| kind.rule() == "F12")
+}
+
+/// Whether an event says it; to be public says nothing.
+fn says(event: &Event<'_>, kind: NotTaken) -> bool {
+    if kind == NotTaken::Field(Field::Private) {
+        return event.classification() != Classification::Public;
+    }
+    event.component().items().iter().any(|item| match item {
+        Item::Property(line) => kind.stands_under(line.name()),
+        Item::Component(inner) => kind.stands_under(inner.name()),
+    })
+}
