@@ -86,37 +86,50 @@ impl Answer for Events<'_, '_> {
 }
 
 impl Events<'_, '_> {
-    /// Tells the lines under their headings. They are made twice, since a column is as wide as
-    /// the widest of its cells.
+    /// Tells the lines under their headings. A column is as wide as the widest of its cells, so
+    /// all of them are made before the first is told: what there are too many of to be kept is
+    /// made again.
     fn tell_grid(&self, say: &mut Say<'_>) -> Result<(), HungUp> {
         let columns = self.fields.iter().map(|field| GridColumn::Text(heading(*field)));
         let columns: Vec<GridColumn> = columns.collect();
-        let empty = || GridShape::new(&columns, &[]);
-        let row_of = |line: &EventLine<'_>| {
-            GridRow::of(self.fields.iter().map(|field| line.cell(*field, self.language).into_owned()))
-        };
-        let mut shape = empty();
+        let mut shape = GridShape::new(&columns, &[]);
+        let (keeps, mut kept) = (self.list.len() <= KEPT, Vec::new());
         let Ok(()) = self.list.walk(|lines| {
-            let shape_of = |lines: &[EventLine<'_>]| {
-                let mut shape = empty();
-                lines.iter().for_each(|line| shape.see(&row_of(line)));
+            let rows = self.rows(lines);
+            let shape_of = |rows: &[GridRow]| {
+                let mut shape = GridShape::new(&columns, &[]);
+                rows.iter().for_each(|row| shape.see(row));
                 shape
             };
-            let shapes: Vec<GridShape> = lines.par_chunks(LINES_A_THREAD).map(shape_of).collect();
+            let shapes: Vec<GridShape> = rows.par_chunks(LINES_A_THREAD).map(shape_of).collect();
             shapes.iter().for_each(|some| shape.join(some));
+            kept.extend(rows.into_iter().filter(|_| keeps));
             Ok::<_, Infallible>(())
         });
         let layout = shape.layout();
         say(&layout.header())?;
-        self.list.walk(|lines| {
-            let text_of =
-                |lines: &[EventLine<'_>]| layout.lines(&lines.iter().map(row_of).collect::<Vec<_>>());
-            let texts: Vec<String> = lines.par_chunks(LINES_A_THREAD).map(text_of).collect();
+        let mut tell_rows = |rows: &[GridRow]| {
+            let texts: Vec<String> = rows.par_chunks(LINES_A_THREAD).map(|rows| layout.lines(rows)).collect();
             texts.iter().try_for_each(|text| say(text))
-        })?;
+        };
+        if keeps {
+            tell_rows(&kept)?;
+        } else {
+            self.list.walk(|lines| tell_rows(&self.rows(lines)))?;
+        }
         say(&layout.footer())
     }
+
+    fn rows(&self, lines: &[EventLine<'_>]) -> Vec<GridRow> {
+        let row_of = |line: &EventLine<'_>| {
+            GridRow::of(self.fields.iter().map(|field| line.cell(*field, self.language).into_owned()))
+        };
+        lines.par_iter().with_min_len(LINES_A_THREAD).map(row_of).collect()
+    }
 }
+
+/// How many lines of a list are kept until they are told.
+const KEPT: usize = 1 << 17;
 
 fn heading(field: FieldArg) -> &'static str {
     match field {
