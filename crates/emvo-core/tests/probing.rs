@@ -162,7 +162,7 @@ fn calendar_text(dice: &mut Dice) -> String {
             "CONTACT:Harbour",
         ] {
             if dice.one_in(4) {
-                lines += &format!("{line}\n");
+                writeln!(lines, "{line}").unwrap();
             }
         }
         if dice.one_in(3) {

@@ -3,7 +3,7 @@
 //! Owns the limits file, and what is done to series and files so that they
 //! fit: written in the one zone, ended, taken apart, relieved of what is not
 //! taken, cut in length, and spread over several files. What does not fit is
-//! found by the rules F01 to F13; each change here names the one it answers.
+//! found by the rules F01 to F12; each change here names the one it answers.
 
 mod held;
 mod in_columns;

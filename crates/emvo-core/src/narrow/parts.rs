@@ -1,8 +1,9 @@
 //! The parts of a refused file that are tried one by one.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
-use emvo_ical::calendar::Calendar;
+use emvo_ical::calendar::{Calendar, Event};
 use emvo_ical::content::{Component, Item, Property};
 
 /// An event with all that belongs to it, as it stands in the file.
@@ -32,8 +33,7 @@ impl<'c, 'a> Part<'c, 'a> {
     pub(super) fn of(calendars: &'c [&'c Calendar<'a>]) -> Vec<Self> {
         let mut parts = Vec::new();
         for calendar in calendars {
-            let series =
-                calendar.series.iter().map(|series| series.events().map(|event| event.component()).collect());
+            let series = calendar.series.iter().map(|series| series.events().map(Event::component).collect());
             let unsound = calendar.unsound.iter().map(|unsound| vec![&unsound.component]);
             let others = calendar.others.iter().map(|other| vec![&other.it]);
             parts.extend(series.chain(unsound).chain(others).map(|components| Self { components }));
@@ -74,13 +74,13 @@ pub(super) fn is_needed(item: &Item<'_>) -> bool {
 /// The zone names that some components refer to.
 pub(super) fn zones_of(components: &[&Component<'_>]) -> BTreeSet<String> {
     fn add(component: &Component<'_>, names: &mut BTreeSet<String>) {
-        names.extend(
-            component.properties().filter_map(|line| line.parameter("TZID")).map(|name| name.into_owned()),
-        );
+        names.extend(component.properties().filter_map(|line| line.parameter("TZID")).map(Cow::into_owned));
         component.components().for_each(|inner| add(inner, names));
     }
     let mut names = BTreeSet::new();
-    components.iter().for_each(|component| add(component, &mut names));
+    for component in components {
+        add(component, &mut names);
+    }
     names
 }
 

@@ -74,7 +74,7 @@ impl<'c, 'a> Frame<'c, 'a> {
     pub(super) fn file(&self, components: &[&Component<'a>]) -> Vec<u8> {
         let mut out = plain_head();
         self.push_definitions(&zones_of(components), &mut out);
-        components.iter().for_each(|component| push_component(&mut out, component));
+        push_all(&mut out, components);
         out.extend_from_slice(b"END:VCALENDAR\r\n");
         out
     }
@@ -97,8 +97,8 @@ impl<'c, 'a> Frame<'c, 'a> {
                 .filter(|component| kept.contains(&std::ptr::from_ref(*component)))
                 .collect();
             push_head(calendar, &mut out);
-            calendar.zones.iter().for_each(|zone| push_component(&mut out, &zone.it));
-            components.iter().for_each(|component| push_component(&mut out, component));
+            push_all(&mut out, &calendar.zones.iter().map(|zone| &zone.it).collect::<Vec<_>>());
+            push_all(&mut out, &components);
             out.extend_from_slice(b"END:VCALENDAR\r\n");
         }
         out
@@ -114,7 +114,7 @@ impl<'c, 'a> Frame<'c, 'a> {
         let components: Vec<&Component<'a>> =
             parts.iter().flat_map(|part| part.components.iter().copied()).collect();
         self.push_definitions(&zones_of(&components), &mut out);
-        components.iter().for_each(|component| push_component(&mut out, component));
+        push_all(&mut out, &components);
         out.extend_from_slice(b"END:VCALENDAR\r\n");
         out
     }
@@ -124,7 +124,7 @@ impl<'c, 'a> Frame<'c, 'a> {
         let mut out = Vec::new();
         for (number, calendar) in self.calendars.iter().enumerate() {
             push_head(calendar, &mut out);
-            calendar.zones.iter().for_each(|zone| push_component(&mut out, &zone.it));
+            push_all(&mut out, &calendar.zones.iter().map(|zone| &zone.it).collect::<Vec<_>>());
             if number == 0 {
                 push_harmless(&mut out, 1, 0);
             }
@@ -148,7 +148,9 @@ impl<'c, 'a> Frame<'c, 'a> {
 /// of so many characters.
 pub(super) fn harmless(count: usize, description: usize) -> Vec<u8> {
     let mut out = plain_head();
-    (1..=count).for_each(|number| push_harmless(&mut out, number, description));
+    for number in 1..=count {
+        push_harmless(&mut out, number, description);
+    }
     out.extend_from_slice(b"END:VCALENDAR\r\n");
     out
 }
@@ -168,6 +170,12 @@ fn push_harmless(out: &mut Vec<u8>, number: usize, description: usize) {
     push_component(out, &event);
 }
 
+fn push_all(out: &mut Vec<u8>, components: &[&Component<'_>]) {
+    for component in components {
+        push_component(out, component);
+    }
+}
+
 fn plain_head() -> Vec<u8> {
     let mut out = b"BEGIN:VCALENDAR\r\n".to_vec();
     push_property(&mut out, &Property::new("VERSION", &[], "2.0"));
@@ -177,6 +185,7 @@ fn plain_head() -> Vec<u8> {
 
 fn push_head(calendar: &Calendar<'_>, out: &mut Vec<u8>) {
     out.extend_from_slice(b"BEGIN:VCALENDAR\r\n");
-    calendar.missing_head(PRODUCT_ID).iter().for_each(|line| push_property(out, line));
-    calendar.properties.iter().for_each(|line| push_property(out, line));
+    for line in calendar.missing_head(PRODUCT_ID).iter().chain(&calendar.properties) {
+        push_property(out, line);
+    }
 }

@@ -147,13 +147,11 @@ fn learn_exceptions(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &m
     let came_back = if one.len() > 1 {
         one.len() > sent_one.len()
     } else {
-        match (first.first(), sent.first(Ask::ExceptFirst)) {
-            (Some(now), Some(event)) => now.date() == event.start().date(),
-            _ => {
-                learned.miss("exceptions", "no series with an exception came back");
-                return;
-            }
-        }
+        let (Some(now), Some(event)) = (first.first(), sent.first(Ask::ExceptFirst)) else {
+            learned.miss("exceptions", "no series with an exception came back");
+            return;
+        };
+        now.date() == event.start().date()
     };
     if came_back {
         learned.know_word("exceptions", "ignored", "a date that was left out takes place there");

@@ -38,7 +38,7 @@ pub(super) fn learn_lengths(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, lea
         let text = |of: &Answers<'_, '_>, ask: Ask| -> Option<String> {
             Some(of.first(ask)?.text(field.property())?.into_owned())
         };
-        let longest = asks.iter().filter_map(|ask| Some((*ask, text(sent, *ask)?))).next();
+        let longest = asks.iter().find_map(|ask| Some((*ask, text(sent, *ask)?)));
         let back = asks.iter().find_map(|ask| Some((*ask, text(sent, *ask)?, text(there, *ask)?)));
         let (Some((first, whole)), Some((ask, was, now))) = (longest, back) else {
             learned.miss(key, format!("no {} came back", field.name()));
@@ -72,7 +72,7 @@ pub(super) fn learn_details(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, lea
         match (has_any(sent, asks, field), has_any(there, asks, field)) {
             (Some(true), Some(true)) => learned.know(key, "true", format!("{what} came back")),
             (Some(true), Some(false)) => {
-                learned.know(key, "false", format!("an event came back without its {what}"))
+                learned.know(key, "false", format!("an event came back without its {what}"));
             }
             _ => learned.miss(key, format!("no event with {what} came back")),
         }
@@ -144,7 +144,7 @@ fn learn_fields(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut L
     let quoted: Vec<String> = lost.iter().map(|name| format!("\"{name}\"")).collect();
     let mut evidence = format!("{kept} of {} fields came back", DETAILS.len() - unseen.len());
     if !unseen.is_empty() {
-        evidence.push_str(&format!(", and these were not seen: {}", unseen.join(", ")));
+        evidence = format!("{evidence}, and these were not seen: {}", unseen.join(", "));
     }
     learned.know("fields_lost", format!("[{}]", quoted.join(", ")), evidence);
 }

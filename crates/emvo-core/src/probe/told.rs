@@ -24,7 +24,7 @@ const FORMS: [Ask; 8] = [
 /// Says whatever is not as the standard has it.
 pub(super) fn tell_of(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut Learned) {
     let of_keys = words_of_keys(learned);
-    of_keys.into_iter().for_each(|words| learned.tell(words));
+    learned.told.extend(of_keys);
     tell_of_times(there, learned);
     tell_of_forms(sent, there, learned);
     tell_of_texts(sent, there, learned);

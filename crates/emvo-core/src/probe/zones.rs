@@ -33,7 +33,7 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
     if asked.is_empty() || !there.has(Ask::Floating) {
         let why =
             if asked.is_empty() { "what was sent has no zones" } else { "too little of the probe came back" };
-        ["zones", "foreign_zone"].into_iter().for_each(|key| learned.miss(key, why));
+        miss_both(learned, why);
         return;
     }
     let times = times_of(&asked, sent, there);
@@ -58,7 +58,7 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
     let Some(own) = own else {
         let why =
             format!("{} of {all} times in zones came back, and none says which zone is its own", times.back);
-        ["zones", "foreign_zone"].into_iter().for_each(|key| learned.miss(key, why.clone()));
+        miss_both(learned, &why);
         return;
     };
     let evidence =
@@ -77,6 +77,12 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
         ("refuse", "events in other zones did not come back")
     };
     learned.know_word("foreign_zone", word, evidence);
+}
+
+fn miss_both(learned: &mut Learned, why: &str) {
+    for key in ["zones", "foreign_zone"] {
+        learned.miss(key, why);
+    }
 }
 
 fn times_of(asked: &[Ask], sent: &Answers<'_, '_>, there: &Answers<'_, '_>) -> Times {

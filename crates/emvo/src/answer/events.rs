@@ -98,11 +98,15 @@ impl Events<'_, '_> {
             let rows = self.rows(lines);
             let shape_of = |rows: &[GridRow]| {
                 let mut shape = GridShape::new(&columns, &[]);
-                rows.iter().for_each(|row| shape.see(row));
+                for row in rows {
+                    shape.see(row);
+                }
                 shape
             };
             let shapes: Vec<GridShape> = rows.par_chunks(LINES_A_THREAD).map(shape_of).collect();
-            shapes.iter().for_each(|some| shape.join(some));
+            for some in &shapes {
+                shape.join(some);
+            }
             kept.extend(rows.into_iter().filter(|_| keeps));
             Ok::<_, Infallible>(())
         });

@@ -81,7 +81,7 @@ impl Command for NarrowArgs {
                 );
             }
             let existing = Existing::of_flag(self.overwrite || self.again || record.is_some());
-            let replies = record.map(|record| record.replies()).transpose()?.unwrap_or_default();
+            let replies = record.map(|record| record.replies()).unwrap_or_default();
             let mut search = Search {
                 calendars: sources.iter().flat_map(Source::calendars).collect(),
                 place,
@@ -143,8 +143,8 @@ struct Record {
 }
 
 impl Record {
-    fn replies(&self) -> anyhow::Result<Vec<Reply>> {
-        Ok(self.taken.iter().map(|taken| if *taken { Reply::Taken } else { Reply::Refused }).collect())
+    fn replies(&self) -> Vec<Reply> {
+        self.taken.iter().map(|taken| if *taken { Reply::Taken } else { Reply::Refused }).collect()
     }
 }
 

@@ -11,8 +11,8 @@ pub(crate) fn asked_yes_or_no(question: &str) -> anyhow::Result<Option<bool>> {
         return Ok(None);
     }
     loop {
-        eprint!("{question} yes, no, or nothing to go on later: ");
-        io::stderr().flush().context("could not ask")?;
+        let asked = write!(io::stderr(), "{question} yes, no, or nothing to go on later: ");
+        asked.and_then(|()| io::stderr().flush()).context("could not ask")?;
         let mut line = String::new();
         io::stdin().lock().read_line(&mut line).context("could not read the answer")?;
         match line.trim().to_ascii_lowercase().as_str() {
