@@ -182,7 +182,10 @@ fn limits_that_make_no_sense_say_what_would() {
         ("same_uid = \"x\"", "same_uid = \"x\": write \"replace\", \"double\" or \"skip\""),
         ("foreign_zone = \"x\"", "foreign_zone = \"x\": write \"convert\", \"read-as-own\" or \"refuse\""),
         ("exceptions = \"x\"", "exceptions = \"x\": write \"honoured\" or \"ignored\""),
-        ("unfit_series = \"x\"", "unfit_series = \"x\": write \"unroll\", \"first-only\" or \"refuse\""),
+        (
+            "unfit_series = \"x\"",
+            "unfit_series = \"x\": write \"unroll\", \"first-only\", \"rule-only\" or \"refuse\"",
+        ),
     ] {
         assert_eq!(Limits::parse(text).unwrap_err().to_string(), expected, "{text}");
     }
@@ -207,6 +210,10 @@ fn a_destination_does_with_an_import_as_its_file_says() {
     let excepted = weekly().replace("COUNT=6", "COUNT=6\nEXDATE;TZID=Europe/Stockholm:20260921T080000");
     let endless = weekly().replace(";COUNT=6", "");
     let days = event("a", "SUMMARY:Dock\nDTSTART;VALUE=DATE:20260907\nDTEND;VALUE=DATE:20260909");
+    let further =
+        weekly().replace("COUNT=6", "COUNT=6\nRDATE;TZID=Europe/Stockholm:20261224T080000") + &changed_date();
+    let cancelled = event("a", &format!("{SINGLE}\nSTATUS:CANCELLED")) + &event("b", SINGLE);
+    let revised = event("a", SINGLE) + &event("a", &format!("{SINGLE}\nSEQUENCE:1"));
     for (lines, limits, count, starts, refused) in [
         (&two, "", ImportCount::Once, 2, 0),
         (&two, "", ImportCount::Twice, 2, 0),
@@ -228,6 +235,14 @@ fn a_destination_does_with_an_import_as_its_file_says() {
             1,
         ),
         (&days, "all_day_end = \"inclusive\"", ImportCount::Once, 1, 0),
+        (&further, "series = \"plain\"", ImportCount::Once, 7, 0),
+        (&further, "series = \"plain\"\nunfit_series = \"rule-only\"", ImportCount::Once, 6, 0),
+        (&further, "series = \"none\"\nunfit_series = \"rule-only\"", ImportCount::Once, 7, 0),
+        (&weekly(), "series = \"none\"", ImportCount::Twice, 6, 0),
+        (&two, "ids = \"fresh\"", ImportCount::Twice, 4, 0),
+        (&cancelled, "cancelled = \"dropped\"", ImportCount::Once, 1, 1),
+        (&revised, "same_uid = \"skip\"", ImportCount::Once, 1, 1),
+        (&revised, "same_uid = \"skip\"\nupdates = \"double\"", ImportCount::Once, 2, 0),
     ] {
         let (found, left_out) = held(lines, limits, count);
         assert_eq!((found.len(), left_out), (starts, refused), "{limits}\n{found:#?}");

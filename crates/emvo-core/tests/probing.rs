@@ -51,7 +51,7 @@ fn behaviour(dice: &mut Dice) -> String {
     for (name, words) in [
         ("foreign_zone", &["convert", "read-as-own", "refuse"][..]),
         ("series", &["any", "any", "plain", "none"]),
-        ("unfit_series", &["unroll", "first-only", "refuse"]),
+        ("unfit_series", &["unroll", "first-only", "rule-only", "refuse"]),
         ("exceptions", &["honoured", "ignored"]),
         ("same_uid", &["replace", "double", "skip"]),
         ("updates", &["replace", "double", "skip"]),

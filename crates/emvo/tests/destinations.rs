@@ -38,6 +38,18 @@ fn a_probe_makes_the_limits_file_of_a_destination() {
     assert_eq!(case.read("truth.toml.ics"), case.read("there.toml.ics"));
 }
 
+/// Found with an export made up by hand: the series came back, and nothing of what was changed in them.
+#[test]
+fn a_destination_that_forgets_changed_dates_is_told_as_one() {
+    let case = Case::new().file("truth.toml", "series = \"plain\"\nunfit_series = \"rule-only\"\n");
+    case.ends(0, &["probe", "-o", "probe.ics"]);
+    case.ends(1, &["rehearse", "probe.ics", "--limits", "truth.toml", "-o", "there.ics"]);
+    let run = case.ends(0, &["probe", "--returned", "there.ics", "-o", "there.toml"]);
+    assert!(run.stdout.contains("forgets changed dates of series, and further ones"), "{}", run.stdout);
+    assert!(!run.stdout.contains("leaves out"), "{}", run.stdout);
+    assert!(case.read("there.toml").contains("unfit_series = \"rule-only\""));
+}
+
 #[test]
 fn a_probe_is_split_for_a_destination_that_reads_no_more() {
     let case = Case::new().file("truth.toml", "events_per_file = 45\nlength = \"needed\"\n");

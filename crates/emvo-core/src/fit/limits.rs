@@ -86,6 +86,9 @@ pub enum UnfitSeries {
     Unroll,
     /// It keeps the first date.
     FirstOnly,
+    /// It keeps the series as its first rule has it, and forgets changed and further dates;
+    /// where no series are taken, or none without end, it does as [`Self::Unroll`].
+    RuleOnly,
     /// It leaves the series out.
     Refuse,
 }

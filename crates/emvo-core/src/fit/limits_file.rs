@@ -149,9 +149,10 @@ impl LimitsToml {
                 &[
                     ("unroll", UnfitSeries::Unroll),
                     ("first-only", UnfitSeries::FirstOnly),
+                    ("rule-only", UnfitSeries::RuleOnly),
                     ("refuse", UnfitSeries::Refuse),
                 ],
-                "\"unroll\", \"first-only\" or \"refuse\"",
+                "\"unroll\", \"first-only\", \"rule-only\" or \"refuse\"",
             )?,
             exceptions: one_of(
                 "exceptions",

@@ -317,9 +317,16 @@ impl<'a> Destination<'_, 'a> {
         if !self.is_unfit(&series, zones) {
             return Ok(vec![series]);
         }
+        if self.limits.transitions.unfit_series == UnfitSeries::RuleOnly {
+            let mut rule_alone = series.clone();
+            forget_all_but_rule(&mut rule_alone);
+            if !self.is_unfit(&rule_alone, zones) {
+                return Ok(vec![rule_alone]);
+            }
+        }
         let window = match self.limits.transitions.unfit_series {
             UnfitSeries::Refuse => return Err(WhyRefused::Series),
-            UnfitSeries::FirstOnly | UnfitSeries::Unroll => self.window(),
+            UnfitSeries::FirstOnly | UnfitSeries::RuleOnly | UnfitSeries::Unroll => self.window(),
         };
         let Singles::Events(mut events) = into_singles(&series, zones, window, Ceiling::default()) else {
             return Err(WhyRefused::CannotBeTakenApart);
@@ -386,6 +393,23 @@ impl<'a> Destination<'_, 'a> {
             }
         }
     }
+}
+
+/// Takes out of a series whatever is not its first rule.
+fn forget_all_but_rule(series: &mut Series<'_>) {
+    let Some(master) = series.master_mut() else { return };
+    master.remove_dates("RDATE", |_| true);
+    let mut rules = 0;
+    master.edit(|component| {
+        component.items_mut().retain(|item| match item {
+            Item::Property(line) if line.is("RRULE") => {
+                rules += 1;
+                rules == 1
+            }
+            Item::Property(_) | Item::Component(_) => true,
+        });
+    });
+    series.overrides_mut().clear();
 }
 
 fn is_foreign(time: &EventTime, own: &Zone) -> bool {

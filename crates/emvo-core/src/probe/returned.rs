@@ -102,9 +102,10 @@ impl<'r, 'a> Answers<'r, 'a> {
         self.by_ask.keys().copied()
     }
 
-    /// The questions of which none is.
+    /// The questions that have no answer: of two events with one id, either is one.
     pub fn missing(&self) -> impl Iterator<Item = Ask> {
-        questions().map(|question| question.ask).filter(|ask| !self.has(*ask))
+        let is_answered = |ask: Ask| self.has(ask) || other_of_id(ask).is_some_and(|other| self.has(other));
+        questions().map(|question| question.ask).filter(move |ask| !is_answered(*ask))
     }
 
     /// How many events are of no probe of the year.
@@ -120,6 +121,17 @@ impl<'r, 'a> Answers<'r, 'a> {
         let mut dates: Vec<Occurrence> = self.of(ask).iter().flat_map(of_one).collect();
         dates.sort_by(|one, two| one.start.cmp(&two.start));
         dates
+    }
+}
+
+/// The other event that was sent under the id of this one.
+fn other_of_id(ask: Ask) -> Option<Ask> {
+    match ask {
+        Ask::SameId => Some(Ask::SameIdAgain),
+        Ask::SameIdAgain => Some(Ask::SameId),
+        Ask::Revision => Some(Ask::RevisionAgain),
+        Ask::RevisionAgain => Some(Ask::Revision),
+        _ => None,
     }
 }
 

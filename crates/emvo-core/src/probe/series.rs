@@ -50,7 +50,7 @@ fn learn_taken(there: &Answers<'_, '_>, learned: &mut Learned) -> Taken {
         learned.know_word("series", "any", "a series came back with its changed date");
         return Taken::Any;
     }
-    learned.know_word("series", "plain", "a plain series came back, and one with a changed date did not");
+    learned.know_word("series", "plain", "a plain series came back, and none with a changed date of its own");
     Taken::Plain
 }
 
@@ -127,6 +127,10 @@ fn learn_unfit(taken: Taken, endless: Endless, there: &Answers<'_, '_>, learned:
     };
     // What is still a series there was taken in another form, and tells nothing here.
     let Some(ask) = unfit.into_iter().find(|ask| there.series(*ask).is_none()) else {
+        if taken == Taken::Plain {
+            learned.know_word("unfit_series", "rule-only", "series came back without their changed dates");
+            return;
+        }
         learned.no_limit("unfit_series", "every series came back as one");
         return;
     };

@@ -52,6 +52,8 @@ fn words_of_keys(learned: &Learned) -> Vec<String> {
     };
     if is("series", "none") {
         words.push(format!("{of_unfit} every series"));
+    } else if is("unfit_series", "rule-only") {
+        words.push("forgets changed dates of series, and further ones".to_owned());
     } else if is("series", "plain") {
         words.push(format!("{of_unfit} series with changed dates, further dates or several rules"));
     }

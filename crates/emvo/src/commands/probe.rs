@@ -126,13 +126,13 @@ impl ProbeArgs {
             if let Some(earlier) = &earlier {
                 learned.fill_from(earlier);
             }
-            let answered = there.found().count();
+            let missing: Vec<&'static str> = there.missing().map(emvo_core::probe::Ask::title).collect();
+            let answered = questions().count() - missing.len();
             let headline = format!(
                 "What the destination takes, and what it does: learned from the probe of {year}, of which {answered} of {} questions came back",
                 questions().count()
             );
             output.write(|_| Ok(learned.to_toml(&headline).into_bytes()))?;
-            let missing: Vec<&'static str> = there.missing().map(emvo_core::probe::Ask::title).collect();
             let probed = Probed {
                 given: given(&returned),
                 year,
