@@ -54,7 +54,7 @@ fn text(bytes: Option<&Vec<u8>>) -> String {
 
 /// The titles that are to blame, each with the property.
 fn blamed(found: &Found) -> Vec<String> {
-    let Cause::Events(blamed) = &found.cause else { panic!("{:?}", found.cause) };
+    let Cause::Events { blamed, together: 0 } = &found.cause else { panic!("{:?}", found.cause) };
     let named =
         |item: &Option<(String, String)>| item.as_ref().map_or("-".to_owned(), |(name, _)| name.clone());
     blamed.iter().map(|one| format!("{} {}", one.title, named(&one.item))).collect()
@@ -102,14 +102,14 @@ fn what_an_event_has_to_have_is_told_apart() {
     let file = calendar(5, |_| String::new()).replacen("DTSTART:20260907T080000Z", "DTSTART:soon", 1);
     let (found, _) = searched(&file, |trial| !trial.contains("soon"));
     assert_eq!(blamed(&found), ["Watch 1 DTSTART"]);
-    // A changed date is blamed with its series.
+    // A changed date is blamed by itself, among those of its series.
     let changed = "BEGIN:VEVENT\r\nUID:2\r\nRECURRENCE-ID:20260914T080000Z\r\nDTSTAMP:20260101T000000Z\r\nDTSTART:20260914T090000Z\r\n\
                    SUMMARY:Later\r\nEND:VEVENT\r\nEND:VCALENDAR";
     let file =
         calendar(4, |number| if number == 2 { "RRULE:FREQ=WEEKLY\r\n".to_owned() } else { String::new() });
     let (found, _) =
         searched(&file.replace("END:VCALENDAR", changed), |trial| !trial.contains("RECURRENCE-ID"));
-    assert_eq!(blamed(&found), ["Watch 2 -"]);
+    assert_eq!(blamed(&found), ["Later -"]);
 }
 
 #[test]
@@ -140,7 +140,16 @@ fn a_file_that_is_too_much_takes_few_trials() {
 fn events_that_are_refused_together_alone_are_said_to_be() {
     let file = calendar(8, |_| String::new());
     let (found, _) = searched(&file, |trial| !(trial.contains("Watch 2\r") && trial.contains("Watch 7\r")));
-    assert_eq!(found.cause, Cause::Together(8));
+    assert_eq!(found.cause, Cause::Events { blamed: Vec::new(), together: 8 });
+    assert_eq!(found.rest, None);
+    // One that is refused by itself does not hide the others.
+    let bad = calendar(8, |number| if number == 5 { "GEO:999;1\r\n".to_owned() } else { String::new() });
+    let (found, _) = searched(&bad, |trial| {
+        let both = trial.contains("Watch 2\r") && trial.contains("Watch 7\r");
+        !(both || trial.contains("GEO:999"))
+    });
+    let Cause::Events { blamed, together } = &found.cause else { panic!("{:?}", found.cause) };
+    assert_eq!((blamed.len(), blamed[0].title.as_str(), *together), (1, "Watch 5", 7));
     let calendars = calendars(&file);
     let calendars: Vec<&Calendar<'_>> = calendars.iter().collect();
     assert_eq!(narrow(&calendars, &[Reply::Taken, Reply::Taken]), Err(1), "an answer that nothing asked for");

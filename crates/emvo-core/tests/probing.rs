@@ -283,6 +283,37 @@ fn a_destination_that_does_as_the_standard_says_has_no_limit() {
     insta::assert_snapshot!(learned.to_toml("What a destination takes"));
 }
 
+/// Exports often hold some weeks alone. What lies outside of them was not refused.
+#[test]
+fn an_export_of_some_weeks_claims_nothing_from_what_is_missing() {
+    let sent = Known::read(&probe_text(YEAR));
+    let whole = export(&[&sent], &Limits::default());
+    for (from, until) in
+        [("2027-01-01", "2027-01-25"), ("2027-01-20", "2027-02-20"), ("2027-02-10", "2028-01-01")]
+    {
+        let (from, until): (Date, Date) = (from.parse().unwrap(), until.parse().unwrap());
+        let mut part = whole.calendar.clone();
+        part.series.retain(|series| {
+            let start = series.lead().start().date();
+            series.repeats() || (from..=until).contains(&start)
+        });
+        part.others.clear();
+        let part = Known::of(part);
+        let learned = learn(&sent.answers(), &part.answers());
+        assert!(learned.is_of_part, "{from}");
+        let limits = Limits::parse(&learned.to_toml("part")).unwrap();
+        let free = Limits::default();
+        assert_eq!(
+            (limits.length, limits.tasks, limits.events_per_file),
+            (free.length, free.tasks, None),
+            "{from}"
+        );
+        assert_eq!(limits.zones, free.zones, "{from}");
+        assert_eq!((limits.texts, limits.transitions), (free.texts, free.transitions), "{from}");
+        assert_eq!(learned.told, [] as [&str; 0], "{from}");
+    }
+}
+
 #[test]
 fn a_second_import_tells_what_becomes_of_what_is_there() {
     let (sent, second) = (Known::read(&probe_text(YEAR)), Known::read(&second_text(YEAR)));

@@ -120,6 +120,31 @@ fn a_search_finds_the_line_that_is_refused() {
 }
 
 #[test]
+fn what_cannot_be_read_is_told_to_be_in_no_trial() {
+    let broken = refused().replace("END:VCALENDAR", "BEGIN:VEVENT\nUID:11\nSUMMARY:Cut off");
+    let case = Case::new().file("crew.ics", broken).file("list.csv", "title,start\nWatch,2026-09-01 08:00\n");
+    let run = case.ends(1, &["narrow", "crew.ics"]);
+    assert!(run.stderr.contains("cannot be read and"), "{}", run.stderr);
+    // As it is written here, it is taken: that says nothing of what is not in it.
+    let run = case.ends(1, &["narrow", "crew.ics", "--taken", "yes"]);
+    assert!(run.stdout.contains("or for what cannot be read"), "{}", run.stdout);
+    assert!(run.stdout.contains("everything that can be read, which is taken"), "{}", run.stdout);
+    for words in [&["narrow", "list.csv"][..], &["narrow", "."]] {
+        let run = case.ends(2, words);
+        assert!(run.stderr.contains("narrow takes one calendar file"), "{}", run.stderr);
+    }
+}
+
+#[test]
+fn what_is_to_be_typed_next_names_the_folder() {
+    let case = Case::new().file("crew.ics", refused()).file("there/x", "");
+    let run = case.ends(1, &["narrow", "crew.ics", "-o", "there"]);
+    assert!(run.stdout.contains("emvo narrow crew.ics -o there --taken yes"), "{}", run.stdout);
+    let run = case.ends(0, &["narrow", "crew.ics", "-o", "there", "--taken", "yes"]);
+    assert!(run.stdout.contains("wrote there/crew.rest.ics"), "{}", run.stdout);
+}
+
+#[test]
 fn a_record_that_does_not_fit_is_refused_with_the_way_to_begin_again() {
     let case = Case::new().file("crew.ics", refused());
     let run = case.ends(2, &["narrow", "crew.ics", "--taken", "no"]);

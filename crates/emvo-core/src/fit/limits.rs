@@ -3,6 +3,7 @@
 use std::collections::BTreeSet;
 
 use emvo_ical::calendar::fields::Field;
+use emvo_ical::content::Item;
 use emvo_ical::zone::Zone;
 
 /// What a destination accepts. What a file does not say is not limited.
@@ -236,6 +237,14 @@ impl NotTaken {
             Self::Field(Field::Attendees) => "people",
             Self::Field(field) => field.name(),
             Self::Own => "own properties",
+        }
+    }
+
+    /// Whether a property or an inner component says it.
+    pub fn is_said_in(self, item: &Item<'_>) -> bool {
+        match item {
+            Item::Property(line) => self.stands_under(line.name()),
+            Item::Component(inner) => self.stands_under(inner.name()),
         }
     }
 

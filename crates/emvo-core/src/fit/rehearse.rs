@@ -372,14 +372,9 @@ impl<'a> Destination<'_, 'a> {
 
     /// Takes out of an event what the destination does not keep, and cuts its texts.
     fn keep_what_it_takes(&self, event: &mut Event<'_>, gone: &[NotTaken]) {
-        let is_gone = |name: &str| gone.iter().any(|kind| kind.stands_under(name));
+        let is_gone = |item: &Item<'_>| gone.iter().any(|kind| kind.is_said_in(item));
         if !gone.is_empty() {
-            event.edit(|component| {
-                component.items_mut().retain(|item| match item {
-                    Item::Property(line) => !is_gone(line.name()),
-                    Item::Component(inner) => !is_gone(inner.name()),
-                });
-            });
+            event.edit(|component| component.items_mut().retain(|item| !is_gone(item)));
         }
         if let Some(most) = self.limits.reminders_per_event
             && event.alarms().nth(most).is_some()

@@ -293,16 +293,15 @@ impl<'a> FittedSeries<'a> {
                 self.change("F07", &before, format!("{count} reminders"), format!("the first {most}"));
             }
             for event in series.events_mut() {
-                let whole = event.component().clone();
-                let cut: Vec<CutText> =
-                    limits.texts.all().filter_map(|(field, most)| cut_text(event, field, most)).collect();
-                for CutText { field, from, to } in &cut {
+                let mut whole = None;
+                for (field, most) in limits.texts.all() {
+                    let Some(long) = too_long(event, field, most) else { continue };
+                    whole.get_or_insert_with(|| event.component().clone());
+                    let (from, to) = (long.chars().count(), cut_text(event, field, &shortened(&long, most)));
                     let was = format!("a {} of {from} characters", field.name());
                     self.change("F10", &before, was, format!("{to}, the whole text set aside"));
                 }
-                if !cut.is_empty() {
-                    self.whole.push(whole);
-                }
+                self.whole.extend(whole);
             }
         }
         self.parts = parts;
@@ -335,10 +334,7 @@ fn left_out(limits: &Limits) -> impl Iterator<Item = NotTaken> {
 
 /// Takes everything of a kind out of all events of a series; whether there was any.
 fn leave_out(series: &mut Series<'_>, kind: NotTaken) -> bool {
-    let is_of_it = |item: &Item<'_>| match item {
-        Item::Property(property) => kind.stands_under(property.name()),
-        Item::Component(inner) => kind.stands_under(inner.name()),
-    };
+    let is_of_it = |item: &Item<'_>| kind.is_said_in(item);
     let mut any = false;
     for event in series.events_mut() {
         if event.component().items().iter().any(is_of_it) {
@@ -375,26 +371,18 @@ pub(super) fn keep_first_alarms(component: &mut Component<'_>, most: usize) {
     });
 }
 
-/// A text that was cut: how many characters it had and has.
-struct CutText {
-    field: Field,
-    from: usize,
-    to: usize,
+/// A text with more characters than are taken.
+fn too_long(event: &Event<'_>, field: Field, most: usize) -> Option<String> {
+    event.text(field.property()).filter(|text| text.chars().count() > most).map(std::borrow::Cow::into_owned)
 }
 
-/// Cuts a text that is too long, at the end of a word where one is near.
-fn cut_text(event: &mut Event<'_>, field: Field, most: usize) -> Option<CutText> {
-    let text = event.text(field.property())?.into_owned();
-    let from = text.chars().count();
-    if from <= most {
-        return None;
-    }
-    let short = shortened(&text, most);
-    event.edit(|component| component.set(Property::text_of(field.property(), &short)));
+/// Puts a shorter text in the place of one; how many characters it has.
+fn cut_text(event: &mut Event<'_>, field: Field, short: &str) -> usize {
+    event.edit(|component| component.set(Property::text_of(field.property(), short)));
     if field == Field::Description {
         event.update_vendor_mirrors(VendorMirror::Description);
     }
-    Some(CutText { field, from, to: short.chars().count() })
+    short.chars().count()
 }
 
 /// A text of at most `most` characters, with a mark that it was longer.

@@ -22,7 +22,7 @@ mod parts;
 mod search;
 mod trial;
 
-pub use parts::{Blamed, Part};
+pub use parts::Blamed;
 pub use search::{Cause, Found, Step, narrow};
 pub use trial::{Trial, TrialKind};
 

@@ -8,7 +8,9 @@ use emvo_ical::content::{Component, Item, Property};
 
 /// An event with all that belongs to it, as it stands in the file.
 #[derive(Clone, Debug)]
-pub struct Part<'c, 'a> {
+pub(super) struct Part<'c, 'a> {
+    /// The number of its calendar.
+    pub(super) calendar: usize,
     /// The event, then its overrides.
     pub(super) components: Vec<&'c Component<'a>>,
 }
@@ -30,34 +32,31 @@ pub struct Blamed {
 impl<'c, 'a> Part<'c, 'a> {
     /// The parts of some calendars, in the order of the file. Events whose times cannot be
     /// read are parts as well: they are what an importer chokes on first.
-    pub(super) fn of(calendars: &'c [&'c Calendar<'a>]) -> Vec<Self> {
+    pub(super) fn of(calendars: &[&'c Calendar<'a>]) -> Vec<Self> {
         let mut parts = Vec::new();
-        for calendar in calendars {
+        for (number, calendar) in calendars.iter().enumerate() {
             let series = calendar.series.iter().map(|series| series.events().map(Event::component).collect());
             let unsound = calendar.unsound.iter().map(|unsound| vec![&unsound.component]);
             let others = calendar.others.iter().map(|other| vec![&other.it]);
-            parts.extend(series.chain(unsound).chain(others).map(|components| Self { components }));
+            let all = series.chain(unsound).chain(others);
+            parts.extend(all.map(|components| Self { calendar: number, components }));
         }
         parts.sort_by_key(|part: &Self| part.components.first().map_or(0, |component| component.line()));
         parts
     }
+}
 
-    /// What people know it by; with the item that is refused.
-    pub(super) fn blamed(&self, item: Option<&Item<'_>>) -> Blamed {
-        let lead = self.components.first();
-        let text = |name: &str| lead.and_then(|lead| lead.text(name)).unwrap_or_default().into_owned();
+impl Blamed {
+    /// What people know an event by; with the item of it that is refused.
+    pub(super) fn of(event: &Component<'_>, item: Option<&Item<'_>>) -> Self {
+        let text = |name: &str| event.text(name).unwrap_or_default().into_owned();
         let item = item.map(|item| match item {
             Item::Property(line) => (line.name().to_owned(), line.text().into_owned()),
             Item::Component(inner) => {
                 (inner.name().to_owned(), inner.text("TRIGGER").unwrap_or_default().into_owned())
             }
         });
-        Blamed {
-            title: text("SUMMARY"),
-            start: text("DTSTART"),
-            line: lead.map_or(0, |lead| lead.line()),
-            item,
-        }
+        Self { title: text("SUMMARY"), start: text("DTSTART"), line: event.line(), item }
     }
 }
 
@@ -84,10 +83,13 @@ pub(super) fn zones_of(components: &[&Component<'_>]) -> BTreeSet<String> {
     names
 }
 
-/// A component with some of the items of another.
-pub(super) fn with_items<'a>(component: &Component<'a>, keep: impl Fn(&Item<'a>) -> bool) -> Component<'a> {
-    let mut made = component.clone();
-    made.items_mut().retain(|item| keep(item));
+/// A component with what it needs and some of its other items, by their places.
+pub(super) fn with_items<'a>(component: &Component<'a>, places: &[usize]) -> Component<'a> {
+    let (mut made, mut next) = (component.clone(), 0);
+    made.items_mut().retain(|item| {
+        next += 1;
+        is_needed(item) || places.contains(&(next - 1))
+    });
     made
 }
 

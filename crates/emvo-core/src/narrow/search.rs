@@ -14,6 +14,11 @@ const SMALL: usize = 100_000;
 /// How long the descriptions of events are that make a file large.
 const DESCRIPTION: usize = 1_000;
 
+/// How far the largest that is taken and the smallest that is not may lie apart: the next one.
+const CLOSE: fn(usize) -> usize = |_| 1;
+/// The same for what is counted in hundreds: a twentieth.
+const A_TWENTIETH: fn(usize) -> usize = |refused| refused / 20;
+
 /// What is next.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub enum Step {
@@ -58,9 +63,12 @@ pub enum Cause {
         refused: usize,
     },
     /// These events.
-    Events(Vec<Blamed>),
-    /// No event by itself: several of them together.
-    Together(usize),
+    Events {
+        /// Each is refused by itself.
+        blamed: Vec<Blamed>,
+        /// So many others are refused still, though none of them by itself.
+        together: usize,
+    },
 }
 
 /// The next trial, or what the answers so far tell. `replies` are the answers to the trials
@@ -70,8 +78,7 @@ pub enum Cause {
 /// How many of the answers are of no use, where there are more than the search asks for.
 pub fn narrow(calendars: &[&Calendar<'_>], replies: &[Reply]) -> Result<Step, usize> {
     let parts = Part::of(calendars);
-    let mut search =
-        Search { frame: Frame::of(calendars), calendars: calendars.len(), parts: &parts, replies, used: 0 };
+    let mut search = Search { frame: Frame { calendars }, parts: &parts, replies, used: 0 };
     match search.run() {
         Err(trial) => Ok(Step::Try(*trial)),
         Ok(found) if search.used == replies.len() => Ok(Step::Found(found)),
@@ -80,8 +87,7 @@ pub fn narrow(calendars: &[&Calendar<'_>], replies: &[Reply]) -> Result<Step, us
 }
 
 struct Search<'s, 'c, 'a> {
-    frame: Frame<'c, 'a>,
-    calendars: usize,
+    frame: Frame<'s, 'c, 'a>,
     parts: &'s [Part<'c, 'a>],
     replies: &'s [Reply],
     used: usize,
@@ -113,11 +119,12 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
         }
         let (mut rest, mut blamed, mut smallest) = (all, Vec::new(), None);
         loop {
-            let (one, size) = self.refused_one(&rest)?;
-            let Some(one) = one else {
-                // Those that were found before are told; what is left is refused together.
-                let cause = if blamed.is_empty() { Cause::Together(size) } else { Cause::Events(blamed) };
-                return Ok(Found { cause, smallest, rest: None });
+            let one = match self.refused_one(&rest)? {
+                Ok(one) => one,
+                Err(together) => {
+                    let cause = Cause::Events { blamed, together };
+                    return Ok(Found { cause, smallest, rest: None });
+                }
             };
             let (name, file) = self.refused_item(one)?;
             blamed.push(name);
@@ -126,7 +133,7 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
             let kind = TrialKind::Events(rest.len());
             if rest.is_empty() || self.is_taken(kind, |search| search.of_calendars(&rest))? {
                 let file = (!rest.is_empty()).then(|| self.of_calendars(&rest));
-                return Ok(Found { cause: Cause::Events(blamed), smallest, rest: file });
+                return Ok(Found { cause: Cause::Events { blamed, together: 0 }, smallest, rest: file });
             }
         }
     }
@@ -134,12 +141,11 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
     /// What one trial each can settle about the file as a whole.
     fn of_the_whole(&mut self, all: &[usize]) -> Asked<Option<Found>> {
         let parts = self.parts;
-        if self.calendars > 1
+        if self.frame.calendars.len() > 1
             && self.is_taken(TrialKind::OneCalendar, |search| search.frame.one_calendar(parts))?
         {
-            let smallest = Some(self.of_calendars(all));
             let rest = Some(self.frame.one_calendar(parts));
-            return Ok(Some(Found { cause: Cause::SeveralCalendars, smallest, rest }));
+            return Ok(Some(Found { cause: Cause::SeveralCalendars, smallest: None, rest }));
         }
         if !self.is_taken(TrialKind::Head, |search| search.frame.heads())? {
             let smallest = Some(self.frame.heads());
@@ -147,31 +153,40 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
         }
         let count = all.len();
         if count >= CROWD && !self.is_taken(TrialKind::Harmless(count), |_| harmless(count, 0))? {
-            let (taken, refused) = self.most_taken(count, TrialKind::Harmless, |count| harmless(count, 0))?;
+            let crowd = |search: &mut Self, count| {
+                search.is_taken(TrialKind::Harmless(count), |_| harmless(count, 0))
+            };
+            // One was taken, with the head.
+            let (taken, refused) = self.halved((1, count), A_TWENTIETH, crowd)?;
             let smallest = Some(harmless(refused, 0));
             return Ok(Some(Found { cause: Cause::TooMany { taken, refused }, smallest, rest: None }));
         }
         let size = self.of_calendars(all).len();
-        if size >= SMALL && !self.is_taken(TrialKind::Large(size), |_| large(size))? {
-            let (taken, refused) = self.most_taken(size, TrialKind::Large, large)?;
-            let smallest = Some(large(refused));
-            return Ok(Some(Found { cause: Cause::TooLarge { taken, refused }, smallest, rest: None }));
+        let count = size.div_ceil(DESCRIPTION);
+        let size_of = |count: usize| harmless(count, DESCRIPTION).len();
+        let is_taken = |search: &mut Self, count: usize| {
+            search.is_taken(TrialKind::Large(size_of(count)), |_| harmless(count, DESCRIPTION))
+        };
+        if size >= SMALL && !is_taken(self, count)? {
+            let (taken, refused) = self.halved((1, count), A_TWENTIETH, is_taken)?;
+            let smallest = Some(harmless(refused, DESCRIPTION));
+            let cause = Cause::TooLarge { taken: size_of(taken), refused: size_of(refused) };
+            return Ok(Some(Found { cause, smallest, rest: None }));
         }
         Ok(None)
     }
 
-    /// The most that is taken and the least that is not, a twentieth apart at most: nobody
-    /// needs to know it closer.
-    fn most_taken(
+    /// The most that is taken and the least that is not, of something of which the first is
+    /// taken and the second is not; so close that nobody needs to know it closer.
+    fn halved(
         &mut self,
-        refused: usize,
-        kind: impl Fn(usize) -> TrialKind,
-        file: impl Fn(usize) -> Vec<u8>,
+        (mut taken, mut refused): (usize, usize),
+        apart: impl Fn(usize) -> usize,
+        is_taken: impl Fn(&mut Self, usize) -> Asked<bool>,
     ) -> Asked<(usize, usize)> {
-        let (mut taken, mut refused) = (0, refused);
-        while refused - taken > (refused / 20).max(1) {
+        while refused.saturating_sub(taken) > apart(refused).max(1) {
             let middle = taken + (refused - taken) / 2;
-            if self.is_taken(kind(middle), |_| file(middle))? {
+            if is_taken(self, middle)? {
                 taken = middle;
             } else {
                 refused = middle;
@@ -180,9 +195,9 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
         Ok((taken, refused))
     }
 
-    /// One event that is refused by itself, out of some that are refused together; none
-    /// where only several of them are, with how many those are.
-    fn refused_one(&mut self, among: &[usize]) -> Asked<(Option<usize>, usize)> {
+    /// One event that is refused by itself, out of some that are refused together; where
+    /// there is none, how many are refused together at least.
+    fn refused_one(&mut self, among: &[usize]) -> Asked<Result<usize, usize>> {
         let (mut among, mut refused) = (among.to_vec(), among.len());
         // Where the first half is taken, the second is refused, if it is one event alone: so
         // it is not asked about until there is one event left.
@@ -196,62 +211,48 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
                 (refused, is_certain) = (among.len(), true);
             }
         }
-        let Some(one) = among.first().copied() else { return Ok((None, 0)) };
-        if !is_certain && self.is_taken(TrialKind::Alone, |search| search.of_events(&[one]))? {
-            return Ok((None, refused));
+        let Some(one) = among.first().copied() else { return Ok(Err(0)) };
+        if !is_certain && self.is_taken(TrialKind::Events(1), |search| search.of_events(&[one]))? {
+            return Ok(Err(refused));
         }
-        Ok((Some(one), 1))
+        Ok(Ok(one))
     }
 
     /// What of an event is refused, and the smallest file that shows it.
     fn refused_item(&mut self, one: usize) -> Asked<(Blamed, Vec<u8>)> {
-        let part = &self.parts[one];
-        let Some(lead) = part.components.first().copied() else {
-            return Ok((part.blamed(None), Vec::new()));
-        };
-        if part.components.len() > 1
-            && self.is_taken(TrialKind::Alone, |search| search.frame.file(&[lead]))?
+        let components = self.parts[one].components.clone();
+        // A part holds an event: it is made of one.
+        let [lead, changed @ ..] = components.as_slice() else { unreachable!("a part without an event") };
+        if !changed.is_empty()
+            && self.is_taken(TrialKind::ChangedDates(0), |search| search.frame.file(&[*lead]))?
         {
-            // One of its changed dates: which one, its owner sees.
-            return Ok((part.blamed(None), self.frame.file(&part.components)));
+            let file = |search: &Self, count: usize| search.frame.file(&components[..=count]);
+            let (_, refused) = self.halved((0, changed.len()), CLOSE, |search, count| {
+                search.is_taken(TrialKind::ChangedDates(count), |search| file(search, count))
+            })?;
+            return Ok((Blamed::of(changed[refused - 1], None), file(self, refused)));
         }
-        let bare = with_items(lead, is_needed);
+        let bare = with_items(lead, &[]);
         if !self.is_taken(TrialKind::Bare, |search| search.frame.file(&[&bare]))? {
-            return self.refused_need(one, &bare);
+            return self.refused_need(lead, &bare);
         }
-        let optional: Vec<&Item<'a>> = lead.items().iter().filter(|item| !is_needed(item)).collect();
-        let with = |wanted: &[&Item<'a>]| {
-            let is_wanted = |item: &Item<'a>| wanted.iter().any(|one| std::ptr::eq(*one, item));
-            let kept: Vec<bool> =
-                lead.items().iter().map(|item| is_needed(item) || is_wanted(item)).collect();
-            let mut kept = kept.into_iter();
-            let mut made = lead.clone();
-            made.items_mut().retain(|_| kept.next().unwrap_or(false));
-            made
-        };
+        let items = lead.items();
+        let optional: Vec<usize> = (0..items.len()).filter(|at| !is_needed(&items[*at])).collect();
+        let file = |search: &Self, places: &[usize]| search.frame.file(&[&with_items(lead, places)]);
         // The shortest beginning of its lines that is refused ends with the one to blame.
-        let (mut taken, mut refused) = (0, optional.len());
-        while refused - taken > 1 {
-            let middle = taken + (refused - taken) / 2;
-            let event = with(&optional[..middle]);
-            if self.is_taken(TrialKind::Lines(middle), |search| search.frame.file(&[&event]))? {
-                taken = middle;
-            } else {
-                refused = middle;
-            }
-        }
-        let Some(item) = optional.get(refused.saturating_sub(1)) else {
-            return Ok((part.blamed(None), self.frame.file(&[lead])));
+        let (_, refused) = self.halved((0, optional.len()), CLOSE, |search, count| {
+            search.is_taken(TrialKind::Lines(count), |search| file(search, &optional[..count]))
+        })?;
+        let Some(at) = refused.checked_sub(1).and_then(|last| optional.get(last)) else {
+            return Ok((Blamed::of(lead, None), self.frame.file(&[*lead])));
         };
-        let alone = with(&[item]);
-        let is_enough = !self.is_taken(TrialKind::Lines(1), |search| search.frame.file(&[&alone]))?;
-        let smallest = if is_enough { alone } else { with(&optional[..refused]) };
-        Ok((part.blamed(Some(item)), self.frame.file(&[&smallest])))
+        let is_enough = refused == 1 || !self.is_taken(TrialKind::Lines(1), |search| file(search, &[*at]))?;
+        let smallest = if is_enough { file(self, &[*at]) } else { file(self, &optional[..refused]) };
+        Ok((Blamed::of(lead, items.get(*at)), smallest))
     }
 
     /// Which of the lines that an event has to have is refused.
-    fn refused_need(&mut self, one: usize, bare: &Component<'a>) -> Asked<(Blamed, Vec<u8>)> {
-        let part = &self.parts[one];
+    fn refused_need(&mut self, lead: &Component<'a>, bare: &Component<'a>) -> Asked<(Blamed, Vec<u8>)> {
         let file = self.frame.file(&[bare]);
         for (name, harmless) in [
             ("UID", Property::text_of("UID", "emvo-trial-1")),
@@ -260,15 +261,13 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
             let mended = with_line(bare, harmless);
             if self.is_taken(TrialKind::Bare, |search| search.frame.file(&[&mended]))? {
                 let is_it = |item: &&Item<'_>| matches!(item, Item::Property(line) if line.is(name));
-                let item = bare.items().iter().find(is_it);
-                let mut blamed = part.blamed(item);
-                if item.is_none() {
-                    blamed.item = Some((name.to_owned(), String::new()));
-                }
+                let mut blamed = Blamed::of(lead, bare.items().iter().find(is_it));
+                // An event that lacks it is refused for that.
+                blamed.item.get_or_insert((name.to_owned(), String::new()));
                 return Ok((blamed, file));
             }
         }
-        Ok((part.blamed(None), file))
+        Ok((Blamed::of(lead, None), file))
     }
 
     fn of_events(&self, some: &[usize]) -> Vec<u8> {
@@ -281,10 +280,4 @@ impl<'c, 'a> Search<'_, 'c, 'a> {
         let parts: Vec<&Part<'c, 'a>> = some.iter().map(|at| &self.parts[*at]).collect();
         self.frame.calendars_with(&parts)
     }
-}
-
-/// Few harmless events of so many bytes.
-fn large(bytes: usize) -> Vec<u8> {
-    // Each takes its description, its folds and some hundred bytes more.
-    harmless((bytes / (DESCRIPTION + DESCRIPTION / 24 + 150)).max(1), DESCRIPTION)
 }

@@ -34,8 +34,8 @@ pub enum TrialKind {
     Large(usize),
     /// So many of its events.
     Events(usize),
-    /// One event.
-    Alone,
+    /// One event with some of its changed dates.
+    ChangedDates(usize),
     /// One event with no more than it needs.
     Bare,
     /// One event with some of its lines.
@@ -48,12 +48,13 @@ impl fmt::Display for TrialKind {
             Self::Everything => f.write_str("everything, as Emvo writes it"),
             Self::OneCalendar => f.write_str("everything, in one calendar"),
             Self::Head => f.write_str("what the file says of itself, and one harmless event"),
-            Self::Harmless(count) => write!(f, "{count} harmless events, as many as are in the file"),
+            Self::Harmless(count) => write!(f, "{count} harmless events"),
             Self::Large(bytes) => {
                 write!(f, "a few harmless events of {bytes} bytes, as many as the file has")
             }
-            Self::Events(1) | Self::Alone => f.write_str("one event"),
+            Self::Events(1) => f.write_str("one event"),
             Self::Events(count) => write!(f, "{count} of the events"),
+            Self::ChangedDates(count) => write!(f, "the event with {count} of its changed dates"),
             Self::Bare => f.write_str("the event with an id, a stamp and a start alone"),
             Self::Lines(count) => write!(f, "the event with {count} of its lines"),
         }
@@ -61,45 +62,26 @@ impl fmt::Display for TrialKind {
 }
 
 /// Where trials take their heads and definitions from.
-pub(super) struct Frame<'c, 'a> {
-    calendars: &'c [&'c Calendar<'a>],
+pub(super) struct Frame<'f, 'c, 'a> {
+    pub(super) calendars: &'f [&'c Calendar<'a>],
 }
 
-impl<'c, 'a> Frame<'c, 'a> {
-    pub(super) fn of(calendars: &'c [&'c Calendar<'a>]) -> Self {
-        Self { calendars }
-    }
-
+impl<'c, 'a> Frame<'_, 'c, 'a> {
     /// Some events under a plain head, with the definitions of their zones.
     pub(super) fn file(&self, components: &[&Component<'a>]) -> Vec<u8> {
         let mut out = plain_head();
-        self.push_definitions(&zones_of(components), &mut out);
-        push_all(&mut out, components);
-        out.extend_from_slice(b"END:VCALENDAR\r\n");
+        self.push_used(components, &mut out);
         out
     }
 
     /// The calendars with some of their parts, each under its own head.
     pub(super) fn calendars_with(&self, parts: &[&Part<'c, 'a>]) -> Vec<u8> {
         let mut out = Vec::new();
-        let kept: BTreeSet<*const Component<'a>> = parts
-            .iter()
-            .flat_map(|part| &part.components)
-            .map(|component| std::ptr::from_ref(*component))
-            .collect();
-        for calendar in self.calendars {
-            let own = std::slice::from_ref(calendar);
-            let all = Part::of(own);
-            let components: Vec<&Component<'a>> =
-                all.iter().flat_map(|part| part.components.iter().copied()).collect();
-            let components: Vec<&Component<'a>> = components
-                .into_iter()
-                .filter(|component| kept.contains(&std::ptr::from_ref(*component)))
-                .collect();
-            push_head(calendar, &mut out);
-            push_all(&mut out, &calendar.zones.iter().map(|zone| &zone.it).collect::<Vec<_>>());
-            push_all(&mut out, &components);
-            out.extend_from_slice(b"END:VCALENDAR\r\n");
+        for (number, calendar) in self.calendars.iter().enumerate() {
+            push_frame(calendar, &mut out);
+            let own = parts.iter().filter(|part| part.calendar == number);
+            push_all(own.flat_map(|part| part.components.iter().copied()), &mut out);
+            out.extend_from_slice(END);
         }
         out
     }
@@ -111,11 +93,8 @@ impl<'c, 'a> Frame<'c, 'a> {
             Some(first) => push_head(first, &mut out),
             None => out = plain_head(),
         }
-        let components: Vec<&Component<'a>> =
-            parts.iter().flat_map(|part| part.components.iter().copied()).collect();
-        self.push_definitions(&zones_of(&components), &mut out);
-        push_all(&mut out, &components);
-        out.extend_from_slice(b"END:VCALENDAR\r\n");
+        let components: Vec<_> = parts.iter().flat_map(|part| part.components.iter().copied()).collect();
+        self.push_used(&components, &mut out);
         out
     }
 
@@ -123,26 +102,31 @@ impl<'c, 'a> Frame<'c, 'a> {
     pub(super) fn heads(&self) -> Vec<u8> {
         let mut out = Vec::new();
         for (number, calendar) in self.calendars.iter().enumerate() {
-            push_head(calendar, &mut out);
-            push_all(&mut out, &calendar.zones.iter().map(|zone| &zone.it).collect::<Vec<_>>());
+            push_frame(calendar, &mut out);
             if number == 0 {
                 push_harmless(&mut out, 1, 0);
             }
-            out.extend_from_slice(b"END:VCALENDAR\r\n");
+            out.extend_from_slice(END);
         }
         out
     }
 
-    fn push_definitions(&self, names: &BTreeSet<String>, out: &mut Vec<u8>) {
+    /// The definitions that some components use, the components, and the end.
+    fn push_used(&self, components: &[&Component<'a>], out: &mut Vec<u8>) {
+        let names = zones_of(components);
         let mut defined: BTreeSet<Cow<'_, str>> = BTreeSet::new();
-        for zone in self.calendars.iter().flat_map(|calendar| &calendar.zones) {
-            let name = zone.it.text("TZID").unwrap_or_default();
-            if names.contains(&*name) && defined.insert(name) {
-                push_component(out, &zone.it);
-            }
-        }
+        let zones = self.calendars.iter().flat_map(|calendar| &calendar.zones).map(|zone| &zone.it);
+        let used = zones.filter(|zone| {
+            let name = zone.text("TZID").unwrap_or_default();
+            names.contains(&*name) && defined.insert(name)
+        });
+        push_all(used, out);
+        push_all(components.iter().copied(), out);
+        out.extend_from_slice(END);
     }
 }
+
+const END: &[u8] = b"END:VCALENDAR\r\n";
 
 /// Events that say nothing which anybody refuses, under a plain head; each with a description
 /// of so many characters.
@@ -151,7 +135,7 @@ pub(super) fn harmless(count: usize, description: usize) -> Vec<u8> {
     for number in 1..=count {
         push_harmless(&mut out, number, description);
     }
-    out.extend_from_slice(b"END:VCALENDAR\r\n");
+    out.extend_from_slice(END);
     out
 }
 
@@ -170,7 +154,7 @@ fn push_harmless(out: &mut Vec<u8>, number: usize, description: usize) {
     push_component(out, &event);
 }
 
-fn push_all(out: &mut Vec<u8>, components: &[&Component<'_>]) {
+fn push_all<'c, 'a: 'c>(components: impl Iterator<Item = &'c Component<'a>>, out: &mut Vec<u8>) {
     for component in components {
         push_component(out, component);
     }
@@ -181,6 +165,12 @@ fn plain_head() -> Vec<u8> {
     push_property(&mut out, &Property::new("VERSION", &[], "2.0"));
     push_property(&mut out, &Property::new("PRODID", &[], PRODUCT_ID));
     out
+}
+
+/// The head of a calendar and its definitions.
+fn push_frame(calendar: &Calendar<'_>, out: &mut Vec<u8>) {
+    push_head(calendar, out);
+    push_all(calendar.zones.iter().map(|zone| &zone.it), out);
 }
 
 fn push_head(calendar: &Calendar<'_>, out: &mut Vec<u8>) {

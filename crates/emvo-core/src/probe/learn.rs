@@ -2,10 +2,10 @@
 
 use emvo_ical::calendar::Event;
 
-use super::learned::Learned;
+use super::learned::{Learned, TOO_LITTLE};
 use super::questions::{Ask, questions};
 use super::returned::{Answers, has_own_id};
-use super::series::{TOO_LITTLE, learn_series};
+use super::series::learn_series;
 use super::texts::{learn_details, learn_lengths};
 use super::told::tell_of;
 use super::write::{KNOWN, REVISED, SECOND_HOUR};
@@ -14,7 +14,7 @@ use super::zones::learn_zones;
 /// Learns from a probe as it was sent and as it stands in an export of the destination.
 /// Both are to be of the same year.
 pub fn learn(sent: &Answers<'_, '_>, there: &Answers<'_, '_>) -> Learned {
-    let mut learned = Learned::default();
+    let mut learned = Learned { is_of_part: there.is_of_part(), ..Learned::default() };
     learn_zones(sent, there, &mut learned);
     learn_series(sent, there, &mut learned);
     learn_ends(sent, there, &mut learned);
@@ -32,7 +32,7 @@ fn learn_ends(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut Lea
     if moments.iter().any(|ask| there.has(*ask)) {
         learned.know_word("length", "any", "an event without a length came back");
     } else if there.has(Ask::Floating) && moments.iter().any(|ask| sent.has(*ask)) {
-        learned.know_word("length", "needed", "events without a length did not come back");
+        learned.know_by_absence("length", "\"needed\"", "events without a length did not come back");
     } else {
         learned.miss("length", TOO_LITTLE);
     }
@@ -63,7 +63,7 @@ fn learn_sizes(there: &Answers<'_, '_>, learned: &mut Learned) {
         }
         Some(last) if last >= Ask::Floating => {
             let taken = last.number();
-            learned.know(
+            learned.know_by_absence(
                 "events_per_file",
                 taken.to_string(),
                 format!("of {all} events nothing behind the first {taken} came back"),
@@ -82,7 +82,9 @@ fn learn_sizes(there: &Answers<'_, '_>, learned: &mut Learned) {
 fn learn_ids(there: &Answers<'_, '_>, learned: &mut Learned) {
     match (there.has(Ask::Cancelled), there.has(Ask::Floating)) {
         (true, _) => learned.know_word("cancelled", "kept", "a cancelled event came back"),
-        (false, true) => learned.know_word("cancelled", "dropped", "a cancelled event did not come back"),
+        (false, true) => {
+            learned.know_by_absence("cancelled", "\"dropped\"", "a cancelled event did not come back");
+        }
         (false, false) => learned.miss("cancelled", TOO_LITTLE),
     }
     let asks = [Ask::ThreeDays, Ask::OneDay, Ask::Last, Ask::LineBreaks];
@@ -119,7 +121,12 @@ fn learn_ids(there: &Answers<'_, '_>, learned: &mut Learned) {
                 continue;
             }
         };
-        learned.know_word(key, word, format!("an id that came {when}: {what}"));
+        let evidence = format!("an id that came {when}: {what}");
+        if first && second {
+            learned.know_word(key, word, evidence);
+        } else {
+            learned.know_by_absence(key, format!("\"{word}\""), evidence);
+        }
     }
 }
 

@@ -32,7 +32,14 @@ pub struct Learned {
     pub keys: Vec<Key>,
     /// What it does, in plain words: whatever is not as the standard has it.
     pub told: Vec<String>,
+    /// Whether events are missing that nobody refuses: then the export is a part of the
+    /// calendar, and what is missing tells nothing.
+    pub is_of_part: bool,
 }
+
+/// Why a key is not known.
+pub(super) const TOO_LITTLE: &str = "too little of the probe came back";
+pub(super) const OF_PART: &str = "events are missing that nobody refuses, so what is missing tells nothing";
 
 impl Learned {
     /// Notes the value of a key.
@@ -43,6 +50,20 @@ impl Learned {
     /// Notes a word as the value of a key.
     pub(super) fn know_word(&mut self, name: &'static str, word: &str, evidence: impl Into<String>) {
         self.know(name, format!("\"{word}\""), evidence);
+    }
+
+    /// Notes the value of a key that is known from what did not come back.
+    pub(super) fn know_by_absence(
+        &mut self,
+        name: &'static str,
+        value: impl Into<String>,
+        evidence: impl Into<String>,
+    ) {
+        if self.is_of_part {
+            self.miss(name, OF_PART);
+        } else {
+            self.know(name, value, evidence);
+        }
     }
 
     /// Notes that a destination has no limit of a kind.

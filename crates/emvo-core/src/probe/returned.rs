@@ -108,6 +108,12 @@ impl<'r, 'a> Answers<'r, 'a> {
         questions().map(|question| question.ask).filter(move |ask| !is_answered(*ask))
     }
 
+    /// Whether an event is missing that nobody refuses, in front of another that is there.
+    pub(super) fn is_of_part(&self) -> bool {
+        let last = USUAL.iter().rposition(|ask| self.has(*ask));
+        last.is_some_and(|last| USUAL[..last].iter().any(|ask| !self.has(*ask)))
+    }
+
     /// How many events are of no probe of the year.
     pub fn others(&self) -> usize {
         self.others
@@ -123,6 +129,19 @@ impl<'r, 'a> Answers<'r, 'a> {
         dates
     }
 }
+
+/// Events about which there is nothing that anybody would refuse, in the order of the file.
+const USUAL: [Ask; 9] = [
+    Ask::Floating,
+    Ask::OneDay,
+    Ask::ByLength,
+    Ask::OverMidnight,
+    Ask::Text200,
+    Ask::LineBreaks,
+    Ask::Categories,
+    Ask::Link,
+    Ask::Last,
+];
 
 /// The other event that was sent under the id of this one.
 fn other_of_id(ask: Ask) -> Option<Ask> {

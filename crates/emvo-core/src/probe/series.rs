@@ -1,11 +1,11 @@
 //! What a destination does with events that repeat.
 
 use emvo_ical::calendar::Event;
-use emvo_ical::recurrence::{Occurrence, Recurrence};
+use emvo_ical::recurrence::Recurrence;
 use jiff::Span;
-use jiff::civil::{Date, DateTime};
+use jiff::civil::Date;
 
-use super::learned::Learned;
+use super::learned::{Learned, OF_PART, TOO_LITTLE};
 use super::questions::Ask;
 use super::returned::Answers;
 
@@ -24,9 +24,11 @@ enum Taken {
 pub(super) fn learn_series(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut Learned) {
     if sent.series(Ask::Weekly).is_none() || !there.has(Ask::Floating) {
         let why = if there.has(Ask::Floating) { "what was sent has no series" } else { TOO_LITTLE };
-        for key in ["series", "endless_series", "unfit_series", "exceptions", "horizon_months"] {
-            learned.miss(key, why);
-        }
+        miss_all(learned, why);
+        return;
+    }
+    if learned.is_of_part && !there.has(Ask::Weekly) {
+        miss_all(learned, OF_PART);
         return;
     }
     let taken = learn_taken(there, learned);
@@ -35,7 +37,11 @@ pub(super) fn learn_series(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, lear
     learn_exceptions(sent, there, learned);
 }
 
-pub(super) const TOO_LITTLE: &str = "too little of the probe came back";
+fn miss_all(learned: &mut Learned, why: &str) {
+    for key in ["series", "endless_series", "unfit_series", "exceptions", "horizon_months"] {
+        learned.miss(key, why);
+    }
+}
 
 fn learn_taken(there: &Answers<'_, '_>, learned: &mut Learned) -> Taken {
     let single = there.of(Ask::Weekly).len();
@@ -95,11 +101,12 @@ fn learn_endless(
         learned.miss("endless_series", "no series is taken");
     } else {
         let dates = there.dates(Ask::Endless).len();
-        learned.know(
-            "endless_series",
-            "false",
-            format!("of a series without end {dates} single dates came back"),
-        );
+        let evidence = format!("of a series without end {dates} single dates came back");
+        if dates == 0 {
+            learned.know_by_absence("endless_series", "false", evidence);
+        } else {
+            learned.know("endless_series", "false", evidence);
+        }
     }
     learned.miss("horizon_months", "no series without end is kept as one");
     if taken == Taken::None { Endless::NotSeen } else { Endless::TakenApart }
@@ -140,26 +147,31 @@ fn learn_unfit(taken: Taken, endless: Endless, there: &Answers<'_, '_>, learned:
         1 => "first-only",
         _ => "unroll",
     };
-    learned.know_word("unfit_series", word, format!("of \"{}\" {dates} dates came back", ask.title()));
+    let evidence = format!("of \"{}\" {dates} dates came back", ask.title());
+    if dates > 1 {
+        learned.know_word("unfit_series", word, evidence);
+    } else {
+        learned.know_by_absence("unfit_series", format!("\"{word}\""), evidence);
+    }
 }
 
 fn learn_exceptions(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut Learned) {
-    let clocks =
-        |dates: Vec<Occurrence>| dates.iter().map(|date| date.start.clock()).collect::<Vec<DateTime>>();
-    let (one, first) = (clocks(there.dates(Ask::ExceptOne)), clocks(there.dates(Ask::ExceptFirst)));
-    let sent_one = clocks(sent.dates(Ask::ExceptOne));
-    let came_back = if one.len() > 1 {
-        one.len() > sent_one.len()
-    } else {
-        let (Some(now), Some(event)) = (first.first(), sent.first(Ask::ExceptFirst)) else {
-            learned.miss("exceptions", "no series with an exception came back");
-            return;
-        };
-        now.date() == event.start().date()
+    let days = |ask: Ask| there.dates(ask).iter().map(|date| date.start.date()).collect::<Vec<Date>>();
+    // The day that was left out, and the one behind it, which tells that the series goes on.
+    let weeks_behind = |ask: Ask, weeks: i64| -> Option<Date> {
+        sent.first(ask)?.start().date().checked_add(Span::new().weeks(weeks)).ok()
     };
-    if came_back {
-        learned.know_word("exceptions", "ignored", "a date that was left out takes place there");
-    } else {
-        learned.know_word("exceptions", "honoured", "a date that was left out is left out there");
+    for (ask, left_out) in [(Ask::ExceptOne, 2), (Ask::ExceptFirst, 0)] {
+        let days = days(ask);
+        let is_there = |week: i64| weeks_behind(ask, week).is_some_and(|day| days.contains(&day));
+        if is_there(left_out) {
+            learned.know_word("exceptions", "ignored", "a date that was left out takes place there");
+            return;
+        }
+        if is_there(left_out + 1) {
+            learned.know_word("exceptions", "honoured", "a date that was left out is left out there");
+            return;
+        }
     }
+    learned.miss("exceptions", "no series with an exception came back");
 }

@@ -1,12 +1,12 @@
 //! What a destination keeps of what events say.
 
+use crate::fit::NotTaken;
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::content::Component;
 
-use super::learned::Learned;
+use super::learned::{Learned, TOO_LITTLE};
 use super::questions::Ask;
 use super::returned::Answers;
-use super::series::TOO_LITTLE;
 
 /// Where a field stands that a destination may be without.
 const DETAILS: [(Field, Ask); 16] = [
@@ -50,7 +50,7 @@ pub(super) fn learn_lengths(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, lea
         } else if ask != first {
             let missing = whole.chars().count();
             let evidence = format!("{now_long} characters came back, and the event with {missing} did not");
-            learned.know(key, now_long.to_string(), evidence);
+            learned.know_by_absence(key, now_long.to_string(), evidence);
         } else {
             learned.no_limit(key, format!("{was_long} characters came back"));
         }
@@ -91,15 +91,12 @@ pub(super) fn learn_details(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, lea
         }
         _ => learned.miss("own_properties", "no event with such a property came back"),
     }
-    match (sent.has_task(), there.has_task(), there.has(Ask::Floating)) {
-        (true, kept, true) => {
-            learned.know(
-                "tasks",
-                kept.to_string(),
-                if kept { "the task came back" } else { "the task did not come back" },
-            );
-        }
-        _ => learned.miss("tasks", if sent.has_task() { TOO_LITTLE } else { "what was sent has no task" }),
+    // It stands behind the last event, so it is missing where that is.
+    match (sent.has_task(), there.has_task(), there.has(Ask::Last)) {
+        (true, true, _) => learned.know("tasks", "true", "the task came back"),
+        (true, false, true) => learned.know_by_absence("tasks", "false", "the task did not come back"),
+        (true, false, false) => learned.miss("tasks", TOO_LITTLE),
+        (false, ..) => learned.miss("tasks", "what was sent has no task"),
     }
 }
 
@@ -150,8 +147,6 @@ fn learn_fields(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learned: &mut L
 }
 
 /// Whether a component says anything in a field.
-pub(super) fn says(component: &Component<'_>, field: Field) -> bool {
-    let is_of_it = |name: &str| Field::of_property(name) == Some(field);
-    component.properties().any(|line| is_of_it(line.name()))
-        || component.components().any(|inner| is_of_it(inner.name()))
+fn says(component: &Component<'_>, field: Field) -> bool {
+    component.items().iter().any(|item| NotTaken::Field(field).is_said_in(item))
 }

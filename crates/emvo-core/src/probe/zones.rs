@@ -5,7 +5,7 @@ use std::collections::BTreeSet;
 use emvo_ical::calendar::{EventTime, ZoneRef};
 use emvo_ical::zone::Zone;
 
-use super::learned::Learned;
+use super::learned::{Learned, OF_PART, TOO_LITTLE};
 use super::questions::Ask;
 use super::returned::{Answers, Seen};
 
@@ -31,8 +31,7 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
         |ask: &Ask| sent.first(*ask).is_some_and(|event| *event.start().zone() != ZoneRef::Floating);
     let asked: Vec<Ask> = ASKED.into_iter().filter(is_asked).collect();
     if asked.is_empty() || !there.has(Ask::Floating) {
-        let why =
-            if asked.is_empty() { "what was sent has no zones" } else { "too little of the probe came back" };
+        let why = if asked.is_empty() { "what was sent has no zones" } else { TOO_LITTLE };
         miss_both(learned, why);
         return;
     }
@@ -48,6 +47,10 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
         learned.no_limit("foreign_zone", "no zone is foreign to it");
         return;
     }
+    if learned.is_of_part && times.missing > 0 && changed.is_empty() {
+        miss_both(learned, OF_PART);
+        return;
+    }
     let own = match changed.iter().next() {
         Some(name) if changed.len() == 1 => Zone::named(name),
         Some(_) => None,
@@ -61,8 +64,10 @@ pub(super) fn learn_zones(sent: &Answers<'_, '_>, there: &Answers<'_, '_>, learn
         miss_both(learned, &why);
         return;
     };
+    let which =
+        if times.kept.iter().all(|name| name == own.name()) { "all of them" } else { "those that changed" };
     let evidence =
-        format!("of {all} times in several zones {} came back, all of them in {}", times.back, own.name());
+        format!("of {all} times in several zones {} came back, {which} in {}", times.back, own.name());
     if own.is_utc() {
         learned.know_word("zones", "utc", evidence);
     } else {

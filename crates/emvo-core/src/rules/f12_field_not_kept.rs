@@ -5,7 +5,6 @@ use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
 use crate::fit::{Limits, NotTaken};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event};
-use emvo_ical::content::Item;
 
 declare_rule! {
     /// ## What it finds
@@ -53,8 +52,5 @@ fn says(event: &Event<'_>, kind: NotTaken) -> bool {
     if kind == NotTaken::Field(Field::Private) {
         return event.classification() != Classification::Public;
     }
-    event.component().items().iter().any(|item| match item {
-        Item::Property(line) => kind.stands_under(line.name()),
-        Item::Component(inner) => kind.stands_under(inner.name()),
-    })
+    event.component().items().iter().any(|item| kind.is_said_in(item))
 }

@@ -14,7 +14,7 @@ use super::date_grids::{day_and_time, tell_grids};
 use super::date_lines::{DateLine, EventCells};
 use super::date_list::{DateList, Listing, Told};
 use super::list::{SortArg, unread_line, wrote_line};
-use super::{Answer, Detail, Stream};
+use super::{Answer, Detail, Stream, told_text};
 use crate::input::{Given, Source, given};
 use crate::terminal::{HungUp, STRONG, Say, WARNING, counted, sanitized, styled};
 
@@ -56,13 +56,7 @@ impl Answer for Dates<'_, '_> {
     const COMMAND: &'static str = "dates";
 
     fn text(&self, detail: Detail) -> String {
-        let mut text = String::new();
-        // A text takes whatever it is told.
-        let _ = self.tell(detail, &mut |part| {
-            text.push_str(part);
-            Ok(())
-        });
-        text
+        told_text(self, detail)
     }
 
     fn tell(&self, _: Detail, say: &mut Say<'_>) -> Result<(), HungUp> {

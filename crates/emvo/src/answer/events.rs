@@ -13,7 +13,7 @@ use serde::{Serialize, Serializer};
 use super::event_lines::{EventJson, EventLine, EventList, FieldArg, LINES_A_THREAD, Picked};
 use super::language::Language;
 use super::list::{Line as _, unread_line, wrote_line};
-use super::{Answer, Detail, Stream};
+use super::{Answer, Detail, Stream, told_text};
 use crate::input::{Given, Source, given};
 use crate::terminal::{
     DIM, GridColumn, GridRow, GridShape, HungUp, STRONG, Say, WARNING, counted, sanitized, styled,
@@ -43,13 +43,7 @@ impl Answer for Events<'_, '_> {
     const COMMAND: &'static str = "events";
 
     fn text(&self, detail: Detail) -> String {
-        let mut text = String::new();
-        // A text takes whatever it is told.
-        let _ = self.tell(detail, &mut |part| {
-            text.push_str(part);
-            Ok(())
-        });
-        text
+        told_text(self, detail)
     }
 
     fn tell(&self, _: Detail, say: &mut Say<'_>) -> Result<(), HungUp> {

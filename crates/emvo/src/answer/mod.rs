@@ -130,6 +130,17 @@ pub(crate) trait Reported: Answer {
     }
 }
 
+/// The text of an answer that tells it part by part.
+fn told_text(answer: &impl Answer, detail: Detail) -> String {
+    let mut text = String::new();
+    // A text takes whatever it is told.
+    let _ = answer.tell(detail, &mut |part| {
+        text.push_str(part);
+        Ok(())
+    });
+    text
+}
+
 /// Gives an answer in the form that was asked for.
 pub(crate) fn give<A: Answer>(answer: &A, form: Form) -> anyhow::Result<()> {
     match form {

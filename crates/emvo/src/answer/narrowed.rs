@@ -7,14 +7,16 @@ use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::{Answer, Detail};
-use crate::output::shell_word;
-use crate::terminal::{STRONG, grouped, sanitized, styled};
+use crate::terminal::{STRONG, counted, grouped, sanitized, styled};
 
 /// How far a search has come.
 pub(crate) struct Narrowed<'n> {
-    pub(crate) refused: String,
+    /// The words of a call that say which search is meant.
+    pub(crate) typed: String,
     /// How many trials have an answer.
     pub(crate) tried: usize,
+    /// How much of the file cannot be read, and is in no trial.
+    pub(crate) unread: usize,
     /// What is to be tried, or what was found.
     pub(crate) step: Result<&'n Trial, &'n Found>,
     pub(crate) trial: String,
@@ -35,11 +37,13 @@ impl Answer for Narrowed<'_> {
     fn json(&self) -> impl Serialize + JsonSchema {
         let found = self.step.err();
         let blamed = match found.map(|found| &found.cause) {
-            Some(Cause::Events(blamed)) => blamed.as_slice(),
+            Some(Cause::Events { blamed, .. }) => blamed.as_slice(),
             _ => &[],
         };
         NarrowJson {
             tried: self.tried,
+            unread: self.unread,
+            kind: found.map(|found| kind_of(&found.cause)),
             trial: self.step.ok().map(|trial| TrialJson { path: &self.trial, what: trial.kind.to_string() }),
             cause: found.map(|found| cause_in_words(&found.cause)),
             events: blamed.iter().map(BlamedJson::of).collect(),
@@ -47,15 +51,25 @@ impl Answer for Narrowed<'_> {
             rest: found.and_then(|found| found.rest.as_ref()).map(|_| self.rest.as_str()),
         }
     }
+
+    fn warnings(&self) -> Vec<String> {
+        let parts =
+            counted(self.unread, "part of the file cannot be read", "parts of the file cannot be read");
+        let line = format!(
+            "{parts} and {} in none of these files; `emvo check` says why",
+            if self.unread == 1 { "is" } else { "are" }
+        );
+        (self.unread > 0).then_some(line).into_iter().collect()
+    }
 }
 
 impl Narrowed<'_> {
     fn of_trial(&self, trial: &Trial) -> String {
         let number = styled(STRONG, format!("Trial {}", self.tried + 1));
-        let (path, refused) = (sanitized(&self.trial), shell_word(&self.refused));
+        let (path, typed) = (sanitized(&self.trial), sanitized(&self.typed));
         format!(
             "{number}: {}\nwrote {path}\nImport it into an empty calendar there, and say whether it was taken:\n  \
-             emvo narrow {refused} --taken yes\n  emvo narrow {refused} --taken no\n",
+             emvo narrow {typed} --taken yes\n  emvo narrow {typed} --taken no\n",
             trial.kind
         )
     }
@@ -63,7 +77,7 @@ impl Narrowed<'_> {
     fn of_found(&self, found: &Found) -> String {
         let mut out = format!("{}\n", styled(STRONG, sanitized(&cause_in_words(&found.cause))));
         // Writing into a string cannot fail, here and below.
-        if let Cause::Events(blamed) = &found.cause {
+        if let Cause::Events { blamed, .. } = &found.cause {
             for one in blamed {
                 let _ = writeln!(out, "  {}", sanitized(&blamed_in_words(one)));
             }
@@ -85,7 +99,7 @@ impl Narrowed<'_> {
 fn cause_in_words(cause: &Cause) -> String {
     match cause {
         Cause::Writing => {
-            "Nothing in it is refused but how it was written: as Emvo writes it, it is taken.".to_owned()
+            "What can be read of it is taken as Emvo writes it: it is refused for how it is written, or for what cannot be read.".to_owned()
         }
         Cause::SeveralCalendars => {
             "It is refused since it holds several calendars: one takes all of it.".to_owned()
@@ -104,13 +118,31 @@ fn cause_in_words(cause: &Cause) -> String {
             grouped(*taken),
             grouped(*refused)
         ),
-        Cause::Events(blamed) if blamed.len() == 1 => "One event is refused:".to_owned(),
-        Cause::Events(blamed) => format!("{} events are refused:", grouped(blamed.len())),
-        Cause::Together(1) => "The event is taken by itself, and refused in its file.".to_owned(),
-        Cause::Together(count) => format!(
-            "No event is refused by itself: {} of them are refused together, and taken in halves.",
-            grouped(*count)
-        ),
+        Cause::Events { blamed, together: 0 } => {
+            format!("{}:", counted(blamed.len(), "event is refused", "events are refused"))
+        }
+        Cause::Events { blamed, together } => {
+            let others = format!("{} are refused together, and none of them by itself", grouped(*together));
+            match blamed.len() {
+                0 => format!("No event is refused by itself: {others}."),
+                count => {
+                    let found = counted(count, "event is refused", "events are refused");
+                    format!("{found}, and of what is left {others}:")
+                }
+            }
+        }
+    }
+}
+
+/// The cause for programs.
+fn kind_of(cause: &Cause) -> &'static str {
+    match cause {
+        Cause::Writing => "writing",
+        Cause::SeveralCalendars => "several-calendars",
+        Cause::Head => "head",
+        Cause::TooMany { .. } => "too-many",
+        Cause::TooLarge { .. } => "too-large",
+        Cause::Events { .. } => "events",
     }
 }
 
@@ -126,10 +158,11 @@ fn blamed_in_words(Blamed { title, start, line, item }: &Blamed) -> String {
 
 fn rest_in_words(cause: &Cause) -> &'static str {
     match cause {
-        Cause::Events(_) => "everything else, which is taken",
-        Cause::Head => "all events under a plain head",
-        Cause::Writing | Cause::SeveralCalendars => "which is taken, and holds everything",
-        Cause::TooMany { .. } | Cause::TooLarge { .. } | Cause::Together(_) => "which is taken",
+        Cause::Events { .. } => "everything else, which is taken",
+        Cause::Head => "all events under a plain head; whether that is taken was not tried",
+        Cause::Writing | Cause::SeveralCalendars | Cause::TooMany { .. } | Cause::TooLarge { .. } => {
+            "everything that can be read, which is taken"
+        }
     }
 }
 
@@ -137,9 +170,14 @@ fn rest_in_words(cause: &Cause) -> &'static str {
 struct NarrowJson<'n> {
     /// How many trials have an answer.
     tried: usize,
+    /// How much of the file cannot be read, and is in no trial.
+    unread: usize,
+    /// Why the file is refused, for programs: none until it is known.
+    #[schemars(extend("enum" = ["writing", "several-calendars", "head", "too-many", "too-large", "events", null]))]
+    kind: Option<&'static str>,
     /// What is to be imported next; none at the end.
     trial: Option<TrialJson<'n>>,
-    /// Why the file is refused, once it is known.
+    /// The same in words.
     cause: Option<String>,
     /// The events that are refused.
     events: Vec<BlamedJson<'n>>,

@@ -89,6 +89,14 @@ impl Answer for Probed<'_> {
         for words in &self.learned.told {
             let _ = writeln!(out, "  {}", sanitized(words));
         }
+        if self.learned.is_of_part {
+            let _ = writeln!(
+                out,
+                "{} events are missing that nobody refuses, so what is missing tells nothing: export the whole \
+                 calendar, with all of its dates",
+                styled(WARNING, "!")
+            );
+        }
         if !self.missing.is_empty() {
             let few = if detail == Detail::All { usize::MAX } else { FEW };
             let named: Vec<String> =
@@ -132,6 +140,7 @@ impl Answer for Probed<'_> {
             told: &self.learned.told,
             missing: &self.missing,
             others: self.others,
+            of_part: self.learned.is_of_part,
             outputs: self.output.iter().map(String::as_str).collect(),
         }
     }
@@ -165,6 +174,8 @@ struct ProbedJson<'p> {
     /// The questions of which nothing came back.
     missing: &'p [&'static str],
     others: usize,
+    /// Whether events are missing that nobody refuses: then what is missing tells nothing.
+    of_part: bool,
     outputs: Vec<&'p str>,
 }
 

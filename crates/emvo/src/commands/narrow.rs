@@ -10,10 +10,10 @@ use serde::{Deserialize, Serialize};
 use super::{Command, Program};
 use crate::answer::narrowed::Narrowed;
 use crate::answer::{Form, give};
-use crate::input::{InputGroup, ReadFiles, Source, with_sources};
+use crate::input::{Format, InputGroup, ReadFiles, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
-use crate::output::{Batch, Existing, Folder, Guard, Mode, Readers, Role, Target, digest};
+use crate::output::{Batch, Existing, Folder, Guard, Mode, Readers, Role, Target, digest, shell_word};
 use crate::terminal::asked_yes_or_no;
 
 /// Find the event that a destination refuses, where it says no and not why
@@ -63,8 +63,14 @@ impl Command for NarrowArgs {
         let inputs = vec![self.refused.clone()];
         let group = InputGroup { paths: &inputs, reading: &reading, except: None };
         with_sources(&[group], &files, |[sources]| {
-            let sha256 = digest(sources.first().map_or(&[], |source| source.bytes));
-            let record = if self.again { None } else { place.record()? };
+            let [source] = sources.as_slice() else { bail!(ONE_FILE) };
+            if source.format != Format::Ics || source.path == "-" {
+                bail!(ONE_FILE);
+            }
+            let sha256 = digest(source.bytes);
+            let kept = place.kept();
+            let begun = kept.is_some();
+            let record = kept.filter(|_| !self.again).map(|text| place.record(&text)).transpose()?;
             if let Some(record) = &record
                 && record.sha256 != sha256
             {
@@ -75,15 +81,14 @@ impl Command for NarrowArgs {
                 );
             }
             if record.is_none() && self.taken.is_some() {
-                bail!(
-                    "nothing was tried yet: `emvo narrow {}` writes the first trial",
-                    self.refused.display()
-                );
+                bail!("nothing was tried yet: `emvo narrow {}` writes the first trial", place.typed());
             }
-            let existing = Existing::of_flag(self.overwrite || self.again || record.is_some());
-            let replies = record.map(|record| record.replies()).unwrap_or_default();
+            // What a search has written is its own to replace, and nothing else is.
+            let existing = Existing::of_flag(self.overwrite || begun);
+            let replies = record.as_ref().map(Record::replies).unwrap_or_default();
             let mut search = Search {
-                calendars: sources.iter().flat_map(Source::calendars).collect(),
+                calendars: source.calendars().collect(),
+                unread: source.set_aside.counts().events + source.set_aside.fragments(),
                 place,
                 sha256,
                 replies,
@@ -98,33 +103,45 @@ impl Command for NarrowArgs {
     }
 }
 
+const ONE_FILE: &str =
+    "narrow takes one calendar file, by its name: of several, the one that is refused; a table has no trials";
+
 /// Where the files of a search are.
 struct Place {
-    folder: PathBuf,
-    stem: String,
+    /// The folder that was asked for.
+    output: Option<PathBuf>,
     /// The refused file, as it was named.
     refused: PathBuf,
 }
 
 impl Place {
     fn of(refused: &Path, folder: Option<&Path>) -> Self {
-        let folder = folder.or(refused.parent()).unwrap_or(Path::new("")).to_owned();
-        let stem = refused.file_stem().unwrap_or_default().to_string_lossy().into_owned();
-        Self { folder, stem, refused: refused.to_owned() }
+        Self { output: folder.map(Path::to_owned), refused: refused.to_owned() }
+    }
+
+    /// What of a call says which search is meant.
+    fn typed(&self) -> String {
+        let word = |path: &Path| shell_word(&path.display().to_string());
+        let folder = self.output.iter().map(|folder| format!(" -o {}", word(folder)));
+        folder.fold(word(&self.refused), |typed, folder| typed + &folder)
     }
 
     /// `refused.trial.ics`.
     fn at(&self, ending: &str) -> PathBuf {
-        self.folder.join(format!("{}.{ending}", self.stem))
+        let stem = self.refused.file_stem().unwrap_or_default().to_string_lossy();
+        let folder = self.output.as_deref().or(self.refused.parent()).unwrap_or(Path::new(""));
+        folder.join(format!("{stem}.{ending}"))
     }
 
-    /// What was tried so far, if anything.
+    /// What an earlier call has kept, if there was one.
     #[allow(clippy::disallowed_methods, reason = "the record of this search, which it writes anew")]
-    fn record(&self) -> anyhow::Result<Option<Record>> {
+    fn kept(&self) -> Option<String> {
+        std::fs::read_to_string(self.at("narrow.toml")).ok()
+    }
+
+    fn record(&self, text: &str) -> anyhow::Result<Record> {
         let path = self.at("narrow.toml");
-        let Ok(text) = std::fs::read_to_string(&path) else { return Ok(None) };
-        let record = toml::from_str(&text);
-        record.map(Some).with_context(|| {
+        toml::from_str(text).with_context(|| {
             format!(
                 "`{}` is not the record of a search as it was written; --again begins anew",
                 path.display()
@@ -151,6 +168,8 @@ impl Record {
 /// A search, as far as it has come.
 struct Search<'s, 't> {
     calendars: Vec<&'s Calendar<'t>>,
+    /// How much of the file cannot be read, and is in no trial.
+    unread: usize,
     place: Place,
     sha256: String,
     replies: Vec<Reply>,
@@ -183,7 +202,7 @@ impl Search<'_, '_> {
                     let rest = found.rest.clone().map(|bytes| ("rest.ics", bytes));
                     self.write(smallest.into_iter().chain(rest).collect(), files)?;
                     give(&self.narrowed(Err(&found)), form)?;
-                    return Ok(Outcome::Clean);
+                    return Ok(Outcome::needs_a_look_if(self.unread > 0));
                 }
             }
         }
@@ -192,8 +211,9 @@ impl Search<'_, '_> {
     fn narrowed<'n>(&self, step: Result<&'n Trial, &'n Found>) -> Narrowed<'n> {
         let path = |ending: &str| self.place.at(ending).display().to_string();
         Narrowed {
-            refused: self.place.refused.display().to_string(),
+            typed: self.place.typed(),
             tried: self.replies.len(),
+            unread: self.unread,
             step,
             trial: path("trial.ics"),
             smallest: path("smallest.ics"),

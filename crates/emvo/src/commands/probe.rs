@@ -6,7 +6,7 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::fit::{Limits, split_files, written_in};
 use emvo_core::probe::{Answers, learn, probe_text, questions, second_text, year_of};
-use emvo_ical::calendar::{Calendar, write};
+use emvo_ical::calendar::Calendar;
 use emvo_ical::content::parse;
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
@@ -18,7 +18,8 @@ use crate::input::{InputGroup, ReadAs, ReadFiles, Reading, Source, given, settin
 use crate::job::args::{AnswerArgs, ReadingArgs};
 use crate::outcome::Outcome;
 use crate::output::{
-    Batch, Existing, Folder, Guard, Kind, Mode, NamedFile, Readers, Role, Target, limits_file,
+    Batch, Existing, Folder, Guard, Kind, Mode, NamedFile, Readers, Role, Target, calendar_bytes,
+    limits_file, part_beside,
 };
 
 /// Ask a destination what it does with an import, and make a limits file of what it gives back
@@ -79,9 +80,13 @@ impl ProbeArgs {
                 vec![written_in(&[(&calendar, &zones)], columns, limits)?.text]
             }
             Some(Kind::Ics) => {
-                let split = split_files(calendar, limits, &|part| bytes_of(part).len()).files;
+                let split = split_files(calendar, limits, &|part| calendar_bytes(part).len()).files;
                 // As it was made, where one file is enough: what is written here is what is sent.
-                if split.len() > 1 { split.iter().map(bytes_of).collect() } else { vec![text.into_bytes()] }
+                if split.len() > 1 {
+                    split.iter().map(calendar_bytes).collect()
+                } else {
+                    vec![text.into_bytes()]
+                }
             }
             _ => bail!("`{}`: a probe is a calendar file (.ics) or a table (.csv)", self.output.display()),
         };
@@ -89,7 +94,8 @@ impl ProbeArgs {
         let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
         let several = parts.len() > 1;
         for (number, bytes) in parts.into_iter().enumerate() {
-            let path = if several { numbered(&self.output, number + 1) } else { self.output.clone() };
+            let part = || part_beside(&self.output, &format!("{:03}", number + 1), Kind::Ics);
+            let path = if several { part() } else { self.output.clone() };
             let existing = Existing::of_flag(self.overwrite);
             batch.add(Target::File(guard.claim(&path, Role::Output, existing, Folder::Refuse)?), bytes);
         }
@@ -160,19 +166,6 @@ fn calendar_of(text: &str) -> anyhow::Result<Calendar<'static>> {
 fn calendars_of<'s, 't>(sources: &'s [Source<'t>]) -> Vec<(&'s Calendar<'t>, &'s ZoneResolver)> {
     let loaded = sources.iter().flat_map(|source| &source.loaded);
     loaded.map(|loaded| (&loaded.calendar, &loaded.zones)).collect()
-}
-
-fn bytes_of(calendar: &Calendar<'_>) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    write(calendar, &mut bytes);
-    bytes
-}
-
-/// `probe-001.ics`.
-fn numbered(path: &Path, number: usize) -> PathBuf {
-    let stem = path.file_stem().unwrap_or_default().to_string_lossy();
-    let extension = path.extension().unwrap_or_default().to_string_lossy();
-    path.with_file_name(format!("{stem}-{number:03}.{extension}"))
 }
 
 /// The keys of a limits file with their values, as they stand there.

@@ -9,7 +9,6 @@ use emvo_core::fit::{ImportCount, ImportFile, InColumns, Rehearsed, Zones, in_co
 use emvo_core::reconcile::{Explanations, ProofOptions, Verdict, reconcile};
 use emvo_core::survey::default_window;
 use emvo_core::view::CalendarView;
-use emvo_ical::calendar::write;
 use emvo_ical::zone::ZoneResolver;
 
 use super::{Command, Program};
@@ -19,8 +18,9 @@ use crate::answer::{Report, give};
 use crate::input::{InputGroup, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::outcome::Outcome;
-use crate::output::FitTerms;
-use crate::output::{Batch, Existing, Fitting, Guard, Mode, NamedFile, Readers, Role};
+use crate::output::{
+    Batch, Existing, FitTerms, Fitting, Guard, Mode, NamedFile, Readers, Role, calendar_bytes,
+};
 use crate::terminal::progress;
 
 /// Play an import into a destination that a limits file describes, and see what would be lost
@@ -92,7 +92,7 @@ impl Command for RehearseArgs {
                 Proof { found: &found, sources: &sources, results: &[], receipts: 0, report: report.shown() };
             let rehearsal = Rehearsal { proof, headline, refused: &held.refused, output: output.shown() };
             let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
-            output.add_to(&mut batch, |_| Ok(bytes_of(&held)))?;
+            output.add_to(&mut batch, |_| Ok(calendar_bytes(&held.calendar)))?;
             report.add_to(&mut batch, &rehearsal)?;
             batch.place()?;
             give(&rehearsal, form)?;
@@ -143,10 +143,4 @@ fn tables(sources: &[Source<'_>], fitting: &Fitting, reading: &Reading) -> anyho
         table.with_context(|| format!("could not rehearse `{}` as a table", source.path))
     };
     sources.iter().map(table).collect()
-}
-
-fn bytes_of(held: &Rehearsed<'_>) -> Vec<u8> {
-    let mut bytes = Vec::new();
-    write(&held.calendar, &mut bytes);
-    bytes
 }

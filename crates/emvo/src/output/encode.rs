@@ -5,7 +5,7 @@ use emvo_core::edit::{Edited, StatementsOff};
 use emvo_core::product::PRODUCT_ID;
 use emvo_core::table::{self, CannotCarry, ColumnField, Guard, WriteOptions, WrittenTable};
 use emvo_ical::calendar::fields::Field;
-use emvo_ical::calendar::{Calendar, ComponentCounts, TextCounts, count_components, write_with_head};
+use emvo_ical::calendar::{Calendar, ComponentCounts, TextCounts, count_components, write, write_with_head};
 use emvo_ical::content::{Property, encode};
 use emvo_ical::zone::ZoneResolver;
 
@@ -78,6 +78,13 @@ impl Encoded {
             cannot_carry: table.cannot_carry,
         })
     }
+}
+
+/// A calendar that was made here, as a file.
+pub(crate) fn calendar_bytes(calendar: &Calendar<'_>) -> Vec<u8> {
+    let mut bytes = Vec::new();
+    write(calendar, &mut bytes);
+    bytes
 }
 
 /// The bytes of some calendars as one file, and what a reader finds in them.

@@ -27,12 +27,12 @@ mod workbook;
 
 pub(crate) use batch::{Batch, there_now};
 pub(crate) use draft::{Draft, Shape, Written};
-pub(crate) use encode::TableForm;
+pub(crate) use encode::{TableForm, calendar_bytes};
 pub(crate) use guard::{Claim, Existing, Folder, Guard, Role};
 pub(crate) use limits::{FitTerms, Fitting, LeftUnfit, fit, limits_file};
 pub(crate) use list_file::{ListFile, ListForm, write_record};
 pub(crate) use named_file::{NamedFile, is_sheet};
-pub(crate) use names::free_name;
+pub(crate) use names::{free_name, part_beside};
 pub(crate) use record::{Recording, digest, file_record, shell_word};
 pub(crate) use resolved::{Output, OutputWish};
 pub(crate) use saved_columns::SavedColumns;

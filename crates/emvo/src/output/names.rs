@@ -52,7 +52,7 @@ fn portable(stem: &str) -> String {
 }
 
 /// Part `2026` of `out.ics` is `out-2026.ics`.
-pub(super) fn part_beside(output: &Path, part: &str, kind: Kind) -> PathBuf {
+pub(crate) fn part_beside(output: &Path, part: &str, kind: Kind) -> PathBuf {
     let stem = output.file_stem().map(|stem| stem.to_string_lossy().into_owned()).unwrap_or_default();
     output.with_file_name(format!("{stem}-{part}.{}", kind.extension()))
 }
