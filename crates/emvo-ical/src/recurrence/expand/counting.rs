@@ -5,14 +5,15 @@
 //! many of them fit depends on that place alone:
 //!
 //! ```text
-//! FREQ=HOURLY;INTERVAL=5;BYHOUR=0,5,6,10    comes in at   steps             fit
-//!                                           0 h           0 5 10 15 20      3 (0 5 10)
-//!                                           1 h           1 6 11 16 21      1 (6)
+//! FREQ=HOURLY;INTERVAL=5;BYHOUR=0,5,6,10    from   steps             fit
+//!                                           0 h    0 5 10 15 20      3 (0 5 10)
+//!                                           1 h    1 6 11 16 21      1 (6)
+//!                                           5 h    5 10 15 20        2 (5 10)
 //!                                           …
 //! ```
 //!
-//! The table has a row for each place that is less than a step behind midnight, and a day is
-//! counted by looking it up.
+//! The table has a row for each place of a day. A day is counted by looking up where its first
+//! step lies; from one step of a day to another there are as many as their rows differ by.
 
 use super::{Last, Starts, names, part_of_hour_fits};
 use crate::day::SECONDS_A_DAY;
@@ -31,14 +32,15 @@ pub(super) enum Days {
     Whole(FitsOfDay),
 }
 
-/// How many steps of a day fit, by the unit of the day in which the first of them lies.
+/// How many steps fit from a unit of the day to the end of the day.
 #[derive(Clone, Debug)]
 pub(super) struct FitsOfDay {
     /// The length of a unit: a second, a minute or an hour.
     unit: i64,
     /// How many units a step has.
     step: i64,
-    by_first: Vec<u32>,
+    /// By the unit of the day in which the first of them lies.
+    fits_from: Vec<u32>,
 }
 
 impl FitsOfDay {
@@ -50,18 +52,22 @@ impl FitsOfDay {
             Frequency::Hourly => 3600,
             Frequency::Daily | Frequency::Weekly | Frequency::Monthly | Frequency::Yearly => return None,
         };
-        let step = i64::from(rule.interval);
         let units = SECONDS_A_DAY / unit;
-        if step >= units {
-            return None;
+        let step = usize::try_from(rule.interval).ok().filter(|_| i64::from(rule.interval) < units)?;
+        let mut fits_from = vec![0; usize::try_from(units).ok()?];
+        for at in (0..fits_from.len()).rev() {
+            let moment = unit * i64::try_from(at).ok()?;
+            let fits = names(&rule.by_hour, moment / 3600) && part_of_hour_fits(rule, frequency, moment);
+            let later = fits_from.get(at + step).copied().unwrap_or(0);
+            fits_from[at] = u32::from(fits) + later;
         }
-        let fits = |at: &i64| {
-            let moment = at * unit;
-            names(&rule.by_hour, moment / 3600) && part_of_hour_fits(rule, frequency, moment)
-        };
-        let from = |first: i64| (first..units).step_by(usize::try_from(step).unwrap_or(1));
-        let count = |first| u32::try_from(from(first).filter(fits).count()).unwrap_or(u32::MAX);
-        Some(Self { unit, step, by_first: (0..step).map(count).collect() })
+        Some(Self { unit, step: i64::from(rule.interval), fits_from })
+    }
+
+    /// How many fit from a unit of the day on; none behind its end.
+    fn from(&self, unit: i64) -> u64 {
+        let fits = usize::try_from(unit).ok().and_then(|unit| self.fits_from.get(unit));
+        fits.map_or(0, |fits| u64::from(*fits))
     }
 
     fn units(&self) -> i64 {
@@ -130,33 +136,35 @@ impl Starts<'_> {
         self.days = days;
     }
 
+    /// Day by day, the rest of a day and the part of one before what is asked for included.
     fn pass_days_that_fit(&mut self, fits: &FitsOfDay) {
         let units = fits.units();
         let base = self.start.div_euclid(fits.unit);
         let mut at = base + self.period * fits.step;
         let each = self.starts_of_a_step();
+        // Steps are told apart by units: those of the unit that is asked for are walked.
+        let wanted = self.from.div_euclid(fits.unit);
         loop {
-            let (day, first) = (at.div_euclid(units), at.rem_euclid(units));
-            let end = (day + 1) * SECONDS_A_DAY;
-            let is_whole = first < fits.step && day > self.sets.day && day < self.sets.day_after_all;
-            if !is_whole || end > self.from || !self.is_before_last(end - 1) {
+            let day = at.div_euclid(units);
+            let is_countable = day > self.sets.day && day < self.sets.day_after_all;
+            let until = wanted.min((day + 1) * units);
+            let last = until * fits.unit - 1;
+            if !is_countable || at >= until || !self.is_before_last(last) {
                 break;
             }
             let next = if self.sets.day_fits(self.rule, day) {
-                // Less than a step, which is less than a day.
-                let place = usize::try_from(first).unwrap_or_default();
-                let size = u64::from(fits.by_first[place]) * each;
+                let next = first_step_from(until, at, fits.step);
+                let size = (fits.from(at - day * units) - fits.from(next - day * units)) * each;
                 let Some(left) = self.left.and_then(|left| left.checked_sub(size)) else { break };
                 self.left = Some(left);
                 if size > 0 {
-                    self.given = end - 1;
-                    self.counted = Some(end - 1);
+                    (self.given, self.counted) = (last, Some(last));
                 }
-                day + 1
+                next
             } else {
-                self.sets.day_after_misfit(day)
+                first_step_from(self.sets.day_after_misfit(day) * units, at, fits.step)
             };
-            at += (next * units - at + fits.step - 1).div_euclid(fits.step) * fits.step;
+            at = next;
             self.period = (at - base).div_euclid(fits.step);
         }
     }
@@ -167,6 +175,11 @@ impl Starts<'_> {
         let picked = if self.rule.by_set_pos.is_empty() { size } else { self.places_picked(size).len() };
         picked as u64
     }
+}
+
+/// The first step that is not before a unit, of steps that come by `at`, which is.
+fn first_step_from(unit: i64, at: i64, step: i64) -> i64 {
+    at + (unit - at + step - 1).div_euclid(step) * step
 }
 
 /// The last start of a rule that is not after a moment. Looks back in steps
