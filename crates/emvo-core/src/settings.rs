@@ -50,8 +50,14 @@ pub trait SettingsFault: std::error::Error {
     }
 }
 
+impl SettingsFault for SettingsError {
+    fn about(&self) -> Option<About<'_>> {
+        Some(About::Place(self))
+    }
+}
+
 /// Reads a file of settings.
-pub(crate) fn parse<T: DeserializeOwned>(text: &str) -> Result<T, SettingsError> {
+pub fn parse<T: DeserializeOwned>(text: &str) -> Result<T, SettingsError> {
     toml::from_str(text).map_err(|error: toml::de::Error| {
         let before = text.get(..error.span().unwrap_or(0..0).start).unwrap_or_default();
         SettingsError {

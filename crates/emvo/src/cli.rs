@@ -13,6 +13,9 @@ use crate::outcome::Outcome;
 #[command(after_help = "Exit status: 0 done; 1 done, something needs a look; 2 not done, nothing written; \
     3 only some of the files written.")]
 pub struct Args {
+    /// Do without what this folder's emvo.toml says
+    #[arg(long, global = true, hide_short_help = true)]
+    no_settings: bool,
     #[command(subcommand)]
     pub(crate) command: Commands,
 }

@@ -6,6 +6,7 @@ mod cli;
 mod clock;
 mod commands;
 mod completion;
+mod folder_settings;
 mod help;
 mod job;
 mod plan;
@@ -21,14 +22,31 @@ mod system;
 mod terminal;
 mod usage;
 
+use std::ffi::OsString;
 use std::io;
 use std::process::ExitCode;
+
+use clap::FromArgMatches;
 
 pub use cli::Args;
 pub use completion::answered as answered_a_shell;
 pub use help::{command, first_steps, with_help_in_front};
 pub use outcome::Outcome;
-pub use usage::report_usage;
+
+/// What was typed, with the settings of the folder; the status where there is nothing to run,
+/// which has been told then.
+pub fn args_of(words: impl Iterator<Item = OsString>) -> Result<Args, ExitCode> {
+    let words = with_help_in_front(words);
+    let program = command();
+    let settings = folder_settings::FolderSettings::find(&words, &program);
+    let settings = settings.map_err(|error| report_failure(&error))?;
+    let mut program = settings.as_defaults(program);
+    let args = program.try_get_matches_from_mut(words).and_then(|mut matches| {
+        settings.tell(&matches);
+        Args::from_arg_matches_mut(&mut matches)
+    });
+    args.map_err(|error| usage::report_usage(&error.format(&mut program)))
+}
 
 /// Runs one command.
 pub fn run(args: Args) -> anyhow::Result<Outcome> {

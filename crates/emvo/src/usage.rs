@@ -16,7 +16,7 @@ const ITS_ADVICE: &str = "For more information, try '--help'.";
 
 /// Answers whoever asked for help or the version, and tells everybody else what is wrong with
 /// what they typed, with a command that works.
-pub fn report_usage(error: &clap::Error) -> ExitCode {
+pub(crate) fn report_usage(error: &clap::Error) -> ExitCode {
     if matches!(error.kind(), ErrorKind::DisplayHelp | ErrorKind::DisplayVersion) {
         // A reader who hangs up has read enough.
         let _ = error.print();

@@ -10,7 +10,7 @@ use std::fmt;
 use std::fs;
 use std::io::{self, Read as _};
 use std::path::{Path, PathBuf};
-use std::sync::{Arc, Mutex, MutexGuard, PoisonError};
+use std::sync::{Arc, Mutex, MutexGuard, OnceLock, PoisonError};
 
 use super::hints::hint_for;
 use super::memory::MemoryMeter;
@@ -30,6 +30,8 @@ pub(crate) enum ReadAs {
     Passphrase,
     Ledger,
     Backup,
+    /// The settings of the folder.
+    Settings,
 }
 
 impl ReadAs {
@@ -45,7 +47,8 @@ impl ReadAs {
             | Self::Receipt
             | Self::Passphrase
             | Self::Ledger
-            | Self::Backup => "what is read is",
+            | Self::Backup
+            | Self::Settings => "what is read is",
         }
     }
 }
@@ -63,18 +66,38 @@ impl fmt::Display for ReadAs {
             Self::Passphrase => "the passphrase file",
             Self::Ledger => "the ledger",
             Self::Backup => "the backup",
+            Self::Settings => "the settings of the folder",
         })
     }
 }
 
+/// The settings of the folder, which are read before there is a command.
+static SETTINGS: OnceLock<PathBuf> = OnceLock::new();
+
+/// Takes note of the settings of the folder: from here on no run writes over them.
+pub(crate) fn settings_of_folder_are(path: &Path) {
+    // There is one working folder, and it has one such file.
+    let _ = SETTINGS.set(path.to_owned());
+}
+
 /// The files that a run has read. Copies share one list.
-#[derive(Clone, Debug, Default)]
+#[derive(Clone, Debug)]
 pub(crate) struct ReadFiles {
     read: Arc<Mutex<Vec<(FileId, ReadAs)>>>,
     /// The folders in which no run is half way any more.
     settled: Arc<Mutex<BTreeSet<PathBuf>>>,
     /// What they take.
     pub(crate) memory: Arc<MemoryMeter>,
+}
+
+impl Default for ReadFiles {
+    fn default() -> Self {
+        let files = Self { read: Arc::default(), settled: Arc::default(), memory: Arc::default() };
+        if let Some(path) = SETTINGS.get() {
+            files.keep(path, ReadAs::Settings);
+        }
+        files
+    }
 }
 
 impl ReadFiles {

@@ -24,7 +24,7 @@ mod spreadsheet;
 mod taken_names;
 mod told;
 
-pub(crate) use files::{ReadAs, ReadFiles, folder_of};
+pub(crate) use files::{ReadAs, ReadFiles, folder_of, settings_of_folder_are};
 pub(crate) use gather::{files_on_disk, gather, is_there};
 pub(crate) use given::{Given, given};
 pub(crate) use group::{InputGroup, with_sources};

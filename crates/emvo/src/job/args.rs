@@ -211,11 +211,11 @@ pub(crate) struct FitArgs {
     pub(crate) limits: Option<PathBuf>,
     /// The last day of series that the destination wants to end, if not the end of
     /// the second year after the latest start
-    #[arg(long, value_name = "DATE", value_parser = day, requires = "limits")]
+    #[arg(long, value_name = "DATE", value_parser = day)]
     pub(crate) horizon: Option<Date>,
     /// The length of timed events that have none, where the destination needs one,
     /// such as 30min or 1h
-    #[arg(long, value_name = "LENGTH", requires = "limits")]
+    #[arg(long, value_name = "LENGTH")]
     pub(crate) length: Option<String>,
 }
 
