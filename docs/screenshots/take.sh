@@ -59,7 +59,6 @@ shot() {
 shot survey "emvo survey exports -v"
 shot check "emvo check exports"
 shot understood "emvo check office --zone Europe/Helsinki"
-shot rules "emvo rules Z06"
 shot repair "emvo repair exports --zone Europe/Helsinki --consent Z03,Z04 -o fixed/" 34
 shot retime "emvo retime exports/norrsund/crew.ics --express-in Europe/Helsinki -o helsinki.ics"
 shot merge "emvo merge exports --zone Europe/Helsinki --name Norrsund -o all.ics --overwrite"
@@ -101,11 +100,16 @@ shot changes "emvo changes exports/norrsund/crew.ics crew-later.ics -o new.ics -
 shot history "emvo history --ledger ledger.sqlite"
 shot run "emvo run plan.toml --force"
 
-# The page, in a browser.
+# Pages, in a browser.
 if ! command -v chromium > /dev/null; then
   apt-get update > /dev/null
   apt-get install -y chromium > /dev/null
 fi
-chromium --headless --no-sandbox --hide-scrollbars --window-size=1280,800 \
-  --screenshot="$here/page.png" "file://$work/demo/proof.html" > /dev/null 2>&1
-echo page.png
+page() {
+  chromium --headless --no-sandbox --hide-scrollbars --window-size=1280,800 \
+    --screenshot="$here/$1.png" "file://$work/demo/$2" > /dev/null 2>&1
+  echo "$1.png"
+}
+page page proof.html
+(cd "$work/demo" && emvo check exports --zone Europe/Helsinki --report faults.html > /dev/null) || true
+page deciding faults.html

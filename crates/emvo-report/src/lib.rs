@@ -1,14 +1,19 @@
 //! One self-contained page that says what became of calendars.
 //!
 //! Owns how a report looks. What it says is given as a [`Page`]; it knows
-//! nothing of calendars. No script is needed to read it: the only one searches lists
-//! and puts them in order. All text is escaped by the page's template. On paper the
+//! nothing of calendars. No script is needed to read it: one searches lists and puts them in
+//! order, the other shows questions one by one and saves the answers. All text is escaped by the page's template. On paper the
 //! first page is a summary to be signed, and the evidence follows.
 
 mod charts;
 mod lists;
+mod questions;
+
+use std::fmt::Write as _;
 
 use jiff::civil::Date;
+pub use questions::{Choice, Mark, Question, Questions, SideRow};
+
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 
 /// What a report says, from top to bottom. Empty parts are left out.
@@ -18,6 +23,8 @@ pub struct Page {
     pub title: String,
     /// What was compared or done, in a line.
     pub subtitle: String,
+    /// Other pages that belong to it.
+    pub links: Vec<PageLink>,
     /// The verdict.
     pub verdict: Verdict,
     /// The answer to a second question, if one was asked.
@@ -28,6 +35,8 @@ pub struct Page {
     pub causes: Vec<Cause>,
     /// What a person has to do by hand.
     pub by_hand: Vec<String>,
+    /// What a person decides here.
+    pub questions: Option<Questions>,
     /// Events by month, before and after.
     pub months: Vec<Month>,
     /// How many moved by how much.
@@ -38,6 +47,15 @@ pub struct Page {
     pub tables: Vec<Table>,
     /// Which version of Emvo made it.
     pub made_by: String,
+}
+
+/// A page beside this one.
+#[derive(Clone, Debug)]
+pub struct PageLink {
+    /// What it is about.
+    pub words: String,
+    /// The name of its file, in the same folder.
+    pub file: String,
 }
 
 /// How it ended.
@@ -128,15 +146,32 @@ const MOST_SHOWN: usize = 2_000;
 /// A page stays small enough to send: longer lists are cut, and say so.
 pub const MOST_ROWS: usize = 20_000;
 
-/// The one script, and its SHA-256 in base64: a browser runs no other in the page.
-const SCRIPT: &str = include_str!("lists.js");
-const SCRIPT_DIGEST: &str = "YQX7UzaG3RBep/zRdpEfVcN52tAJW0wWtKJEPNCDOkw=";
+/// A script of the page, and its SHA-256 in base64: a browser runs no other there.
+struct Script {
+    text: &'static str,
+    digest: &'static str,
+}
+
+const LISTS: Script =
+    Script { text: include_str!("lists.js"), digest: "YQX7UzaG3RBep/zRdpEfVcN52tAJW0wWtKJEPNCDOkw=" };
+const DECIDE: Script =
+    Script { text: include_str!("decide.js"), digest: "JkpHYye/ZJ97QFtsBWWom1keK/HqT6j6ywM4+Vjhnbc=" };
+
+/// The scripts that a page needs.
+fn scripts_of(page: &Page) -> Vec<Script> {
+    let lists = lists::needs_script(&page.tables).then_some(LISTS);
+    lists.into_iter().chain(page.questions.as_ref().map(|_| DECIDE)).collect()
+}
 
 /// What a browser may do with the page (Content Security Policy, level 2): show it and its
-/// own styles, run its one script if it has one, and fetch nothing. A text of a stranger
+/// own styles, run its own scripts if it has any, and fetch nothing. A text of a stranger
 /// that got in as markup all the same would do nothing.
-fn policy(has_script: bool) -> String {
-    let script = if has_script { format!("'sha256-{SCRIPT_DIGEST}'") } else { "'none'".to_owned() };
+fn policy(scripts: &[Script]) -> String {
+    let digests = scripts.iter().map(|script| format!("'sha256-{}'", script.digest));
+    let mut script = digests.collect::<Vec<_>>().join(" ");
+    if script.is_empty() {
+        "'none'".clone_into(&mut script);
+    }
     format!(
         "default-src 'none'; style-src 'unsafe-inline'; script-src {script}; base-uri 'none'; form-action 'none'"
     )
@@ -145,13 +180,13 @@ fn policy(has_script: bool) -> String {
 /// The page as HTML.
 pub fn render(page: &Page) -> String {
     let style = include_str!("style.css");
-    let has_script = lists::needs_script(&page.tables);
+    let scripts = scripts_of(page);
     let document = html! {
         (DOCTYPE)
         html lang="en" {
             head {
                 meta charset="utf-8";
-                meta http-equiv="Content-Security-Policy" content=(policy(has_script));
+                meta http-equiv="Content-Security-Policy" content=(policy(&scripts));
                 meta name="viewport" content="width=device-width, initial-scale=1";
                 meta name="color-scheme" content="light dark";
                 title { (page.title) }
@@ -162,8 +197,10 @@ pub fn render(page: &Page) -> String {
                     header {
                         h1 { (page.title) }
                         p.soft { (page.subtitle) }
+                        (links(&page.links))
                     }
                     (verdict(&page.verdict))
+                    @if let Some(questions) = &page.questions { (questions::questions(questions)) }
                     (counts(&page.counts))
                     @if let Some(second) = &page.second { (second_answer(second)) }
                     div.evidence {
@@ -176,11 +213,36 @@ pub fn render(page: &Page) -> String {
                     }
                     footer { p.note { (page.made_by) } }
                 }
-                @if has_script { script { (PreEscaped(SCRIPT)) } }
+                @for script in &scripts { script { (PreEscaped(script.text)) } }
             }
         }
     };
     document.into_string()
+}
+
+fn links(links: &[PageLink]) -> Markup {
+    html! {
+        @if !links.is_empty() {
+            nav aria-label="Pages" {
+                @for PageLink { words, file } in links { a href=(reference_to(file)) { (words) } " " }
+            }
+        }
+    }
+}
+
+/// A file of this folder as a reference (RFC 3986 section 2): whatever may mean something else
+/// there stands as its bytes. In front, so that no name is taken for a scheme.
+fn reference_to(file: &str) -> String {
+    let mut reference = "./".to_owned();
+    for byte in file.bytes() {
+        if byte.is_ascii_alphanumeric() || b"-._~".contains(&byte) {
+            reference.push(char::from(byte));
+        } else {
+            // Writing into a string cannot fail.
+            let _ = write!(reference, "%{byte:02X}");
+        }
+    }
+    reference
 }
 
 fn verdict(verdict: &Verdict) -> Markup {

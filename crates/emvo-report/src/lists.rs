@@ -79,7 +79,12 @@ fn is_long(cell: &str) -> bool {
     cell.split([' ', '/']).any(|word| word.chars().count() > LONG_WORD)
 }
 
-/// Rows for the script alone. Nothing in them may end the element that they stand in.
+/// Rows for the script alone.
 fn as_json(rows: &[Vec<String>]) -> String {
-    serde_json::to_string(rows).unwrap_or_default().replace('<', "\\u003c")
+    harmless(&serde_json::to_string(rows).unwrap_or_default())
+}
+
+/// JSON in which nothing can end the element that it stands in.
+pub(super) fn harmless(json: &str) -> String {
+    json.replace('<', "\\u003c")
 }

@@ -1,6 +1,9 @@
 //! The page as a file: complete, escaped, small.
 
-use emvo_report::{Cause, MOST_ROWS, Month, MonthGrid, Mood, Page, SecondAnswer, Table, Verdict, render};
+use emvo_report::{
+    Cause, Choice, MOST_ROWS, Mark, Month, MonthGrid, Mood, Page, PageLink, Question, Questions,
+    SecondAnswer, SideRow, Table, Verdict, render,
+};
 
 fn page() -> Page {
     Page {
@@ -27,6 +30,8 @@ fn page() -> Page {
             todo: Some("emvo retime".to_owned()),
         }],
         by_hand: vec!["share it again".to_owned()],
+        links: vec![PageLink { words: "crew".to_owned(), file: "move-crew #1 å.html".to_owned() }],
+        questions: None,
         months: vec![Month { name: "2026-03".to_owned(), before: 5, after: 4 }],
         shifts: vec![("+1 h".to_owned(), 3)],
         grids: vec![MonthGrid {
@@ -101,6 +106,45 @@ fn texts_that_are_only_searched_are_harmless() {
     assert!(html.contains("2,001 rows; the first 2,000 are shown, a search finds all"));
 }
 
+fn questions() -> Questions {
+    Questions {
+        title: "One or two?".to_owned(),
+        choices: vec![Choice { word: "same", label: "The same", key: 's' }],
+        columns: vec!["answer", "title"],
+        file: "pairs.answers.csv".to_owned(),
+        next: "emvo merge --answers".to_owned(),
+        list: vec![Question {
+            question: "</script><script>alert(3)</script>".to_owned(),
+            sides: ["a.ics".to_owned(), "b.ics".to_owned()],
+            rows: vec![SideRow {
+                field: "end".to_owned(),
+                said: ["09:00".to_owned(), "10:00".to_owned()],
+                mark: Mark::Differs,
+            }],
+            cells: vec![String::new(), "Watch".to_owned()],
+            ..Question::default()
+        }],
+        ..Questions::default()
+    }
+}
+
+#[test]
+fn questions_are_data_for_the_page_s_own_script() {
+    let html = render(&Page { questions: Some(questions()), ..page() });
+    let (_, rest) = html.split_once("<script id=\"asked\" type=\"application/json\">").unwrap();
+    let asked: serde_json::Value = serde_json::from_str(rest.split_once("</script>").unwrap().0).unwrap();
+    assert_eq!(asked["list"][0]["question"], "</script><script>alert(3)</script>");
+    assert_eq!(asked["list"][0]["rows"][0], serde_json::json!(["end", "09:00", "10:00", true]));
+    assert!(!html.contains("<script>alert"), "it would run");
+    // Without a script there is nothing to press, and nothing is shown that does nothing.
+    assert!(html.contains("<section id=\"questions\" hidden"), "{html}");
+}
+
+#[test]
+fn other_pages_are_reached_by_the_names_of_their_files() {
+    assert!(render(&page()).contains("<a href=\"./move-crew%20%231%20%C3%A5.html\">crew</a>"));
+}
+
 /// RFC 4648 section 4.
 fn base64(bytes: &[u8]) -> String {
     const LETTERS: &[u8; 64] = b"ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
@@ -116,20 +160,26 @@ fn base64(bytes: &[u8]) -> String {
     out
 }
 
+/// The scripts that stand in a page to be run.
+fn scripts(html: &str) -> Vec<&str> {
+    html.split("<script>").skip(1).filter_map(|rest| Some(rest.split_once("</script>")?.0)).collect()
+}
+
 #[test]
-fn a_browser_runs_the_pages_own_script_and_no_other() {
+fn a_browser_runs_the_pages_own_scripts_and_no_others() {
     use sha2::Digest as _;
     assert_eq!((base64(b"M"), base64(b"Ma"), base64(b"Man")), ("TQ==".into(), "TWE=".into(), "TWFu".into()));
-    let html = render(&page());
-    let (_, rest) = html.split_once("<script>").unwrap();
-    let (script, _) = rest.split_once("</script>").unwrap();
+    let html = render(&Page { questions: Some(questions()), ..page() });
+    assert_eq!(scripts(&html).len(), 2);
+    let allowed = |script: &&str| format!("'sha256-{}'", base64(&sha2::Sha256::digest(script.as_bytes())));
+    let allowed: Vec<String> = scripts(&html).iter().map(allowed).collect();
     let policy = format!(
-        "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'; script-src 'sha256-{}'; base-uri 'none'; form-action 'none'\">",
-        base64(&sha2::Sha256::digest(script.as_bytes()))
+        "<meta http-equiv=\"Content-Security-Policy\" content=\"default-src 'none'; style-src 'unsafe-inline'; script-src {}; base-uri 'none'; form-action 'none'\">",
+        allowed.join(" ")
     );
     assert!(
         html.contains(&policy),
-        "lists.js has changed: its digest in lib.rs has to be made anew: {policy}"
+        "a script has changed: its digest in lib.rs has to be made anew: {policy}"
     );
     let plain = render(&Page { tables: Vec::new(), ..page() });
     assert!(plain.contains("script-src 'none'") && !plain.contains("<script>"), "{plain}");

@@ -252,7 +252,7 @@ fn differ_in_markup(one: &Event<'_>, two: &Event<'_>) -> bool {
 }
 
 /// What an event says in a field that makes it the event it is, for people.
-fn said(field: Field, event: &Event<'_>) -> String {
+pub(super) fn said(field: Field, event: &Event<'_>) -> String {
     match field {
         Field::Busy => (if event.is_busy() { "busy" } else { "free" }).to_owned(),
         Field::Private => event.classification().name().to_owned(),

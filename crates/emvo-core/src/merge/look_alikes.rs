@@ -7,7 +7,9 @@ use rayon::prelude::*;
 
 use super::{Apart, Duplicates, Entry, Merge, overrides};
 use crate::edit::FoldKind;
-use crate::identity::{Moment, Numbered, Sides, is_placeholder, likeness, number_of, without_copy_marks};
+use crate::identity::{
+    FieldPair, Moment, Numbered, Sides, is_placeholder, likeness, number_of, side_by_side, without_copy_marks,
+};
 use emvo_ical::calendar::Event;
 
 /// Upper bound on events of one title on a day that are compared; more of
@@ -20,6 +22,8 @@ pub enum LookAlikes {
     /// They are.
     #[default]
     Find,
+    /// They are, and each pair is told field by field, for a person who sees both.
+    Compare,
     /// They are not: nobody would look at them.
     Leave,
 }
@@ -48,6 +52,8 @@ pub struct LookAlike {
     pub a: PairedEvent,
     /// The second one.
     pub b: PairedEvent,
+    /// What the two say, field by field, if that was asked for.
+    pub fields: Vec<FieldPair>,
 }
 
 /// A pair that a person called the same: input and id of either side.
@@ -121,7 +127,11 @@ impl Merge<'_> {
         pairs
             .into_iter()
             .filter_map(|(one, two, reason)| {
-                Some(LookAlike { reason, a: self.side(one)?, b: self.side(two)? })
+                let fields = match self.terms.options.look_alikes {
+                    LookAlikes::Compare => self.fields_of(one, two),
+                    LookAlikes::Find | LookAlikes::Leave => Vec::new(),
+                };
+                Some(LookAlike { reason, a: self.side(one)?, b: self.side(two)?, fields })
             })
             .collect()
     }
@@ -170,6 +180,11 @@ impl Merge<'_> {
             None if self.terms.options.duplicates == Duplicates::Keep => None,
             None => Some("the same title and time, other dates".to_owned()),
         }
+    }
+
+    fn fields_of(&self, one: usize, two: usize) -> Vec<FieldPair> {
+        let side = |at: usize| self.kept[at].as_ref().map(|entry| self.terms.side(entry));
+        side(one).zip(side(two)).map(|(one, two)| side_by_side(one, two)).unwrap_or_default()
     }
 
     fn side(&self, at: usize) -> Option<PairedEvent> {

@@ -19,6 +19,7 @@ mod pairing;
 mod record;
 mod records;
 mod release;
+mod then_now;
 mod unchanged;
 
 use std::collections::BTreeMap;
@@ -40,6 +41,7 @@ pub(crate) use components::{InBook, calendar_lines_lost, lacking, unlike};
 pub use difference::{Counts, DetailDifference, Difference, DifferenceKind, Notes, Ownership};
 pub use explained::Explanations;
 pub use release::{Reason, ReasonKind, Release};
+pub use then_now::ThenNow;
 
 use account::Accounted;
 use pairing::Pairing;
@@ -147,6 +149,8 @@ pub struct Reconciliation {
     pub outside: usize,
     /// What was compared of each source, by its path.
     pub compared: BTreeMap<String, Compared>,
+    /// How many dates each calendar of the sources had, and has in the result.
+    pub then_and_now: Vec<ThenNow>,
     /// How many dates each day has, in the sources and in the result; duplicates
     /// and what receipts explain left out.
     pub days: BTreeMap<Date, (usize, usize)>,
@@ -311,6 +315,7 @@ fn account<'c>(
         going_on,
         outside,
         compared,
+        then_and_now: pairing.then_and_now(),
         days: pairing.days(),
         not_compared,
         unread: options.unread,

@@ -15,8 +15,8 @@ declare_rule! {
     /// `Inspection` and `Copy of Inspection` at the same hour.
     ///
     /// ## Repair
-    /// None: a person has to say. `merge --review sheet.csv` puts such pairs on a
-    /// sheet.
+    /// None: a person has to say. `merge --review pairs.html` shows such pairs on a
+    /// page, side by side.
     LookAlike, "U04", "look-alike", RuleGroup::Identity, "probably the same event"
 }
 

@@ -11,6 +11,7 @@ use serde::Serialize;
 
 use super::by_hand::{ByHand, ChoreJson};
 use super::done::{Done, Remarks, done_page, done_sheet};
+use super::review::Review;
 use super::written::{
     Examples, WrittenJson, change_lines, left_behind_lines, output_lines, stream_beside, summary,
     warnings_about,
@@ -37,7 +38,7 @@ pub(crate) struct ByHandTold {
 }
 
 impl ByHandTold {
-    fn line(&self) -> Option<String> {
+    pub(crate) fn line(&self) -> Option<String> {
         if self.list.is_empty() {
             return None;
         }
@@ -47,13 +48,6 @@ impl ByHandTold {
             None => format!("by hand in the destination: {counts}; --by-hand list.csv says which and how"),
         })
     }
-}
-
-/// Whether look-alikes are on a sheet for a person.
-#[derive(Clone, Copy, Debug, PartialEq, Eq)]
-pub(crate) enum Review {
-    OnSheet,
-    Nowhere,
 }
 
 impl Combined {
@@ -75,7 +69,7 @@ impl Combined {
         if !self.look_alikes.is_empty() {
             let (one, many) = ("pair of events looks alike", "pairs of events look alike");
             let pairs = counted(self.look_alikes.len(), one, many);
-            by_hand.push(format!("{pairs}: --review sheet.csv lists them for a person"));
+            by_hand.push(format!("{pairs}: --review pairs.html asks a person"));
         }
         let remarks = Remarks { title: "Combined".to_owned(), by_hand, tables: Vec::new() };
         Done::of(&self.written, remarks)
@@ -188,7 +182,8 @@ fn look_alike_lines(pairs: &[LookAlike], review: Review) -> String {
     let count = counted(pairs.len(), "pair of events looks alike", "pairs of events look alike");
     let how = match review {
         Review::OnSheet => "answer `same` or `different` on the sheet, and read it back with --answers",
-        Review::Nowhere => "--review sheet.csv lists them for a person",
+        Review::OnPage => "decide on the page, save the answers there, and read them back with --answers",
+        Review::Nowhere => "--review pairs.html asks a person",
     };
     let mut out = format!("{} {count}; {how}\n", styled(WARNING, "!"));
     for LookAlike { reason, a, .. } in pairs.iter().take(3) {

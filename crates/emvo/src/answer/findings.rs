@@ -4,16 +4,15 @@ use std::cmp::Reverse;
 use std::collections::{BTreeMap, BTreeSet};
 use std::fmt::Write as _;
 
+use emvo_core::identity::FieldPair;
 use emvo_core::rules::{self, Finding, Level, Refused, RuleId, Safety, refused_for};
 use emvo_core::table::Sniffed;
-use emvo_report::{Mood, Page, Verdict};
+use emvo_report::Page;
 use hashbrown::HashMap;
 use schemars::JsonSchema;
 use serde::Serialize;
 
-use super::page::{made_by, table};
-use super::plain_words::repair_in_words;
-use super::sheet::sheet;
+use super::findings_page::{check_page, of_findings};
 use super::survey_detail::understood_lines;
 use super::survey_json::RowsToldJson;
 use super::{Answer, Detail, Reported};
@@ -32,6 +31,8 @@ pub(crate) struct Found<'s> {
     pub(crate) path: &'s str,
     pub(crate) format: Format,
     pub(crate) finding: Finding,
+    /// What its repair would make of the event, if that was asked for.
+    pub(crate) repaired: Vec<FieldPair>,
 }
 
 /// What comes first.
@@ -107,7 +108,7 @@ impl Answer for Findings<'_> {
 
 impl Reported for Findings<'_> {
     fn page(&self) -> Page {
-        check_page(&self.found, &self.inputs.join(", "))
+        check_page(self)
     }
 
     fn sheet(&self) -> anyhow::Result<Vec<u8>> {
@@ -248,7 +249,7 @@ fn event_line(found: &Found<'_>) -> String {
     format!("{line}{gap}{}", styled(DIM, sanitized(&place_of(found))))
 }
 
-fn place_of(found: &Found<'_>) -> String {
+pub(super) fn place_of(found: &Found<'_>) -> String {
     match (found.finding.row, found.finding.line) {
         (Some(row), _) => format!("{} row {row}", found.path),
         (None, 0) => found.path.to_owned(),
@@ -374,87 +375,6 @@ impl<'f> FindingJson<'f> {
             },
         }
     }
-}
-
-/// The page of a check.
-fn check_page(found: &[Found<'_>], inputs: &str) -> Page {
-    let mut rules: BTreeMap<&str, usize> = BTreeMap::new();
-    for one in found {
-        *rules.entry(one.finding.rule.as_str()).or_insert(0) += 1;
-    }
-    let described =
-        |id: &str| rules::rule(id).map_or_else(|| id.to_owned(), |rule| format!("{id}: {}", rule.headline()));
-    let of_level = |level| found.iter().filter(|one| one.finding.level == level).count();
-    let (errors, warnings, notes) = (of_level(Level::Error), of_level(Level::Warning), of_level(Level::Note));
-    Page {
-        title: "What is wrong with these calendars?".to_owned(),
-        subtitle: inputs.to_owned(),
-        verdict: Verdict {
-            mood: match (errors, warnings) {
-                (0, 0) => Mood::Good,
-                (0, _) => Mood::Wait,
-                _ => Mood::Bad,
-            },
-            word: if errors + warnings == 0 {
-                "Nothing that matters".to_owned()
-            } else {
-                counted(found.len(), "finding", "findings")
-            },
-            sentence: format!(
-                "{}, {}, {}.",
-                counted(errors, "error", "errors"),
-                counted(warnings, "warning", "warnings"),
-                counted(notes, "note", "notes")
-            ),
-        },
-        counts: rules.iter().map(|(id, count)| (*count, described(id))).collect(),
-        tables: vec![table(
-            "Findings",
-            "Safe repairs are made by emvo repair; those that need consent by emvo repair --consent.",
-            &["level", "rule", "where", "title", "start", "what", "repair"],
-            found.iter().map(|Found { path, finding, .. }| {
-                let place = match (finding.line, finding.row) {
-                    (0, None) => (*path).to_owned(),
-                    (0, Some(row)) => format!("{path} row {row}"),
-                    (line, _) => format!("{path}:{line}"),
-                };
-                vec![
-                    finding.level.name().to_owned(),
-                    finding.rule.to_string(),
-                    place,
-                    finding.title.clone(),
-                    finding.start.clone(),
-                    finding.message.clone(),
-                    repair_in_words(finding.safety).to_owned(),
-                ]
-            }),
-        )],
-        made_by: made_by(),
-        ..Page::default()
-    }
-}
-
-const HEADER: [&str; 10] =
-    ["answer", "rule", "name", "path", "line", "uid", "title", "start", "message", "repair"];
-
-/// Findings with an empty answer each.
-fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
-    let rows = found.iter().map(|Found { path, finding, .. }| {
-        let name = rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
-        [
-            String::new(),
-            finding.rule.as_str().to_owned(),
-            name.to_owned(),
-            (*path).to_owned(),
-            finding.line.to_string(),
-            finding.uid.clone(),
-            finding.title.clone(),
-            finding.start.clone(),
-            finding.message.clone(),
-            finding.safety.name().to_owned(),
-        ]
-    });
-    sheet(HEADER, rows)
 }
 
 #[cfg(test)]

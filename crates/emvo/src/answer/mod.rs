@@ -7,7 +7,7 @@
 
 pub(crate) mod advice;
 pub(crate) mod backup;
-mod besides;
+pub(crate) mod besides;
 pub(crate) mod by_hand;
 pub(crate) mod changes;
 mod changes_page;
@@ -23,6 +23,7 @@ pub(crate) mod done;
 pub(crate) mod event_lines;
 pub(crate) mod events;
 pub(crate) mod findings;
+mod findings_page;
 pub(crate) mod history;
 pub(crate) mod json;
 pub(crate) mod language;
@@ -38,6 +39,7 @@ pub(crate) mod proof_page;
 pub(crate) mod rehearsal;
 pub(crate) mod release;
 pub(crate) mod repairs;
+pub(crate) mod review;
 pub(crate) mod rules;
 pub(crate) mod sheet;
 mod survey;
@@ -197,6 +199,13 @@ impl ReportForm {
     }
 }
 
+/// Whether findings are told with what their repairs would make of an event.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum RepairPreview {
+    Told,
+    NotAsked,
+}
+
 /// The report of an answer, if one was asked for.
 pub(crate) struct Report {
     file: NamedFile,
@@ -212,6 +221,14 @@ impl Report {
 
     pub(crate) fn path(&self) -> Option<&Path> {
         self.file.path()
+    }
+
+    /// Whether people decide on it what is repaired.
+    pub(crate) fn preview(&self) -> RepairPreview {
+        match self.form {
+            Some(ReportForm::Page) => RepairPreview::Told,
+            Some(ReportForm::Sheet | ReportForm::Json) | None => RepairPreview::NotAsked,
+        }
     }
 
     /// Its path, as people know it.

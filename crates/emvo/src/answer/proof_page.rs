@@ -93,6 +93,7 @@ fn proof_page(proof: &Proof<'_, '_>) -> Page {
         grids: if found.verdict == Proven::Complete { Vec::new() } else { grids(&found.days) },
         tables,
         made_by: made_by(),
+        ..Page::default()
     }
 }
 

@@ -22,7 +22,7 @@ pub(crate) fn sheet<const N: usize>(
         .from_writer("\u{feff}".as_bytes().to_vec());
     writer.write_record(header)?;
     for row in rows {
-        writer.write_record(row.map(|cell| guarded(&cell).into_owned()))?;
+        writer.write_record(guarded_cells(&row))?;
     }
     writer.into_inner().map_err(|error| anyhow::anyhow!("{error}"))
 }
@@ -50,21 +50,30 @@ pub(crate) fn read_answers(
     Ok(answers)
 }
 
+/// The columns of a sheet of look-alikes.
+pub(super) const PAIR_COLUMNS: [&str; 13] = [
+    "pair", "answer", "reason", "title_a", "start_a", "end_a", "source_a", "uid_a", "title_b", "start_b",
+    "end_b", "source_b", "uid_b",
+];
+
 /// The look-alikes of a merge as a sheet: one pair a row, with an empty answer.
-pub(crate) fn of_pairs(pairs: &[LookAlike]) -> anyhow::Result<Vec<u8>> {
-    let header = [
-        "pair", "answer", "reason", "title_a", "start_a", "end_a", "source_a", "uid_a", "title_b", "start_b",
-        "end_b", "source_b", "uid_b",
-    ];
-    let rows = pairs.iter().enumerate().map(|(number, LookAlike { reason, a, b })| {
-        let of = |event: &PairedEvent| {
-            [&event.title, &event.start, &event.end, &event.source, &event.uid].map(String::clone)
-        };
-        let ([a1, a2, a3, a4, a5], [b1, b2, b3, b4, b5]) = (of(a), of(b));
-        let number = (number + 1).to_string();
-        [number, String::new(), reason.clone(), a1, a2, a3, a4, a5, b1, b2, b3, b4, b5]
-    });
-    sheet(header, rows)
+pub(super) fn of_pairs(pairs: &[LookAlike]) -> anyhow::Result<Vec<u8>> {
+    let rows = pairs.iter().enumerate().map(|(number, pair)| pair_row(number + 1, pair));
+    sheet(PAIR_COLUMNS, rows)
+}
+
+/// The row of a pair, with an empty answer.
+pub(super) fn pair_row(number: usize, LookAlike { reason, a, b, .. }: &LookAlike) -> [String; 13] {
+    let of = |event: &PairedEvent| {
+        [&event.title, &event.start, &event.end, &event.source, &event.uid].map(String::clone)
+    };
+    let ([a1, a2, a3, a4, a5], [b1, b2, b3, b4, b5]) = (of(a), of(b));
+    [number.to_string(), String::new(), reason.clone(), a1, a2, a3, a4, a5, b1, b2, b3, b4, b5]
+}
+
+/// The cells of a row as a spreadsheet may take them.
+pub(super) fn guarded_cells<const N: usize>(row: &[String; N]) -> Vec<String> {
+    row.iter().map(|cell| guarded(cell).into_owned()).collect()
 }
 
 /// Words for the same, and for different, in the languages of header words.
@@ -113,7 +122,7 @@ const DIFFERENT: [&str; 18] = [
 pub(crate) fn read_pairs(path: &Path, files: &ReadFiles) -> anyhow::Result<Vec<SamePair>> {
     let shown = path.display();
     let columns = ["answer", "source_a", "uid_a", "source_b", "uid_b"];
-    let rows = Rows::read(path, files, columns, "emvo merge --review sheet.csv")?;
+    let rows = Rows::read(path, files, columns, "emvo merge --review pairs.html")?;
     let mut same = Vec::new();
     for (row, [answer, source_a, uid_a, source_b, uid_b]) in rows.0 {
         let word = answer.to_lowercase();

@@ -3,13 +3,16 @@
 use std::path::PathBuf;
 
 use emvo_core::fit::{Limits, Zones};
-use emvo_core::rules::{CheckOptions, Context, Finding, Level, RuleChoice, check, check_source};
+use emvo_core::identity::FieldPair;
+use emvo_core::rules::{
+    CheckOptions, Context, Finding, Level, RuleChoice, check, check_source, repair_preview,
+};
 use hashbrown::HashSet;
 
 use super::{Command, Program};
-use crate::answer::Report;
 use crate::answer::advice::told;
 use crate::answer::findings::{FindingOrder, Findings, Found};
+use crate::answer::{RepairPreview, Report};
 use crate::clock;
 use crate::input::{InputGroup, Loaded, ReadFiles, Source, given, with_sources};
 use crate::job::Scope;
@@ -125,7 +128,7 @@ impl Command for CheckArgs {
             |[sources]| {
                 progress::doing("looking for faults");
                 let scope = Scope::over(&sources, chosen, &window, &reading);
-                let mut found = findings(&sources, &scope, &choice, limits);
+                let mut found = findings(&sources, &scope, &choice, limits, report.preview());
                 found.retain(|found| found.finding.level >= level);
                 order.sort(&mut found);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
@@ -161,6 +164,7 @@ fn findings<'s>(
     scope: &Scope<'_>,
     choice: &RuleChoice,
     limits: Option<Limits>,
+    preview: RepairPreview,
 ) -> Vec<Found<'s>> {
     let forced_zone = limits.as_ref().and_then(|limits| match &limits.zones {
         Zones::One(zone) => Some(zone.clone()),
@@ -170,13 +174,25 @@ fn findings<'s>(
     let mut options = CheckOptions { limits, forced_zone, now, ..CheckOptions::default() };
     let mut all = Vec::new();
     for source in sources {
-        let found =
-            |finding: Finding| Found { path: &source.path, format: source.format, finding: told(finding) };
+        let found = |finding: Finding, repaired: Vec<FieldPair>| Found {
+            path: &source.path,
+            format: source.format,
+            finding: told(finding),
+            repaired,
+        };
         if scope.chosen.takes_files() {
-            all.extend(check_source(&source.facts(), choice).into_iter().map(found));
+            let of_file = check_source(&source.facts(), choice).into_iter();
+            all.extend(of_file.map(|finding| found(finding, Vec::new())));
         }
         for loaded in &source.loaded {
-            all.extend(of_calendar(loaded, scope, choice, &mut options, &source.path).into_iter().map(found));
+            let of_calendar = of_calendar(loaded, scope, choice, &mut options, &source.path).into_iter();
+            all.extend(of_calendar.map(|finding| {
+                let repaired = match preview {
+                    RepairPreview::Told => repair_preview(&finding, &loaded.calendar, &loaded.zones),
+                    RepairPreview::NotAsked => Vec::new(),
+                };
+                found(finding, repaired)
+            }));
         }
     }
     all

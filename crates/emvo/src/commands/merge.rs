@@ -5,21 +5,23 @@ use std::path::{Path, PathBuf};
 use anyhow::{Context, bail};
 use emvo_core::edit::Edited;
 use emvo_core::merge::{
-    Busy, Clash, Duplicates, Ids, Incoming, LookAlike, MergeInput, MergeOptions, Reminders, Stay, merge,
+    Busy, Clash, Duplicates, Ids, Incoming, LookAlike, LookAlikes, MergeInput, MergeOptions, Stay, merge,
 };
 use emvo_core::survey::default_window;
-use emvo_ical::calendar::{Classification, Duration};
+use emvo_ical::calendar::Classification;
 use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneChoices;
 
 use super::{Command, Program};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
-use crate::answer::combined::{ByHandTold, Combined, Review};
+use crate::answer::combined::{ByHandTold, Combined};
+use crate::answer::review::Review;
 use crate::answer::{Report, give, sheet};
 use crate::input::{InputGroup, ReadFiles, Reading, Source, given, with_sources};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, KeepArg, OutputArgs, UidsArg};
 use crate::job::edit::place_with_report;
 use crate::job::only_new::{Held, OnlyNewArgs};
+use crate::job::resolve::reminders_named;
 use crate::outcome::Outcome;
 use crate::output::{Fitting, Kind, NamedFile, Output, Place, Role, Shape, TableForm, fit};
 use crate::terminal::progress;
@@ -43,10 +45,10 @@ pub(crate) struct MergeArgs {
     /// What happens to the same event under different ids
     #[arg(long, value_enum, default_value_t, help_heading = "Duplicates and look-alikes")]
     duplicates: DuplicatesArg,
-    /// Write a sheet of look-alikes, for people to answer `same` or `different`
-    #[arg(long, value_name = "SHEET.csv", help_heading = "Duplicates and look-alikes")]
+    /// Write look-alikes for people to answer `same` or `different`: as a page, or as a sheet
+    #[arg(long, value_name = "PATH.html|.csv|.xlsx", help_heading = "Duplicates and look-alikes")]
     review: Option<PathBuf>,
-    /// The sheet with its answers: what is the same becomes one
+    /// The sheet with the answers, as the page saves it too: what is the same becomes one
     #[arg(long, value_name = "SHEET.csv", help_heading = "Duplicates and look-alikes")]
     answers: Option<PathBuf>,
     /// What the result is called
@@ -101,16 +103,7 @@ impl IncomingArgs {
             KeepArg::Keep => Stay::Keep,
             KeepArg::Drop => Stay::Drop,
         };
-        let reminders = match self.reminders.as_str() {
-            "keep" => Reminders::Keep,
-            "drop" => Reminders::Drop,
-            text => {
-                let length = Duration::parse(text.trim_start_matches('-'));
-                Reminders::Give(length.with_context(|| {
-                    format!("--reminders `{text}`: write keep, drop, or a length such as -P1D or -PT15M")
-                })?)
-            }
-        };
+        let reminders = reminders_named(&self.reminders).context("--reminders")?;
         Ok(Incoming {
             add_categories: self.add_category,
             busy: match (self.busy, self.free) {
@@ -183,9 +176,11 @@ impl Command for MergeArgs {
         let form = self.answer.resolve();
         let files = ReadFiles::default();
         let pairs = self.answers.as_deref().map(|path| sheet::read_pairs(path, &files)).transpose()?;
+        let review = Review::at(self.review.as_deref());
         let options = MergeOptions {
             clash: self.clash.meaning(),
             duplicates: self.duplicates.meaning(),
+            look_alikes: if review == Review::OnPage { LookAlikes::Compare } else { LookAlikes::Find },
             incoming: self.incoming.resolve()?,
             same_pairs: pairs.unwrap_or_default(),
             name: self.name,
@@ -198,7 +193,8 @@ impl Command for MergeArgs {
         reading.tracking = output.recording.tracking();
         ensure_one_file(&output, self.into.as_deref())?;
         let report = Report::at(self.report.as_deref(), output.existing, &output.guard)?;
-        let review = NamedFile::at(self.review.as_deref(), Role::Review, output.existing, &output.guard)?;
+        let review_file =
+            NamedFile::at(self.review.as_deref(), Role::Review, output.existing, &output.guard)?;
         let by_hand =
             NamedFile::at(self.only_new.by_hand.as_deref(), Role::ByHand, output.existing, &output.guard)?;
         let first = if self.into.is_some() { First::IsDestination } else { First::IsIncoming };
@@ -217,13 +213,14 @@ impl Command for MergeArgs {
             let made = combined(written, first, options, held.as_mut(), fitting.as_ref(), &reading.zones)?;
             let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
             let Made { edited, look_alikes, warnings } = made;
-            let mut beside: Vec<_> = review.ready(|| sheet::of_pairs(&look_alikes))?.into_iter().collect();
+            let review_path = review_file.path().unwrap_or(Path::new(""));
+            let pairs = review_file.ready(|| review.bytes(&look_alikes, review_path))?;
+            let mut beside: Vec<_> = pairs.into_iter().collect();
             let list = held.map(|held| held.by_hand).unwrap_or_default();
             let list_path = by_hand.path().map(Path::to_owned);
             beside.extend(by_hand.ready(|| list.bytes(list_path.as_deref().unwrap_or(Path::new(""))))?);
             let (draft, mut result) = output.draft_one(written, edited, &shape, beside)?;
             result.inputs = inputs;
-            let review = if review.path().is_some() { Review::OnSheet } else { Review::Nowhere };
             let by_hand = ByHandTold { list, path: by_hand.shown() };
             let mut answer = Combined { written: result, look_alikes, warnings, review, by_hand };
             answer.written.run = place_with_report(draft, &report, &answer)?;
