@@ -163,7 +163,17 @@ const OPTIONS: &[(&str, &[(&str, Does)])] = &[
     ("events", LIST),
     ("history", &[("ledger", Read)]),
     ("show", &[("ledger", Read), ("output", Write)]),
-    ("run", &[("plan", Read), ("new", Read), ("output", Write), ("receipt", Write), ("ledger", Write)]),
+    (
+        "run",
+        &[
+            ("plan", Read),
+            ("new", Read),
+            ("limits", Read),
+            ("output", Write),
+            ("receipt", Write),
+            ("ledger", Write),
+        ],
+    ),
     (
         "bundle",
         &[

@@ -76,7 +76,7 @@ fn a_reminder_is_given_to_those_that_have_none() {
     assert!(!part(&text, "new").contains("TRIGGER:-P1D"), "{text}");
     let wrong = case.ends(2, &["merge", "in.ics", "--reminders", "soon", "-o", "x.ics", "--no-ledger"]);
     assert!(
-        wrong.stderr.contains("--reminders `soon`: write keep, drop, or a length such as -P1D"),
+        wrong.stderr.contains("--reminders: `soon`: write keep, drop, or a length such as -P1D"),
         "{}",
         wrong.stderr
     );

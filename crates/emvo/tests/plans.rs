@@ -69,7 +69,7 @@ fn a_plan_is_carried_out_again_and_again() {
     let quay = fs::metadata(case.path("out/quay.csv")).unwrap().modified().unwrap();
     case.put("in/crew-b.ics", calendar(&event("b", "Drill, moved", "20260909")));
     let changed = case.json_ends(0, &["run", "plan.toml", "--json"]);
-    assert_eq!(changed["outputs"], serde_json::json!(["out/all.ics", "out/move.html"]));
+    assert_eq!(changed["outputs"], serde_json::json!(["out/all.ics", "out/move.html", "out/move-all.html"]));
     assert_eq!(fs::metadata(case.path("out/quay.csv")).unwrap().modified().unwrap(), quay);
     // Somebody else's file is not replaced.
     case.put("out/all.ics", "mine");
@@ -82,7 +82,7 @@ fn a_plan_is_carried_out_again_and_again() {
     assert_eq!(case.read("out/all.ics"), "mine");
     case.ends(0, &["run", "plan.toml", "--overwrite"]);
     let forced = case.json_ends(0, &["run", "plan.toml", "--force", "--json"]);
-    assert_eq!(forced["outputs"].as_array().unwrap().len(), 3, "{forced:#}");
+    assert_eq!(forced["outputs"].as_array().unwrap().len(), 5, "{forced:#}");
 }
 
 #[test]

@@ -5,24 +5,17 @@ use std::io::Read as _;
 use std::path::{Component, Path, PathBuf};
 
 use anyhow::{Context, bail};
-use emvo_core::product::PRODUCT_ID;
-use emvo_core::survey::{default_window, survey};
-use emvo_ical::calendar::{count_components, write_with_head};
-use emvo_ical::recurrence::Ceiling;
 
 use super::{Command, Program};
 use crate::answer::backup::{Backup, Restored};
 use crate::answer::{Form, give};
-use crate::commands::convert::as_calendar_file;
-use crate::input::{
-    InputGroup, Letters, ORIGINALS, ReadAs, ReadFiles, Reading, Secret, Source, TakenNames, files_on_disk,
-    with_sources,
-};
+use crate::input::{InputGroup, ReadAs, ReadFiles, Secret, files_on_disk, with_sources};
 use crate::job::args::{AnswerArgs, ReadingArgs};
+use crate::job::packing::Packing;
 use crate::outcome::Outcome;
-use crate::output::backup::{Against, Checked, Entry, Manifest, Original, checked, restored};
-use crate::output::contents::{Contents, Kept};
-use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target, free_name};
+use crate::output::backup::{Against, Checked, checked, restored};
+use crate::output::contents::Contents;
+use crate::output::{Batch, Existing, Folder, Guard, Mode, NamedFile, Readers, Role, Target};
 use crate::terminal::progress;
 
 /// A backup: one calendar file each, with counts and digests, encrypted if you like
@@ -95,12 +88,12 @@ impl Command for BundleArgs {
         let group = InputGroup { paths: &self.inputs, reading: &reading, except: output.path() };
         with_sources(&[group], &files, |[mut sources]| {
             progress::doing("packing");
-            let set_aside: usize = sources.iter().map(Source::events_set_aside).sum();
-            let (mut manifest, mut contents) = calendars(&mut sources, &reading)?;
+            let mut packing = Packing::default();
+            packing.add_calendars(&mut sources, &reading)?;
             let on_disk = files_on_disk(&self.inputs, output.path())?;
-            keep_originals(&on_disk, &sources, &files, &mut manifest, &mut contents)?;
-            manifest.set_aside = set_aside;
-            manifest.not_read = sources.iter().map(|source| source.beside.not_read.len()).sum();
+            packing.add_originals(&on_disk, &sources, &files)?;
+            let Packing { manifest, contents, .. } = packing;
+            let set_aside = manifest.set_aside;
             let zip = contents.zipped(&manifest, secret.as_ref())?;
             let mut batch = Batch::new(Mode::Write, &guard, Readers::Owner);
             // Read again before it takes the place of an older one.
@@ -130,111 +123,6 @@ fn read_again(mut file: File, secret: Option<&Secret>, packed: &Contents) -> any
     let mut bytes = Vec::new();
     file.read_to_end(&mut bytes)?;
     checked(&bytes, secret, Against::Contents(packed))
-}
-
-/// One calendar file for each calendar, under names that are all different.
-fn calendars(sources: &mut [Source<'_>], reading: &Reading) -> anyhow::Result<(Manifest, Contents)> {
-    let mut manifest = Manifest {
-        emvo: env!("CARGO_PKG_VERSION").to_owned(),
-        bundle: 2,
-        calendars: Vec::new(),
-        originals: Vec::new(),
-        set_aside: 0,
-        not_read: 0,
-    };
-    let (mut contents, mut taken) = (Contents::default(), TakenNames::default());
-    for source in sources {
-        let path = source.path.clone();
-        for loaded in &mut source.loaded {
-            let counts = default_window(std::iter::once(&loaded.calendar)).map(|window| {
-                survey(&loaded.calendar, &loaded.zones, (window, Ceiling::default()), |_, _| true)
-            });
-            let name = loaded.calendar.name();
-            let calendar = as_calendar_file(&path, loaded, reading);
-            let mut bytes = Vec::new();
-            write_with_head(&calendar, &calendar.missing_head(PRODUCT_ID), &mut bytes);
-            let events =
-                std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).components.events);
-            if events != calendar.series.len() {
-                bail!(
-                    "`{name}` would not be whole in the backup: {events} of {} events",
-                    calendar.series.len()
-                );
-            }
-            let file = format!("{}.ics", free_name(&name, &mut taken));
-            let kept = contents.keep(file.clone(), bytes);
-            manifest.calendars.push(Entry {
-                file,
-                name,
-                source: handed_on(&path),
-                events,
-                first: counts.as_ref().and_then(|counts| counts.first).map(|date| date.to_string()),
-                last: counts.as_ref().and_then(|counts| counts.last).map(|date| date.to_string()),
-                bytes: kept.bytes,
-                sha256: kept.sha256,
-            });
-        }
-    }
-    Ok((manifest, contents))
-}
-
-/// The exports as they came: every file on the disk as a whole, and what came
-/// through standard input.
-fn keep_originals(
-    on_disk: &[PathBuf],
-    sources: &[Source<'_>],
-    files: &ReadFiles,
-    manifest: &mut Manifest,
-    contents: &mut Contents,
-) -> anyhow::Result<()> {
-    let not_read: Vec<String> = sources
-        .iter()
-        .flat_map(|source| &source.beside.not_read)
-        .map(|file| file.path().to_owned())
-        .collect();
-    let was_told = |shown: &str| not_read.iter().any(|path| path == shown);
-    let mut all = Vec::new();
-    for path in on_disk {
-        let shown = path.display().to_string();
-        match files.read(path, ReadAs::Input) {
-            Ok(bytes) => all.push((shown, bytes)),
-            Err(_) if was_told(&shown) => {}
-            Err(error) => return Err(error).with_context(|| format!("could not read `{shown}` again")),
-        }
-    }
-    let piped = sources.iter().filter(|source| source.path == "-");
-    all.extend(piped.map(|source| ("standard-input".to_owned(), source.bytes.to_vec())));
-    let mut taken = TakenNames::default();
-    for (source, bytes) in all {
-        let source = handed_on(&source);
-        let file = original_name(&source, &mut taken);
-        let Kept { bytes, sha256 } = contents.keep(file.clone(), bytes);
-        manifest.originals.push(Original { file, source, bytes, sha256 });
-    }
-    Ok(())
-}
-
-/// A path as a backup tells it, which is handed on: of one that says where it is on this
-/// machine, the name alone.
-fn handed_on(path: &str) -> String {
-    if Path::new(path).is_absolute() {
-        return path.rsplit('/').next().unwrap_or_default().to_owned();
-    }
-    path.to_owned()
-}
-
-/// The path of an export inside the backup: its own below `originals/`, without
-/// what would lead out of it.
-fn original_name(source: &str, taken: &mut TakenNames) -> String {
-    let parts = Path::new(source).components().filter_map(|part| match part {
-        Component::Normal(part) => Some(part.to_string_lossy()),
-        _ => None,
-    });
-    let name = parts.collect::<Vec<_>>().join("/");
-    taken.free(Letters::AsTheyAre, |number| match number {
-        1 => format!("{ORIGINALS}{name}"),
-        _ => format!("{ORIGINALS}{number}/{name}"),
-    })
 }
 
 fn verify(path: &Path, files: &ReadFiles, secret: Option<&Secret>, form: Form) -> anyhow::Result<Outcome> {

@@ -2,13 +2,11 @@
 
 use anyhow::{Context, bail};
 use emvo_core::edit::{Change, Edited, Step};
-use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, merge};
 use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
 use emvo_core::split::{Singles, at_every_future, into_singles};
 use emvo_core::table::{CannotCarry, ColumnField};
-use emvo_ical::calendar::{Calendar, Series};
-use emvo_ical::content::Property;
+use emvo_ical::calendar::Series;
 use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words, walk_occurrences};
 use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use hashbrown::{HashMap, HashSet};
@@ -23,6 +21,7 @@ use crate::answer::survey_detail::understood_lines;
 use crate::answer::written::{Examples, change_lines};
 use crate::input::{Loaded, MemoryMeter, OverMemory, ReadFiles, Reading, Source, needed_for_dates};
 use crate::job::args::{AnswerArgs, FitArgs, InputArgs, OutputArgs, WindowArgs};
+use crate::job::calendar_file::converted;
 use crate::job::edit::EditJob;
 use crate::job::resolve::zone_named;
 use crate::job::{Edit, Scope};
@@ -299,32 +298,6 @@ fn dates_of(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: 
 
 fn title_of(series: &Series<'_>) -> String {
     series.lead().title().unwrap_or_default().into_owned()
-}
-
-/// A calendar as a file of its own: one from a table gets what it needs for
-/// that, any other stays as it is.
-pub(crate) fn as_calendar_file<'t>(path: &str, loaded: &mut Loaded<'t>, reading: &Reading) -> Calendar<'t> {
-    let is_from_table = loaded.calendar.events().next().is_some_and(|event| event.line() == 0);
-    if is_from_table { converted(path, loaded, Kind::Ics, reading).calendar } else { loaded.take() }
-}
-
-/// A calendar as it will be written. What becomes a calendar file goes through
-/// a merge of its own, which gives it the zone definitions and ids it needs.
-fn converted<'t>(path: &str, loaded: &mut Loaded<'t>, kind: Kind, reading: &Reading) -> Edited<'t> {
-    let mut calendar = loaded.take();
-    if kind != Kind::Ics {
-        return Edited::unchanged(calendar, loaded.zones.clone());
-    }
-    if !calendar.states_name() {
-        calendar.properties.push(Property::text_of("X-WR-CALNAME", &calendar.name()));
-    }
-    let input = MergeInput { calendar, zones: loaded.zones.clone(), label: path.to_owned() };
-    let options = MergeOptions {
-        duplicates: Duplicates::Keep,
-        look_alikes: LookAlikes::Leave,
-        ..MergeOptions::default()
-    };
-    merge(None, vec![input], options).into_edited(&reading.zones)
 }
 
 /// The rule for rows that only say that they repeat.

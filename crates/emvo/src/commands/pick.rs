@@ -4,9 +4,7 @@ use std::collections::BTreeSet;
 
 use anyhow::{Context, bail};
 use emvo_core::edit::{Change, Count, Cut, Edited, Step, sync_definitions};
-use emvo_core::redact::{
-    Attachments, Private, Show, Showing, Uids, WHEN, bare_calendar, showable, showable_names, shown, shows,
-};
+use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, bare_calendar, shown, shows};
 use emvo_core::split::by_window;
 use emvo_ical::calendar::{Calendar, ComponentCounts, ComponentKind, Event, Series};
 use emvo_ical::zone::ZoneResolver;
@@ -19,6 +17,7 @@ use crate::answer::advice::refusal_in_words;
 use crate::answer::written::{Extent, headline, marked_lines, summary_of_copy};
 use crate::input::Loaded;
 use crate::job::args::{KeepArg, UidsArg};
+use crate::job::resolve::show_named;
 use crate::job::{Edit, EditArgs, Scope};
 use crate::outcome::Outcome;
 use crate::output::{Shape, Written};
@@ -86,17 +85,7 @@ impl SplitBy {
 
 impl PickArgs {
     fn showing(&self) -> anyhow::Result<Showing> {
-        let mut show = Show::All;
-        if !self.show.is_empty() && !self.show.iter().any(|field| field.trim() == "all") {
-            let named = self.show.iter().map(|name| name.trim()).filter(|name| *name != WHEN);
-            let fields = named.map(|name| {
-                showable(name).with_context(|| {
-                    let known: Vec<_> = showable_names().collect();
-                    format!("--show: there is no field `{name}`; there are {}, all", known.join(", "))
-                })
-            });
-            show = Show::Only(fields.collect::<anyhow::Result<_>>()?);
-        }
+        let show = show_named(&self.show).context("--show")?;
         let private = match self.private {
             Some(PrivateArg::Include) => Private::Include,
             Some(PrivateArg::Mask) => Private::Mask,

@@ -1,6 +1,6 @@
 //! `run`: a whole move, from a plan file.
 
-use std::path::{Path, PathBuf};
+use std::path::{Component, Path, PathBuf};
 
 use anyhow::{Context, bail};
 use rayon::prelude::*;
@@ -9,9 +9,10 @@ use super::{Command, Program};
 use crate::answer::{Form, give};
 use crate::input::{InputGroup, ReadFiles, Reading, with_sources};
 use crate::job::args::{AnswerArgs, RecordArgs, memory_size};
+use crate::job::resolve::{consent_of, zone_named};
 use crate::outcome::Outcome;
-use crate::output::{Existing, Guard, Mode, NamedFile, Role};
-use crate::plan::{Ended, How, ManyRuns, Plan, Replace, RunAnswer, perform, starter, steps_of};
+use crate::output::{Existing, Guard, Mode, NamedFile, Role, limits_file};
+use crate::plan::{Ended, How, ManyRuns, Plan, Replace, RunAnswer, StarterTerms, perform, starter, steps_of};
 use crate::terminal::{counted, progress, sanitized, say};
 
 /// The whole move from a plan file, as often as it takes
@@ -29,6 +30,15 @@ pub(crate) struct RunArgs {
         help_heading = "The plan"
     )]
     new: Option<PathBuf>,
+    /// The house zone of the first plan
+    #[arg(long, value_name = "ZONE", help_heading = "The plan")]
+    zone: Option<String>,
+    /// What the destination accepts: the first plan proposes a destination for each calendar
+    #[arg(long, value_name = "FILE", help_heading = "The plan")]
+    limits: Option<PathBuf>,
+    /// Rules whose risky repairs the first plan agrees to, or `all`
+    #[arg(long, value_name = "ID", value_delimiter = ',', help_heading = "The plan")]
+    consent: Vec<String>,
     /// Where to write the first plan
     #[arg(long, short, value_name = "PLAN.toml", requires = "new", help_heading = "Output")]
     output: Option<PathBuf>,
@@ -51,13 +61,21 @@ pub(crate) struct RunArgs {
 }
 
 impl Command for RunArgs {
-    const EXAMPLES: &'static [&'static str] =
-        &["emvo run plan.toml --dry-run", "emvo run plan.toml", "emvo run --new exports -o starter.toml"];
+    const EXAMPLES: &'static [&'static str] = &[
+        "emvo run plan.toml --dry-run",
+        "emvo run plan.toml",
+        "emvo run --new exports --limits limits/quay-terminal.toml -o starter.toml",
+    ];
 
     fn run(self, _: Program) -> anyhow::Result<Outcome> {
         let form = self.answer.resolve();
         if let (Some(folder), Some(output)) = (&self.new, &self.output) {
-            return write_starter(folder, output, Existing::of_flag(self.overwrite));
+            let starter =
+                Starter { folder, output, zone: self.zone, limits: self.limits, consent: self.consent };
+            return starter.write(Existing::of_flag(self.overwrite));
+        }
+        if self.zone.is_some() || self.limits.is_some() || !self.consent.is_empty() {
+            bail!("--zone, --limits and --consent are for a first plan (--new); a plan says them itself");
         }
         let Some(path) = self.plan else { bail!("name a plan file, or a folder of plans") };
         let how = How {
@@ -113,24 +131,54 @@ fn run_many(plans: &[PathBuf], how: &How, form: Form) -> anyhow::Result<Outcome>
     Ok(Outcome::needs_a_look_if(all.needs_a_look()))
 }
 
-fn write_starter(folder: &Path, output: &Path, existing: Existing) -> anyhow::Result<Outcome> {
-    let files = ReadFiles::default();
-    let reading = Reading::plain();
-    let file = NamedFile::at(Some(output), Role::Starter, existing, &Guard::new(&files))?;
-    let inputs = [folder.to_owned()];
-    let group = InputGroup { paths: &inputs, reading: &reading, except: Some(output) };
-    with_sources(&[group], &files, |[mut sources]| {
-        // Paths in a plan start where the plan is.
-        let base = output.parent().map(Path::to_owned).unwrap_or_default();
-        for source in &mut sources {
-            if let Ok(inner) = Path::new(&source.path).strip_prefix(&base) {
-                source.path = inner.display().to_string();
+/// A first plan for the exports in a folder.
+struct Starter<'s> {
+    folder: &'s Path,
+    output: &'s Path,
+    zone: Option<String>,
+    limits: Option<PathBuf>,
+    consent: Vec<String>,
+}
+
+impl Starter<'_> {
+    fn write(self, existing: Existing) -> anyhow::Result<Outcome> {
+        let files = ReadFiles::default();
+        let zone = self.zone.as_deref().map(|zone| zone_named(zone, "--zone")).transpose()?;
+        consent_of(&self.consent)?;
+        let limits = self.limits.as_deref().map(|path| anyhow::Ok((path, limits_file(path, &files)?)));
+        let limits = limits.transpose()?;
+        let mut reading = Reading::plain();
+        (reading.zones.house, reading.table.house) = (zone.clone(), zone);
+        let file = NamedFile::at(Some(self.output), Role::Starter, existing, &Guard::new(&files))?;
+        let inputs = [self.folder.to_owned()];
+        let group = InputGroup { paths: &inputs, reading: &reading, except: Some(self.output) };
+        with_sources(&[group], &files, |[mut sources]| {
+            let base = self.output.parent().unwrap_or(Path::new(""));
+            for source in &mut sources {
+                source.path = from_folder(Path::new(&source.path), base);
             }
-        }
-        file.write(|_| Ok(starter(&sources, folder).into_bytes()))?;
-        let shown = sanitized(&output.display().to_string());
-        let count = counted(sources.len(), "source", "sources");
-        say(&format!("wrote {shown}: {count}. Edit it, then: emvo run {shown} --dry-run\n"));
-        Ok(Outcome::Clean)
-    })
+            let limits = limits.as_ref().map(|(path, limits)| (from_folder(path, base), limits));
+            let terms = StarterTerms {
+                folder: self.folder,
+                zone: self.zone.as_deref(),
+                limits: limits.as_ref().map(|(path, limits)| (path.as_str(), *limits)),
+                consent: &self.consent,
+            };
+            file.write(|_| Ok(starter(&sources, &terms).into_bytes()))?;
+            let shown = sanitized(&self.output.display().to_string());
+            let count = counted(sources.len(), "source", "sources");
+            say(&format!("wrote {shown}: {count}. Edit it, then: emvo run {shown} --dry-run\n"));
+            Ok(Outcome::Clean)
+        })
+    }
+}
+
+/// A path as it is reached from a folder, where paths in a plan start.
+fn from_folder(path: &Path, folder: &Path) -> String {
+    let is_plain = folder.components().all(|part| matches!(part, Component::Normal(_)));
+    match path.strip_prefix(folder) {
+        Ok(inner) => inner.display().to_string(),
+        Err(_) if path.is_absolute() || !is_plain => path.display().to_string(),
+        Err(_) => format!("{}{}", "../".repeat(folder.components().count()), path.display()),
+    }
 }

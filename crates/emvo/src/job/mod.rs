@@ -3,11 +3,13 @@
 //!
 //! [`args`] are the arguments as typed, [`resolve`] what they mean, [`select`]
 //! which events are chosen, and [`edit`] the whole way of a command that changes
-//! calendars one by one.
+//! calendars one by one. [`packing`] is what goes into a backup.
 
 pub(crate) mod args;
+pub(crate) mod calendar_file;
 pub(crate) mod edit;
 pub(crate) mod only_new;
+pub(crate) mod packing;
 pub(crate) mod resolve;
 pub(crate) mod select;
 

@@ -7,6 +7,7 @@ use std::path::PathBuf;
 use anyhow::bail;
 use emvo_core::merge::{Known, MergeInput, TakenOut};
 use emvo_core::snapshot::{Changes, Entry, Relation, changes, still_there};
+use emvo_core::view::CalendarView;
 
 use crate::answer::by_hand::ByHand;
 use crate::answer::changes::used_again_line;
@@ -47,11 +48,26 @@ impl Held {
                 destination.loaded.len()
             );
         }
-        let (held, incoming) = (views(std::slice::from_ref(destination)), views(incoming));
-        let found = changes(&held, &incoming, Relation::Destination);
-        let older = views(earlier);
-        let between = changes(&older, &incoming, Relation::SameSystem);
-        let gone = still_there(&left_over(&between, &found), &older, &held, &found);
+        // What cannot be read there may be what is about to be imported.
+        let unread = |sources, what: &str| Some(format!("of {what}, {}", unread_line(sources)?));
+        let there = unread(std::slice::from_ref(destination), "what the destination holds");
+        let unread = there.into_iter().chain(unread(earlier, "the earlier download")).collect::<Vec<_>>();
+        let mut found =
+            Self::between(&views(std::slice::from_ref(destination)), &views(incoming), &views(earlier));
+        found.warnings.splice(..0, unread);
+        Ok(found)
+    }
+
+    /// Compares what a destination holds with what is to come; `older` is what that was when it
+    /// was imported last.
+    pub(crate) fn between<'s, 'a>(
+        held: &[CalendarView<'s, 'a>],
+        incoming: &[CalendarView<'s, 'a>],
+        older: &[CalendarView<'s, 'a>],
+    ) -> Self {
+        let found = changes(held, incoming, Relation::Destination);
+        let between = changes(older, incoming, Relation::SameSystem);
+        let gone = still_there(&left_over(&between, &found), older, held, &found);
         let names: Vec<String> = held.iter().map(|view| view.calendar.name()).collect();
         let others = found.others.iter().filter(|other| other.new.is_some()).cloned().collect::<Vec<_>>();
         let by_hand = ByHand::of(&found, &gone, &names).with_others(&others).with_standing(
@@ -59,11 +75,7 @@ impl Held {
             &gone,
             &names,
         );
-        // What cannot be read there may be what is about to be imported.
-        let unread = |sources, what: &str| Some(format!("of {what}, {}", unread_line(sources)?));
-        let there = unread(std::slice::from_ref(destination), "what the destination holds");
-        let mut warnings: Vec<String> =
-            there.into_iter().chain(unread(earlier, "the earlier download")).collect();
+        let mut warnings = Vec::new();
         for (names, what) in [
             (&found.not_kept, "is not there in nearly every event: the destination does not keep it"),
             (&found.given_there, "is there in nearly every event: the destination gives it"),
@@ -73,7 +85,7 @@ impl Held {
             }
         }
         warnings.extend(used_again_line(found.ids_used_again, "what is imported"));
-        Ok(Self { known: Known::of(&found, &held, &incoming), by_hand, warnings })
+        Self { known: Known::of(&found, held, incoming), by_hand, warnings }
     }
 
     fn nothing() -> Self {

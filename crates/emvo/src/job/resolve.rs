@@ -3,6 +3,8 @@
 use std::path::{Path, PathBuf};
 
 use anyhow::{Context, bail};
+use emvo_core::merge::Reminders;
+use emvo_core::redact::{Show, WHEN, showable, showable_names};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
 use emvo_core::survey::default_window;
 use emvo_core::table::{
@@ -294,10 +296,44 @@ pub(crate) fn length_named(text: &str) -> anyhow::Result<Duration> {
     read_length(text).with_context(|| format!("--length `{text}`: write a length such as 1h, 45min or 1:30"))
 }
 
+/// What becomes of reminders, as people write it.
+pub(crate) fn reminders_named(text: &str) -> anyhow::Result<Reminders> {
+    match text {
+        "keep" => Ok(Reminders::Keep),
+        "drop" => Ok(Reminders::Drop),
+        text => {
+            let length = Duration::parse(text.trim_start_matches('-'));
+            Ok(Reminders::Give(length.with_context(|| {
+                format!("`{text}`: write keep, drop, or a length such as -P1D or -PT15M")
+            })?))
+        }
+    }
+}
+
+/// What a copy shows, by the names of fields; everything where none is named.
+pub(crate) fn show_named(names: &[String]) -> anyhow::Result<Show> {
+    if names.is_empty() || names.iter().any(|field| field.trim() == "all") {
+        return Ok(Show::All);
+    }
+    let besides_times = names.iter().map(|name| name.trim()).filter(|name| *name != WHEN);
+    let fields = besides_times.map(|name| {
+        showable(name).with_context(|| {
+            let known: Vec<_> = showable_names().collect();
+            format!("there is no field `{name}`; there are {}, all", known.join(", "))
+        })
+    });
+    Ok(Show::Only(fields.collect::<anyhow::Result<_>>()?))
+}
+
 impl FitArgs {
     pub(crate) fn resolve(self, files: &ReadFiles) -> anyhow::Result<Option<Fitting>> {
         let Self { limits, horizon, length } = self;
         let length = length.as_deref().map(length_named).transpose()?;
+        if limits.is_none() && (horizon.is_some() || length.is_some()) {
+            bail!(
+                "--horizon and --length are about what a destination needs: name its limits file, --limits FILE"
+            );
+        }
         limits.map(|path| Fitting::of(&path, FitTerms { horizon, length }, files)).transpose()
     }
 }

@@ -31,6 +31,7 @@ use crate::placing::PlacingError;
 pub(crate) enum Role {
     SetAside,
     LeftBehind,
+    Backup,
     Receipt,
     Review,
     Cancellations,
@@ -52,8 +53,9 @@ impl fmt::Display for Role {
         f.write_str(match self {
             Self::SetAside => "the file for what cannot be read",
             Self::LeftBehind => "the file for what is left behind",
+            Self::Backup => "the backup",
             Self::Receipt => "the receipt",
-            Self::Review => "the review sheet",
+            Self::Review => "the review",
             Self::Cancellations => "the list of cancellations",
             Self::ByHand => "the list of what to do by hand",
             Self::Report => "the report",

@@ -1,30 +1,30 @@
 //! What a plan says: before, and afterwards.
 
-use std::collections::BTreeMap;
 use std::fmt::Write as _;
-use std::path::{Path, PathBuf};
+use std::path::PathBuf;
 
 use emvo_core::edit::Balance;
-use emvo_core::reconcile::{Release, Verdict};
-use emvo_core::redact::Private;
-use emvo_report::{Cause, Mood, Page, Table};
+use emvo_core::merge::{Incoming, Reminders, Stay};
+use emvo_core::reconcile::{ThenNow, Verdict};
+use emvo_core::redact::{Private, Show, WHEN};
+use emvo_report::Page;
 use jiff::civil::Date;
 use schemars::JsonSchema;
 use serde::Serialize;
 
 use super::carried_out::CarriedOut;
 use super::destination_run::DestinationResult;
-use super::resolved::{Plan, PlanSource, Repairs};
+use super::pages::{as_done, page_of_whole};
+use super::resolved::{Plan, PlanSource, Repairs, Writes};
 use super::written::Done;
-use crate::answer::advice::{chain_in_words, to_do};
-use crate::answer::done::{Done as DonePage, Remarks, done_page, done_sheet};
-use crate::answer::page::table;
-use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months, second_answer};
+use crate::answer::advice::chain_in_words;
+use crate::answer::by_hand::ChoreJson;
+use crate::answer::done::done_sheet;
 use crate::answer::release::{ReleaseJson, WayToAccept, release_lines};
 use crate::answer::written::{
     Examples, StatementsJson, change_lines, left_behind_lines, summary, warnings_about,
 };
-use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported, report_bytes};
+use crate::answer::{AccountJson, Answer, ChangeJson, Detail, Reported};
 use crate::input::Given;
 use crate::terminal::{DIM, ERROR, GOOD, STRONG, WARNING, counted, sanitized, styled, wrapped};
 
@@ -57,35 +57,14 @@ impl Answer for RunAnswer<'_> {
     }
 }
 
-impl RunAnswer<'_> {
-    fn as_done(&self) -> DonePage<'_> {
-        DonePage {
-            account: self.carried.account(),
-            changes: self.carried.changes().collect(),
-            folds: &[],
-            left_behind: self.carried.destinations.iter().flat_map(|one| &one.written.left_behind).collect(),
-            remarks: Remarks {
-                title: self.plan.name.clone(),
-                by_hand: self.carried.follow_up.clone(),
-                tables: vec![destinations_table(self.carried), differences_table(self.carried)],
-            },
-        }
-    }
-}
-
 impl Reported for RunAnswer<'_> {
     fn page(&self) -> Page {
-        page(self.carried, done_page(&self.as_done()))
+        page_of_whole(self.plan, self.carried)
     }
 
     fn sheet(&self) -> anyhow::Result<Vec<u8>> {
-        done_sheet(&self.as_done())
+        done_sheet(&as_done(self.plan, self.carried))
     }
-}
-
-/// The report of a plan, before anything is written.
-pub(super) fn report_of(plan: &Plan, carried: &CarriedOut, path: &Path) -> anyhow::Result<Vec<u8>> {
-    report_bytes(path, &RunAnswer { plan, carried, done: None })
 }
 
 /// What the plan would do, source by source.
@@ -107,6 +86,9 @@ fn intentions(plan: &Plan) -> String {
                 format!("on top of {} ({:?} wins)", existing.display(), destination.clash).to_lowercase(),
             );
         }
+        if destination.writes != Writes::All {
+            how.push("only what it does not hold yet".to_owned());
+        }
         if destination.fitting.is_some() {
             how.push("made to fit its limits".to_owned());
         }
@@ -125,10 +107,18 @@ fn intentions(plan: &Plan) -> String {
         Repairs::Skipped => "nothing is repaired",
     };
     let _ = writeln!(out, "  {repairs}");
+    if let Some(path) = &plan.backup {
+        let _ = writeln!(
+            out,
+            "  the exports are kept as they came in {}",
+            sanitized(&path.display().to_string())
+        );
+    }
     out
 }
 
 fn of_source(source: &PlanSource) -> Vec<String> {
+    let Incoming { add_categories, busy, reminders, invitations, attachments, .. } = &source.incoming;
     let mut lines = Vec::new();
     if let Some(zone) = &source.reading.zones.house {
         lines.push(format!("times without a zone are {}", zone.name()));
@@ -136,13 +126,29 @@ fn of_source(source: &PlanSource) -> Vec<String> {
     if !source.reading.calendars.is_empty() {
         lines.push(format!("only the calendars {}", source.reading.calendars.join(", ")));
     }
-    if !source.incoming.add_categories.is_empty() {
-        lines.push(format!("with the category {}", source.incoming.add_categories.join(", ")));
+    if let Show::Only(fields) = &source.showing.show {
+        let shown: Vec<&str> = std::iter::once(WHEN).chain(fields.iter().map(|field| field.name())).collect();
+        lines.push(format!("only {} of each event", shown.join(", ")));
     }
-    if let Some(busy) = source.incoming.busy {
+    if !add_categories.is_empty() {
+        lines.push(format!("with the category {}", add_categories.join(", ")));
+    }
+    if let Some(busy) = busy {
         lines.push(format!("counting as {busy:?}").to_lowercase());
     }
-    match source.private {
+    match reminders {
+        Reminders::Keep => {}
+        Reminders::Drop => lines.push("without reminders".to_owned()),
+        Reminders::Give(length) => {
+            lines.push(format!("with a reminder {length} before, where there is none"));
+        }
+    }
+    for (what, stay) in [("invitations", invitations), ("attachments", attachments)] {
+        if *stay == Stay::Drop {
+            lines.push(format!("without {what}"));
+        }
+    }
+    match source.showing.private {
         Private::Include => {}
         Private::Omit => lines.push("private events are left out".to_owned()),
         Private::Mask => lines.push("private events lose their words".to_owned()),
@@ -163,7 +169,7 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
         }
         out.push_str(&verdict_lines(one));
-        for warning in &one.warnings {
+        for warning in one.warnings.iter().chain(&one.by_hand.line()) {
             let _ = writeln!(out, "  {} {}", styled(WARNING, "!"), sanitized(warning));
         }
     }
@@ -218,84 +224,6 @@ fn verdict_lines(one: &DestinationResult) -> String {
     out
 }
 
-fn page(carried: &CarriedOut, page: Page) -> Page {
-    let proofs = || carried.destinations.iter().filter_map(|one| one.proof.as_ref());
-    let mut page = page;
-    let is_incomplete = proofs().any(|proof| proof.verdict == Verdict::Incomplete);
-    if proofs().next().is_some() {
-        page.verdict.word = (if is_incomplete { "Incomplete" } else { "Complete" }).into();
-        page.verdict.mood = if is_incomplete { Mood::Bad } else { Mood::Good };
-        let dates: usize = proofs().map(|proof| proof.counts.source_occurrences).sum();
-        page.verdict.sentence = if is_incomplete {
-            format!(
-                "Not every one of {} is accounted for. {}",
-                counted(dates, "date", "dates"),
-                page.verdict.sentence
-            )
-        } else {
-            format!(
-                "Every one of {} is accounted for. {}",
-                counted(dates, "date", "dates"),
-                page.verdict.sentence
-            )
-        };
-    }
-    page.second = together(proofs().map(|proof| &proof.release))
-        .as_ref()
-        .map(|release| second_answer(release, "For the destinations that are listed below."));
-    page.causes = proofs()
-        .flat_map(|proof| &proof.causes)
-        .map(|cause| Cause { summary: cause.summary.clone(), todo: cause.todo.as_ref().map(to_do) })
-        .collect();
-    let mut days = BTreeMap::new();
-    for (day, (before, after)) in proofs().flat_map(|proof| &proof.days) {
-        let counts: &mut (usize, usize) = days.entry(*day).or_default();
-        *counts = (counts.0 + before, counts.1 + after);
-    }
-    page.months = months(&days);
-    page
-}
-
-/// Whether the old calendars may go, over all destinations; `None` without a proof.
-fn together<'r>(all: impl Iterator<Item = &'r Release>) -> Option<Release> {
-    all.cloned().reduce(|mut one, two| {
-        one.because.extend(two.because);
-        for (field, count) in two.accepted {
-            *one.accepted.entry(field).or_insert(0) += count;
-        }
-        one.taken_out += two.taken_out;
-        one
-    })
-}
-
-fn destinations_table(carried: &CarriedOut) -> Table {
-    let rows = carried.destinations.iter().map(|one| {
-        let verdict = match one.proof.as_ref().map(|proof| proof.verdict) {
-            None => "not compared",
-            Some(Verdict::Complete) => "complete",
-            Some(Verdict::Incomplete) => "incomplete",
-        };
-        vec![
-            one.name.clone(),
-            one.path.clone(),
-            one.account().events.read.to_string(),
-            one.account().events.written.to_string(),
-            one.account().events.folded.to_string(),
-            one.account().events.removed.to_string(),
-            one.account().events.set_aside.to_string(),
-            verdict.to_owned(),
-        ]
-    });
-    let columns = ["destination", "file", "read", "written", "folded", "removed", "set aside", "verdict"];
-    table("Destinations", "", &columns, rows)
-}
-
-fn differences_table(carried: &CarriedOut) -> Table {
-    let proofs = carried.destinations.iter().filter_map(|one| one.proof.as_ref());
-    let rows: Vec<Vec<String>> = proofs.flat_map(|proof| &proof.differences).map(difference_row).collect();
-    table("What differs", "", &DIFFERENCE_COLUMNS, rows.into_iter())
-}
-
 #[derive(Serialize, JsonSchema)]
 struct RunJson<'r> {
     #[serde(flatten)]
@@ -320,6 +248,25 @@ struct DestinationJson<'r> {
     release: Option<ReleaseJson<'r>>,
     causes: Vec<String>,
     warnings: Vec<String>,
+    /// Each calendar of its sources: dates that it had, and dates that stand there.
+    calendars: Vec<ThenNowJson<'r>>,
+    /// What a destination without updates leaves to a person.
+    by_hand: Vec<ChoreJson<'r>>,
+}
+
+#[derive(Serialize, JsonSchema)]
+struct ThenNowJson<'r> {
+    path: &'r str,
+    calendar: &'r str,
+    events: usize,
+    then: usize,
+    now: usize,
+}
+
+impl<'r> From<&'r ThenNow> for ThenNowJson<'r> {
+    fn from(ThenNow { path, calendar, events, then, now }: &'r ThenNow) -> Self {
+        Self { path, calendar, events: *events, then: *then, now: *now }
+    }
 }
 
 fn run_json<'r>(carried: &'r CarriedOut, done: Option<&Done>) -> RunJson<'r> {
@@ -349,6 +296,8 @@ fn run_json<'r>(carried: &'r CarriedOut, done: Option<&Done>) -> RunJson<'r> {
                     .map(|cause| cause.summary.clone())
                     .collect(),
                 warnings: one.warnings.clone(),
+                calendars: one.then_and_now().map(ThenNowJson::from).collect(),
+                by_hand: one.by_hand.list.chores(),
             })
             .collect(),
         follow_up: carried.follow_up.clone(),

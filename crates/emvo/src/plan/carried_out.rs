@@ -4,11 +4,12 @@ use emvo_core::edit::{Account, Change};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::Verdict;
 
+use super::backup::backup_of;
 use super::destination_run::{DestinationResult, DestinationRun, house_reading};
 use super::follow_up::{FollowUp, follow_up};
 use super::resolved::{Plan, PlanSource};
 use crate::input::{EventTracking, Opening, SourceFile, SourceText, decode, gather};
-use crate::output::{Guard, Target};
+use crate::output::{Existing, Folder, Guard, Role, Target};
 use crate::terminal::progress;
 
 /// A plan, carried out: nothing is written yet.
@@ -26,6 +27,7 @@ impl CarriedOut {
         self.destinations.iter().any(|one| {
             one.written.is_incomplete()
                 || !one.warnings.is_empty()
+                || !one.by_hand.list.is_empty()
                 || one
                     .proof
                     .as_ref()
@@ -86,6 +88,11 @@ pub(crate) fn carry_out(plan: &Plan, kept: EventTracking) -> anyhow::Result<Carr
         progress::step_done();
     }
     all.follow_up = follow_up(&found);
+    if let Some(path) = &plan.backup {
+        progress::doing("packing the exports as they came");
+        let claim = guard.claim(path, Role::Backup, Existing::Replace, Folder::Make)?;
+        all.files.push((Target::File(claim), backup_of(plan, &texts)?));
+    }
     Ok(all)
 }
 

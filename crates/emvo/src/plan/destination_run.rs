@@ -5,24 +5,29 @@ use anyhow::Context;
 use emvo_core::edit::{Account, Change, Count, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
-use emvo_core::reconcile::{Explanations, ProofOptions, Reconciliation, Stayed, reconcile};
-use emvo_core::redact::{Attachments, Private, Show, Showing, Uids, shown, shows};
+use emvo_core::reconcile::{Reconciliation, ThenNow};
+use emvo_core::redact::{Private, Show};
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
 use emvo_core::table::WriteOptions;
-use emvo_ical::calendar::{Calendar, Classification, ComponentCounts, ComponentKind, Event};
+use emvo_core::view::CalendarView;
+use emvo_ical::calendar::Calendar;
 use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 use super::follow_up::FollowUp;
-use super::resolved::{Destination, Plan, PlanSource, Repairs};
+use super::hidden::hide;
+use super::resolved::{Destination, Plan, PlanSource, Repairs, Writes};
 use crate::answer::advice::{unfit_in_words, warning_in_words};
-use crate::answer::proof::unread;
+use crate::answer::by_hand::ByHand;
+use crate::answer::combined::ByHandTold;
 use crate::input::{
-    EventTracking, Loaded, NamedBy, Reading, Source, SourceFile, SourceText, decode, read, tell_of_readings,
-    tell_of_tables, track_events, views,
+    EventTracking, Loaded, Reading, Source, SourceText, read, tell_of_readings, tell_of_tables, track_events,
 };
-use crate::output::{Guard, Output, Recording, Shape, TableForm, Target, Written, fit};
+use crate::job::only_new::Held;
+use crate::output::{
+    Existing, Folder, Guard, Output, Recording, Role, Shape, TableForm, Target, Written, fit,
+};
 use crate::terminal::progress;
 
 /// One destination of a plan, and the texts that go into it.
@@ -48,11 +53,18 @@ pub(crate) struct DestinationResult {
     pub(crate) warnings: Vec<String>,
     /// Events that lie wholly outside the plan's window (D11).
     pub(crate) outside: usize,
+    /// What a destination without updates leaves to a person.
+    pub(crate) by_hand: ByHandTold,
 }
 
 impl DestinationResult {
     pub(crate) fn account(&self) -> Account {
         self.written.account
+    }
+
+    /// The calendars of its sources, then and now; none where nothing was compared.
+    pub(crate) fn then_and_now(&self) -> impl Iterator<Item = &ThenNow> {
+        self.proof.iter().flat_map(|proof| &proof.then_and_now)
     }
 }
 
@@ -61,6 +73,10 @@ pub(super) struct Made {
     pub(super) result: DestinationResult,
     pub(super) files: Vec<(Target, Vec<u8>)>,
     pub(super) receipt: Option<Receipt>,
+}
+
+fn view_of<'i, 'a>(input: &'i MergeInput<'a>) -> CalendarView<'i, 'a> {
+    CalendarView { calendar: &input.calendar, zones: &input.zones, path: &input.label }
 }
 
 /// How `existing` files, and the results of a plan, are read.
@@ -81,13 +97,16 @@ struct Prepared<'t> {
 }
 
 impl<'t> DestinationRun<'_, 't> {
-    fn destination(&self) -> &Destination {
+    pub(super) fn destination(&self) -> &Destination {
         &self.plan.destinations[self.number]
     }
 
     /// The sources of this destination, each with its part of the plan; what was not
     /// read is told.
-    fn sources(&self, not_read: &mut Vec<String>) -> anyhow::Result<Vec<(&PlanSource, Source<'t>)>> {
+    pub(super) fn sources(
+        &self,
+        not_read: &mut Vec<String>,
+    ) -> anyhow::Result<Vec<(&PlanSource, Source<'t>)>> {
         let mut all = Vec::new();
         for (of_plan, texts) in self.plan.sources.iter().zip(self.texts) {
             if of_plan.into == self.number {
@@ -127,6 +146,8 @@ impl<'t> DestinationRun<'_, 't> {
                 label: source.path.clone(),
             })
         });
+        // What is compared only is no part of what is written.
+        let there = if self.destination().writes == Writes::All { there } else { Vec::new() };
         let all: Vec<Source<'t>> = there.into_iter().chain(sources.into_iter().map(|(_, one)| one)).collect();
         self.combine(existing, prepared, &all, window, found)
     }
@@ -143,7 +164,7 @@ impl<'t> DestinationRun<'_, 't> {
         for loaded in &mut source.loaded {
             if self.plan.repairs == Repairs::Made {
                 let mut placed = rules::place_unsound(&mut loaded.calendar, &self.plan.rules);
-                if of_plan.private != Private::Include {
+                if of_plan.showing.private != Private::Include || of_plan.showing.show != Show::All {
                     // Which of them are private is only known from here on.
                     placed.changes.iter_mut().for_each(|change| change.title.clear());
                 }
@@ -151,7 +172,7 @@ impl<'t> DestinationRun<'_, 't> {
                 prepared.changes.append(&mut placed.changes);
             }
             found.look_at(&loaded.calendar);
-            let hidden = hide_private(&mut loaded.calendar, of_plan.private);
+            let hidden = hide(&mut loaded.calendar, &loaded.zones, &of_plan.showing);
             prepared.account.add(Count::Removed, hidden.others);
             prepared.account.events.removed += hidden.events;
             found.private_omitted += hidden.count();
@@ -212,6 +233,16 @@ impl<'t> DestinationRun<'_, 't> {
         found: &mut FollowUp,
     ) -> anyhow::Result<Made> {
         let destination = self.destination();
+        let mut prepared = prepared;
+        let (existing, caught_up) = match (&destination.writes, existing) {
+            (Writes::OnlyNew { .. }, Some(existing)) => {
+                let incoming: Vec<_> = prepared.inputs.iter().map(view_of).collect();
+                let mut held = Held::between(&[view_of(&existing)], &incoming, &[]);
+                let known = held.take_out(&mut prepared.inputs);
+                (None, Some((held, known)))
+            }
+            (_, existing) => (existing, None),
+        };
         let options = MergeOptions {
             clash: destination.clash,
             duplicates: destination.duplicates,
@@ -220,8 +251,15 @@ impl<'t> DestinationRun<'_, 't> {
             look_alikes: LookAlikes::Leave,
             ..MergeOptions::default()
         };
-        let merged = merge(existing, prepared.inputs, options);
+        let mut merged = merge(existing, prepared.inputs, options);
         let mut warnings = prepared.warnings;
+        let by_hand = caught_up.map(|(held, known)| {
+            merged.folds.splice(..0, known.folds);
+            merged.changes.splice(..0, known.changes);
+            merged.account += known.account;
+            warnings.extend(held.warnings);
+            held.by_hand
+        });
         warnings.extend(merged.warnings.iter().map(warning_in_words));
         let choices = house_reading(self.plan).zones;
         let mut edited = merged.into_edited(&choices);
@@ -232,7 +270,7 @@ impl<'t> DestinationRun<'_, 't> {
             warnings.extend(fit(&mut edited, &options, &choices).iter().map(unfit_in_words));
             found.look_at_changes(&edited.changes);
         }
-        self.made(edited, prepared.outside, warnings, sources)
+        self.made(edited, prepared.outside, (warnings, by_hand.unwrap_or_default()), sources)
     }
 
     /// The files of the destination, and the proof of them.
@@ -240,18 +278,19 @@ impl<'t> DestinationRun<'_, 't> {
         &self,
         edited: Edited<'t>,
         outside: usize,
-        mut warnings: Vec<String>,
+        (mut warnings, by_hand): (Vec<String>, ByHand),
         sources: &[Source<'t>],
     ) -> anyhow::Result<Made> {
         let destination = self.destination();
-        let columns = destination.fitting.as_ref().and_then(|fitting| fitting.columns.clone());
+        let columns = destination.columns.clone();
         let form = TableForm { options: WriteOptions { columns, ..WriteOptions::default() }, encoding: None };
         let recording = Recording { for_proof: self.tracking, ..Recording::default() };
         let output = Output::of_plan(&destination.path, self.guard, recording, form)?;
         let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
         let (draft, written) = output.draft_one(sources, edited, &shape, Vec::new())?;
         warnings.extend(written.too_big.iter().cloned());
-        let (files, receipt) = draft.into_files();
+        let (mut files, receipt) = draft.into_files();
+        let by_hand = self.by_hand(by_hand, &mut files)?;
         let proof = if self.plan.reconcile {
             progress::doing(&format!("proving {}", destination.name));
             self.proof(&files, receipt.as_ref(), outside)?
@@ -259,94 +298,18 @@ impl<'t> DestinationRun<'_, 't> {
             None
         };
         let (name, path) = (destination.name.clone(), destination.path.display().to_string());
-        let result = DestinationResult { name, path, written, proof, warnings, outside };
+        let result = DestinationResult { name, path, written, proof, warnings, outside, by_hand };
         Ok(Made { result, files, receipt })
     }
 
-    /// The sources, read again, against the bytes that will be written.
-    fn proof(
-        &self,
-        files: &[(Target, Vec<u8>)],
-        receipt: Option<&Receipt>,
-        outside: usize,
-    ) -> anyhow::Result<Option<Reconciliation>> {
-        let results = files.iter().filter(|(target, _)| target.is_result());
-        let results: Vec<SourceFile> = results
-            .map(|(target, bytes)| SourceFile {
-                path: target.shown().to_owned(),
-                bytes: bytes.clone(),
-                named_by: NamedBy::Person,
-                cannot: None,
-                book: None,
-            })
-            .collect();
-        let house = house_reading(self.plan);
-        let texts = decode(&results, &house)?;
-        let results = read(&texts, &house)?;
-        let (mut sources, mut private, mut masked) = (Vec::new(), 0, 0);
-        for (of_plan, mut source) in self.sources(&mut Vec::new())? {
-            // What the plan hides is in no report of it, and stays where it was.
-            for loaded in &mut source.loaded {
-                let hidden = hide_private(&mut loaded.calendar, of_plan.private);
-                private += hidden.count();
-                masked += hidden.masked;
-            }
-            sources.push(source);
-        }
-        let stayed = [
-            Stayed { field: "outside-window", count: outside, what: "outside the plan's window" },
-            Stayed { field: "private-events", count: private, what: "private" },
-            Stayed { field: "private-words", count: masked, what: "private, whose times alone are moved" },
-        ];
-        let unread = unread(&sources, &[]);
-        let options =
-            ProofOptions { accepted: &self.plan.accept, unread, stayed: &stayed, ..ProofOptions::default() };
-        let explanations = Explanations::of(receipt.map_or(&[], std::slice::from_ref));
-        Ok(reconcile(&views(&sources), &views(&results), &options, &explanations))
+    /// The list of what is left to a person, if there is anything and a place for it.
+    fn by_hand(&self, list: ByHand, files: &mut Vec<(Target, Vec<u8>)>) -> anyhow::Result<ByHandTold> {
+        let path = match &self.destination().writes {
+            Writes::OnlyNew { by_hand: Some(path) } => path,
+            Writes::OnlyNew { by_hand: None } | Writes::All => return Ok(ByHandTold { list, path: None }),
+        };
+        let claim = self.guard.claim(path, Role::ByHand, Existing::Replace, Folder::Make)?;
+        files.push((Target::File(claim), list.bytes(path)?));
+        Ok(ByHandTold { list, path: Some(path.display().to_string()) })
     }
-}
-
-/// What was left out of a calendar as private.
-#[derive(Default)]
-struct Hidden {
-    events: usize,
-    /// Changed dates of series that are shown.
-    dates: usize,
-    /// Tasks, journals and others.
-    others: ComponentCounts,
-    /// Events that are shown without their words, whole or at some dates.
-    masked: usize,
-}
-
-impl Hidden {
-    fn count(&self) -> usize {
-        let ComponentCounts { tasks, journals, others, .. } = self.others;
-        self.events + self.dates + tasks + journals + others
-    }
-}
-
-/// Leaves private events out or takes their words, before anything else is done
-/// to them: what is changed later is told in reports.
-fn hide_private(calendar: &mut Calendar<'_>, private: Private) -> Hidden {
-    if private == Private::Include {
-        return Hidden::default();
-    }
-    let showing = Showing { show: Show::All, private, uids: Uids::Keep, attachments: Attachments::Keep };
-    let mut hidden = Hidden::default();
-    let all = std::mem::take(&mut calendar.series);
-    calendar.series.reserve(all.len());
-    for series in &all {
-        match shown(series, series, &showing) {
-            None => hidden.events += 1,
-            Some(kept) => {
-                let is_private = |event: &Event<'_>| event.classification() > Classification::Public;
-                hidden.masked += usize::from(private == Private::Mask && series.events().any(is_private));
-                hidden.dates += series.overrides().len() - kept.overrides().len();
-                calendar.series.push(kept);
-            }
-        }
-    }
-    let others = calendar.others.extract_if(.., |other| !shows(&other.it, &showing));
-    hidden.others = others.map(|other| ComponentKind::of(other.it.name())).collect();
-    hidden
 }

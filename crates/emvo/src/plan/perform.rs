@@ -1,7 +1,7 @@
 //! The whole way of a plan: carried out, reported, written.
 
-use super::answer::report_of;
 use super::carried_out::{CarriedOut, carry_out};
+use super::pages::reports_of;
 use super::resolved::Plan;
 use super::written::{Done, How, finish};
 use crate::output::{Existing, Folder, Role, Target};
@@ -16,9 +16,10 @@ pub(crate) fn perform(plan: &Plan, how: &How) -> anyhow::Result<(CarriedOut, Don
     let mut carried = carry_out(plan, how.recording.tracking())?;
     if let Some(path) = &plan.report {
         progress::doing("making the report");
-        let claim = carried.guard.claim(path, Role::Report, Existing::Replace, Folder::Make)?;
-        let bytes = report_of(plan, &carried, path)?;
-        carried.files.push((Target::File(claim), bytes));
+        for (path, bytes) in reports_of(plan, &carried, path)? {
+            let claim = carried.guard.claim(&path, Role::Report, Existing::Replace, Folder::Make)?;
+            carried.files.push((Target::File(claim), bytes));
+        }
         progress::step_done();
     }
     let done = finish(plan, &carried, how)?;

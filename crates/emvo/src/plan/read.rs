@@ -19,6 +19,7 @@ pub(super) struct PlanToml {
     pub(super) repair: RepairToml,
     #[serde(default)]
     pub(super) check: CheckToml,
+    pub(super) backup: Option<BackupToml>,
 }
 
 #[derive(Debug, Default, Deserialize)]
@@ -39,14 +40,26 @@ pub(super) struct SourceToml {
     pub(super) zone: Option<Spanned<String>>,
     #[serde(default)]
     pub(super) zone_map: std::collections::BTreeMap<String, Spanned<String>>,
-    pub(super) columns: Option<Spanned<String>>,
+    pub(super) columns: Option<Spanned<ColumnsToml>>,
     #[serde(default)]
     pub(super) column: std::collections::BTreeMap<String, Spanned<String>>,
     pub(super) date_order: Option<Spanned<String>>,
     pub(super) add_category: Option<Categories>,
     pub(super) busy: Option<Spanned<String>>,
     pub(super) private: Option<Spanned<String>>,
+    pub(super) show: Option<Spanned<Vec<String>>>,
+    pub(super) reminders: Option<Spanned<String>>,
+    pub(super) invitations: Option<Spanned<String>>,
+    pub(super) attachments: Option<Spanned<String>>,
     pub(super) into: Option<Spanned<String>>,
+}
+
+/// The layout of a table: a file of it, or what would stand in that.
+#[derive(Debug, Deserialize)]
+#[serde(untagged)]
+pub(super) enum ColumnsToml {
+    File(String),
+    Inline(toml::Table),
 }
 
 #[derive(Debug, Deserialize)]
@@ -67,6 +80,15 @@ pub(super) struct DestinationToml {
     pub(super) calendar_name: Option<String>,
     pub(super) limits: Option<Spanned<String>>,
     pub(super) length: Option<Spanned<String>>,
+    pub(super) columns: Option<Spanned<ColumnsToml>>,
+    pub(super) only_new: Option<Spanned<bool>>,
+    pub(super) by_hand: Option<Spanned<String>>,
+}
+
+#[derive(Debug, Deserialize)]
+#[serde(deny_unknown_fields)]
+pub(super) struct BackupToml {
+    pub(super) path: Spanned<String>,
 }
 
 #[derive(Debug, Default, Deserialize)]

@@ -5,18 +5,18 @@ use std::fs;
 use std::path::{Path, PathBuf};
 
 use anyhow::Context;
-use emvo_core::merge::{Busy, Clash, Duplicates, Incoming};
-use emvo_core::redact::Private;
+use emvo_core::merge::{Clash, Duplicates, Incoming};
+use emvo_core::redact::Showing;
 use emvo_core::rules::{Consent, Described, RuleChoice, rule};
-use emvo_core::table::{ColumnField, Columns, DateOrder, ReadOptions};
+use emvo_core::table::Columns;
 use emvo_ical::content::decode;
 use emvo_ical::recurrence::Window;
-use emvo_ical::zone::{Zone, ZoneChoices, closest};
+use emvo_ical::zone::{Zone, closest};
 use jiff::civil::Date;
 use toml::Spanned;
 
-use super::read::{Categories, DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
-use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Undecided, is_there};
+use super::read::{DestinationToml, PlanError, PlanText, PlanToml, SourceToml};
+use crate::input::{ReadAs, ReadFiles, Reading, is_there};
 use crate::job::resolve::length_named;
 use crate::output::{FitTerms, Fitting};
 
@@ -36,6 +36,8 @@ pub(crate) struct Plan {
     /// The fields that the proof may find missing.
     pub(crate) accept: Vec<String>,
     pub(crate) report: Option<PathBuf>,
+    /// Where the exports are kept as they came.
+    pub(crate) backup: Option<PathBuf>,
     /// Everything that was read for it.
     pub(crate) read: ReadFiles,
 }
@@ -54,7 +56,8 @@ pub(crate) struct PlanSource {
     pub(crate) files: Vec<PathBuf>,
     pub(crate) reading: Reading,
     pub(crate) incoming: Incoming,
-    pub(crate) private: Private,
+    /// How much of its events is moved.
+    pub(crate) showing: Showing,
     /// The number of its destination.
     pub(crate) into: usize,
 }
@@ -68,6 +71,19 @@ pub(crate) struct Destination {
     pub(crate) duplicates: Duplicates,
     pub(crate) calendar_name: Option<String>,
     pub(crate) fitting: Option<Fitting>,
+    /// How its tables are laid out.
+    pub(crate) columns: Option<Columns>,
+    pub(crate) writes: Writes,
+}
+
+/// What is written for a destination that holds something already.
+#[derive(Clone, Debug, PartialEq, Eq)]
+pub(crate) enum Writes {
+    /// All that it is to hold.
+    All,
+    /// What it does not hold yet, since it takes no updates; what is left to a person goes on
+    /// a list, if one is named.
+    OnlyNew { by_hand: Option<PathBuf> },
 }
 
 impl Plan {
@@ -84,10 +100,10 @@ impl Plan {
     }
 }
 
-struct Understanding<'p> {
+pub(super) struct Understanding<'p> {
     text: PlanText<'p>,
-    folder: &'p Path,
-    files: ReadFiles,
+    pub(super) folder: &'p Path,
+    pub(super) files: ReadFiles,
 }
 
 impl Understanding<'_> {
@@ -122,15 +138,16 @@ impl Understanding<'_> {
             reconcile: file.check.reconcile,
             accept: file.check.accept.clone(),
             report: file.check.report.as_ref().map(|report| self.report(report)).transpose()?,
+            backup: file.backup.as_ref().map(|backup| self.backup(&backup.path)).transpose()?,
             read: self.files.clone(),
         })
     }
 
-    fn at<T>(&self, value: &Spanned<T>, message: impl Into<String>) -> PlanError {
+    pub(super) fn at<T>(&self, value: &Spanned<T>, message: impl Into<String>) -> PlanError {
         self.text.error(value.span(), message)
     }
 
-    fn zone(&self, name: &Spanned<String>) -> Result<Zone, PlanError> {
+    pub(super) fn zone(&self, name: &Spanned<String>) -> Result<Zone, PlanError> {
         Zone::named(name.get_ref()).ok_or_else(|| {
             let near = closest(name.get_ref(), 3).join(", ");
             let hint = if near.is_empty() { String::new() } else { format!("; did you mean {near}?") };
@@ -161,6 +178,12 @@ impl Understanding<'_> {
         } else {
             Err(self.at(report, "a report ends in .html, .csv, .xlsx or .json"))
         }
+    }
+
+    fn backup(&self, path: &Spanned<String>) -> Result<PathBuf, PlanError> {
+        let whole = self.folder.join(path.get_ref());
+        let is_zip = whole.extension().is_some_and(|end| end.eq_ignore_ascii_case("zip"));
+        if is_zip { Ok(whole) } else { Err(self.at(path, "a backup ends in .zip")) }
     }
 
     fn repairs(&self, file: &PlanToml) -> Result<(Consent, RuleChoice, Repairs), PlanError> {
@@ -233,103 +256,9 @@ impl Understanding<'_> {
             files,
             reading: self.reading(source, house)?,
             incoming: self.incoming(source)?,
-            private: self.word(
-                source.private.as_ref(),
-                &[("include", Private::Include), ("omit", Private::Omit), ("mask", Private::Mask)],
-                Private::Include,
-            )?,
+            showing: self.showing(source)?,
             into,
         })
-    }
-
-    /// The files that a path or a pattern means, by name.
-    fn files(&self, path: &Spanned<String>) -> Result<Vec<PathBuf>, PlanError> {
-        let whole = self.folder.join(path.get_ref());
-        if is_there(&whole) {
-            return Ok(vec![whole]);
-        }
-        let pattern = whole.to_string_lossy();
-        let found =
-            glob::glob(&pattern).map_err(|error| self.at(path, format!("the pattern is broken: {error}")))?;
-        let files: Vec<PathBuf> = found.filter_map(Result::ok).collect();
-        if files.is_empty() {
-            return Err(self.at(path, format!("there is no file `{}`", whole.display())));
-        }
-        Ok(files)
-    }
-
-    fn reading(&self, source: &SourceToml, house: Option<&Zone>) -> Result<Reading, PlanError> {
-        let own = source.zone.as_ref().map(|zone| self.zone(zone)).transpose()?;
-        let house = own.or_else(|| house.cloned());
-        let map: BTreeMap<String, Zone> = source
-            .zone_map
-            .iter()
-            .map(|(name, zone)| Ok((name.clone(), self.zone(zone)?)))
-            .collect::<Result<_, PlanError>>()?;
-        let order = self.word(
-            source.date_order.as_ref(),
-            &[
-                ("auto", DateOrder::Auto),
-                ("day", DateOrder::Day),
-                ("month", DateOrder::Month),
-                ("year", DateOrder::Year),
-            ],
-            DateOrder::Auto,
-        )?;
-        let columns_file = source.columns.as_ref().map(|columns| self.columns(columns)).transpose()?;
-        let (mut columns, mut carried) = (Vec::new(), Vec::new());
-        for (field, header) in &source.column {
-            match ColumnField::of_name(field) {
-                Some(field) => columns.push((field, header.get_ref().clone())),
-                None if field == "carried" => carried.push(header.get_ref().clone()),
-                None => {
-                    let names: Vec<_> = ColumnField::names().chain(["carried"]).collect();
-                    let message = format!("there is no field `{field}`; there are {}", names.join(", "));
-                    return Err(self.at(header, message));
-                }
-            }
-        }
-        Ok(Reading {
-            zones: ZoneChoices { house: house.clone(), map: map.clone() },
-            calendars: source.calendars.clone(),
-            table: ReadOptions {
-                house,
-                zone_map: map,
-                order,
-                columns,
-                carried,
-                columns_file,
-                ..ReadOptions::default()
-            },
-            charset: None,
-            undecided: Undecided::Refuse,
-            tracking: EventTracking::Off,
-            secret: None,
-            sheets: Vec::new(),
-        })
-    }
-
-    fn columns(&self, columns: &Spanned<String>) -> Result<Columns, PlanError> {
-        let path = self.folder.join(columns.get_ref());
-        let bytes = self
-            .files
-            .read(&path, ReadAs::Columns)
-            .map_err(|error| self.at(columns, format!("could not read it: {error}")))?;
-        Columns::parse(&decode(&bytes).text).map_err(|error| self.at(columns, error.to_string()))
-    }
-
-    fn incoming(&self, source: &SourceToml) -> Result<Incoming, PlanError> {
-        let add_categories = match &source.add_category {
-            None => Vec::new(),
-            Some(Categories::One(category)) => vec![category.clone()],
-            Some(Categories::Several(categories)) => categories.clone(),
-        };
-        let busy = self.word(
-            source.busy.as_ref(),
-            &[("keep", None), ("busy", Some(Busy::Busy)), ("free", Some(Busy::Free))],
-            None,
-        )?;
-        Ok(Incoming { add_categories, busy, ..Incoming::default() })
     }
 
     fn destination(&self, one: &DestinationToml) -> Result<Destination, PlanError> {
@@ -350,6 +279,7 @@ impl Understanding<'_> {
             Fitting::of(&self.folder.join(path.get_ref()), terms, &self.files)
                 .map_err(|error| self.at(path, format!("{error:#}")))
         });
+        let fitting = fitting.transpose()?;
         let clashes = [
             ("existing", Clash::Existing),
             ("incoming", Clash::Incoming),
@@ -367,8 +297,32 @@ impl Understanding<'_> {
                 Duplicates::Fold,
             )?,
             calendar_name: one.calendar_name.clone(),
-            fitting: fitting.transpose()?,
+            columns: match &one.columns {
+                Some(columns) => Some(self.columns(columns)?),
+                None => fitting.as_ref().and_then(|fitting| fitting.columns.clone()),
+            },
+            fitting,
+            writes: self.writes(one)?,
         })
+    }
+
+    /// What is new can only be told from what is there.
+    fn writes(&self, one: &DestinationToml) -> Result<Writes, PlanError> {
+        let is_asked = one.only_new.as_ref().filter(|only_new| *only_new.get_ref());
+        match (is_asked, &one.by_hand, &one.existing) {
+            (None, None, _) => Ok(Writes::All),
+            (None, Some(by_hand), _) => {
+                Err(self.at(by_hand, "a list of what is left to a person goes with only_new = true"))
+            }
+            (Some(only_new), _, None) => {
+                Err(self
+                    .at(only_new, "what is new is told from what is there: existing = a fresh export of it"))
+            }
+            (Some(_), by_hand, Some(_)) => {
+                let by_hand = by_hand.as_ref().map(|path| self.folder.join(path.get_ref()));
+                Ok(Writes::OnlyNew { by_hand })
+            }
+        }
     }
 
     /// No two destinations share a name or a file.
@@ -390,7 +344,7 @@ impl Understanding<'_> {
         Ok(())
     }
 
-    fn word<T: Copy>(
+    pub(super) fn word<T: Copy>(
         &self,
         word: Option<&Spanned<String>>,
         meanings: &[(&str, T)],

@@ -23,7 +23,7 @@ fn name_of<'a>(arguments: &[&'a str], answer: &Value) -> &'a str {
     match arguments {
         _ if answer.get("error").is_some() => "error",
         ["history", "show", ..] => "history-show",
-        [command, ..] => command,
+        ["--no-settings", command, ..] | [command, ..] => command,
         [] => unreachable!("an answer has a command"),
     }
 }
