@@ -135,6 +135,28 @@ proptest! {
         prop_assert_eq!(found, expected, "{} from {}, on {}, on the way", text, start, moment);
     }
 
+    /// As a rule of exceptions is asked: for one moment after the other, few of which it has.
+    #[test]
+    fn steps_that_are_passed_over_again_and_again_are_counted(
+        text in rule(),
+        start in start(),
+        steps in proptest::collection::vec(prop_oneof![1..7_200_i64, 1..200_000_i64], 1..6),
+        count in 1..20_000_u32,
+    ) {
+        let rule = Rule::parse(&format!("{text};COUNT={count}")).unwrap();
+        let all: Vec<i64> = Starts::new(&rule, start, Last::Open).collect();
+        let (mut starts, mut moment) = (Starts::new(&rule, start, Last::Open), clock_seconds(start));
+        for step in steps {
+            moment += step;
+            starts.advance(moment);
+            let expected = all.iter().copied().find(|at| *at >= moment);
+            let found = starts.next();
+            prop_assert_eq!(found, expected, "{} from {} on {}", text, start, moment);
+            // The next that is asked for lies behind it.
+            moment = found.map_or(moment, |found| found + 1);
+        }
+    }
+
     #[test]
     fn the_last_of_those_that_are_counted_is_found(text in rule(), start in start(), count in 1..150_000_u32) {
         let rule = Rule::parse(&format!("{text};COUNT={count}")).unwrap();

@@ -134,6 +134,7 @@ impl<'r> Starts<'r> {
     /// Passes over what lies before a moment.
     pub fn advance(&mut self, moment: i64) {
         self.from = self.from.max(moment);
+        self.count_up_to_wanted();
         let target = self.period_holding(moment) - 1;
         if moment <= self.start || target <= self.period {
             return;

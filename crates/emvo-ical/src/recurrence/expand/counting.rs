@@ -97,21 +97,27 @@ impl Starts<'_> {
             (self.given, self.counted) = (last, Some(last));
             self.clear_period();
         } else if first > self.given && first < self.from {
-            self.count_up_to_wanted(left);
+            self.count_up_to_wanted();
         }
     }
 
-    /// Counts the starts of a period in front of the first that is asked for, where they are
-    /// those of one day or hour.
-    fn count_up_to_wanted(&mut self, left: u64) {
-        let (None, [base]) = (&self.picked, self.bases.as_slice()) else { return };
+    /// Counts what is ready in front of the first that is asked for, where it is of one day or
+    /// hour.
+    pub(super) fn count_up_to_wanted(&mut self) {
+        let (Some(left), None, [base], 0) = (self.left, &self.picked, self.bases.as_slice(), self.base)
+        else {
+            return;
+        };
         let offsets = &self.sets.offsets;
-        let size = offsets.partition_point(|offset| base + offset < self.from);
-        let Some(last) = size.checked_sub(1).map(|at| base + offsets[at]) else { return };
-        if self.is_before_last(last) && size as u64 <= left {
-            self.left = Some(left - size as u64);
-            (self.given, self.counted, self.next) = (last, Some(last), size);
-            if size == offsets.len() || self.left == Some(0) {
+        let wanted = offsets.partition_point(|offset| base + offset < self.from);
+        let size = wanted.saturating_sub(self.next) as u64;
+        let Some(last) = wanted.checked_sub(1).map(|at| base + offsets[at]).filter(|_| size > 0) else {
+            return;
+        };
+        if self.is_before_last(last) && size <= left {
+            self.left = Some(left - size);
+            (self.given, self.counted, self.next) = (last, Some(last), wanted);
+            if wanted == offsets.len() || self.left == Some(0) {
                 self.clear_period();
             }
         }
