@@ -292,3 +292,51 @@ pub(super) fn journals_in(folder: &Path) -> Vec<PathBuf> {
     paths.sort();
     paths
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// The name of the journal of a file, without what every such name has.
+    fn middle(name: &[u8]) -> Vec<u8> {
+        let path = path_beside(&Path::new("folder").join(OsStr::from_bytes(name)));
+        assert_eq!(path.parent(), Some(Path::new("folder")));
+        let own = path.file_name().unwrap();
+        assert!(is_journal(own));
+        own.as_bytes()[1..own.len() - ENDING.len()].to_vec()
+    }
+
+    #[test]
+    fn a_long_name_is_cut_between_two_letters() {
+        for name in ["crew.ics".to_owned(), "x".repeat(LONGEST_NAME), "å".repeat(LONGEST_NAME / 2)] {
+            assert_eq!(middle(name.as_bytes()), name.as_bytes(), "{name}");
+        }
+        assert_eq!(middle("x".repeat(LONGEST_NAME + 1).as_bytes()), "x".repeat(LONGEST_NAME).as_bytes());
+        // A letter of two, three or four bytes lies across the cut.
+        for (letter, bytes) in [("å", 2), ("€", 3), ("🚢", 4)] {
+            for in_front in 1..bytes {
+                let start = "x".repeat(LONGEST_NAME - in_front);
+                let name = format!("{start}{letter}.ics");
+                assert_eq!(middle(name.as_bytes()), start.as_bytes(), "{in_front} bytes of {letter}");
+            }
+        }
+        // What is no text at all is cut where it is.
+        let name = vec![0xff; LONGEST_NAME + 9];
+        assert_eq!(middle(&name).len(), LONGEST_NAME - 4);
+    }
+
+    #[test]
+    fn what_a_journal_says_is_read_and_a_link_to_one_is_not_followed() {
+        let folder = tempfile::tempdir().unwrap();
+        let (path, link) = (folder.path().join("a"), folder.path().join("b"));
+        write(&path, &Record::See(PathText::of(OsStr::new("/elsewhere/.x")))).unwrap();
+        assert!(matches!(read(&path).unwrap(), Found::See(there) if there == Path::new("/elsewhere/.x")));
+        std::os::unix::fs::symlink(&path, &link).unwrap();
+        assert!(matches!(read(&link).unwrap(), Found::Foreign));
+        // A folder is no journal either, whoever made it.
+        assert!(matches!(read(folder.path()).unwrap(), Found::Foreign));
+        let text = fs::read(&path).unwrap();
+        fs::write(&path, &text[..text.len() - 1]).unwrap();
+        assert!(matches!(read(&path).unwrap(), Found::Unfinished));
+    }
+}
