@@ -112,3 +112,37 @@ fn a_rehearsal_has_a_report() {
     let run = case.ends(2, &[&words[..], &["--report", "page.html", "-o", "new.ics"]].concat());
     assert!(run.stderr.contains("page.html") && !case.path("new.ics").exists(), "{}", run.stderr);
 }
+
+/// Tasks that the destination takes nothing of are found, left out, and told; as a rehearsal has it.
+#[test]
+fn tasks_that_are_not_taken_are_found_and_left_out() {
+    let task = "BEGIN:VTODO\nUID:lines@example.org\nDTSTAMP:20260101T000000Z\nSUMMARY:Order mooring lines\nEND:VTODO\n";
+    let dock =
+        "BEGIN:VEVENT\nUID:dock@example.org\nSUMMARY:Dry dock\nDTSTART;VALUE=DATE:20261005\nEND:VEVENT\n";
+    let case = Case::new()
+        .file("a.ics", calendar(&format!("{dock}{task}")))
+        .file("limits.toml", "tasks = false\n")
+        .file("plan.toml", "[[source]]\npath = \"a.ics\"\n[[destination]]\nname = \"x\"\npath = \"planned.ics\"\nlimits = \"limits.toml\"\n");
+    let found = case.json_ends(1, &["check", "a.ics", "--limits", "limits.toml", "--json"]);
+    let told: Vec<_> =
+        found["findings"].as_array().unwrap().iter().filter(|one| one["rule"] == "F12").collect();
+    assert_eq!((told.len(), &told[0]["title"]), (1, &"Order mooring lines".into()), "{found:#}");
+    for (words, out) in [
+        (&["merge", "a.ics", "--limits", "limits.toml", "-o", "merged.ics", "--json"][..], "merged"),
+        (&["convert", "a.ics", "--limits", "limits.toml", "-o", "converted.ics", "--json"], "converted"),
+        (&["run", "plan.toml", "--json"], "planned"),
+    ] {
+        let run = case.json_ends(1, words);
+        let tasks = &run["components"]["tasks"];
+        assert_eq!(
+            (&tasks["read"], &tasks["written"], &tasks["left_behind"]),
+            (&1.into(), &0.into(), &1.into()),
+            "{run:#}"
+        );
+        assert!(!case.read(&format!("{out}.ics")).contains("VTODO"), "{out}");
+        let left = case.read(&format!("{out}.left-behind.csv"));
+        assert!(left.contains("Order mooring lines,,VTODO,,the destination takes none"), "{left}");
+        let clean = case.json(&["check", &format!("{out}.ics"), "--limits", "limits.toml", "--json"]);
+        assert!(clean["counts"].get("F12").is_none(), "{clean:#}");
+    }
+}

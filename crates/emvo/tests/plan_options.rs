@@ -136,6 +136,26 @@ fn a_destination_without_updates_gets_what_is_new_and_a_person_the_rest() {
     }
 }
 
+/// What the destination holds would stand there twice, if the whole result were imported.
+#[test]
+fn a_destination_that_doubles_is_not_given_what_it_has_without_a_word() {
+    let case = Case::new()
+        .file("a.ics", calendar(&event("2", "Drill", 9, "")))
+        .file("there.ics", calendar(&event("1", "Watch", 7, "")))
+        .file("there.toml", "ids = \"fresh\"\n");
+    let destination = "existing = \"there.ics\"\nlimits = \"there.toml\"";
+    let merge = ["merge", "a.ics", "--into", "there.ics", "--limits", "there.toml", "-o", "out.ics"];
+    for (only_new, status) in [(false, 1), (true, 0)] {
+        let more = if only_new { "\nonly_new = true" } else { "" };
+        case.put("plan.toml", plan("", &format!("{destination}{more}"), ""));
+        let option = if only_new { &["--only-new", "--overwrite"][..] } else { &[] };
+        let merged = case.ends(status, &[&merge[..], option].concat());
+        let run = case.ends(status, &["run", "plan.toml", "--overwrite"]);
+        assert_eq!(merged.stderr.contains("--only-new writes the rest alone"), !only_new, "{merged:#?}");
+        assert_eq!(run.stdout.contains("only_new = true writes the rest alone"), !only_new, "{run:#?}");
+    }
+}
+
 #[test]
 fn the_exports_are_kept_as_they_came() {
     let export = calendar(&event("1", "Watch", 7, "X-ODD:kept\n"));

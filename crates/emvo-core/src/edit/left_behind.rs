@@ -1,11 +1,14 @@
 //! Statements that are in no output.
 
+use std::borrow::Cow;
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
 use super::{Fold, FoldKind};
 use crate::identity::Statement;
 use emvo_ical::calendar::Event;
+use emvo_ical::content::Component;
 
 /// One thing that an event or a calendar said and that no output says.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema, Deserialize)]
@@ -58,6 +61,23 @@ impl LeftBehind {
             start: event.start().to_string(),
             field,
             value,
+            why: WhyLeft::NotTaken,
+            into: String::new(),
+        }
+    }
+}
+
+impl LeftBehind {
+    /// A task that the destination takes nothing of.
+    pub fn task_not_taken(task: &Component<'_>) -> Self {
+        let text = |name: &str| task.text(name).map(Cow::into_owned).unwrap_or_default();
+        let when = ["DUE", "DTSTART"].into_iter().find_map(|name| task.property(name));
+        Self {
+            uid: text("UID"),
+            title: text("SUMMARY"),
+            start: when.map(|line| line.value().into_owned()).unwrap_or_default(),
+            field: task.name().to_ascii_uppercase(),
+            value: text("DESCRIPTION"),
             why: WhyLeft::NotTaken,
             into: String::new(),
         }

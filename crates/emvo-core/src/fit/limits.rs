@@ -67,6 +67,13 @@ pub struct Transitions {
     pub horizon_months: Option<u32>,
 }
 
+impl Transitions {
+    /// Whether an event that is imported again stands there twice, whatever its revision.
+    pub fn doubles(&self) -> bool {
+        self.ids == Ids::Fresh || self.same_uid == SameUid::Double
+    }
+}
+
 /// What a destination does with times in a zone that is not its own.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
 pub enum ForeignZone {

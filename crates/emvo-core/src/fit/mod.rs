@@ -12,6 +12,7 @@ mod limits_file;
 mod rehearse;
 mod series;
 mod split;
+mod tasks;
 
 pub use in_columns::{InColumns, NoTable, in_columns, written_in};
 pub use limits::{
@@ -22,3 +23,5 @@ pub use limits_file::LimitsError;
 pub use rehearse::{ImportCount, ImportFile, RefusedEvent, Rehearsed, WhyRefused, rehearse};
 pub use series::{FitOptions, FittedSeries, NotFitted, fit_series};
 pub use split::{SplitFiles, split_files};
+pub(crate) use tasks::is_task_not_taken;
+pub use tasks::leave_out_tasks;

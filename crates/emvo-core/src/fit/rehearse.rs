@@ -10,6 +10,7 @@ use jiff::civil::Date;
 
 use super::held::{Held, revision_of};
 use super::series::keep_first_alarms;
+use super::tasks::is_task_not_taken;
 use super::{
     Acceptance, AllDayEnd, Cancelled, Exceptions, ForeignZone, Ids, LengthLimit, Limits, NotTaken, SameUid,
     SeriesLimit, Transitions, UnfitSeries, Zones,
@@ -17,9 +18,7 @@ use super::{
 use crate::identity::derived_uid_of_parts;
 use crate::retime::{Retimed, express_in, read_as};
 use crate::split::{Singles, into_singles, split_off};
-use emvo_ical::calendar::{
-    Calendar, ComponentKind, Event, EventTime, Extent, OwnLine, Placed, Series, Status,
-};
+use emvo_ical::calendar::{Calendar, Event, EventTime, Extent, OwnLine, Placed, Series, Status};
 use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::{SECONDS_A_DAY, day_of};
 use emvo_ical::recurrence::{Ceiling, Recurrence, Window};
@@ -161,9 +160,7 @@ fn others_of<'c, 'a: 'c>(
 ) -> Vec<Placed<Component<'a>>> {
     let mut taken: Vec<Placed<Component<'a>>> = Vec::new();
     let mut known: HashSet<(String, String)> = HashSet::new();
-    let is_taken = |other: &&Placed<Component<'a>>| {
-        limits.tasks == Acceptance::Taken || ComponentKind::of(other.it.name()) != ComponentKind::Task
-    };
+    let is_taken = |other: &&Placed<Component<'a>>| !is_task_not_taken(other, limits);
     for other in calendars.flat_map(|calendar| &calendar.others).filter(is_taken) {
         let uid = other.it.text("UID").unwrap_or_default().into_owned();
         if uid.is_empty() || known.insert((other.it.name().to_ascii_uppercase(), uid)) {

@@ -1,15 +1,17 @@
 //! `F12 field-not-kept`: what the destination has no place for.
 
-use super::describe::declare_rule;
-use super::{Context, Findings, Level, Rule, RuleGroup, Subject, Traits};
-use crate::fit::{Limits, NotTaken};
+use super::describe::{Described, declare_rule};
+use super::source::Place;
+use super::{Context, Findings, Level, Rule, RuleGroup, Safety, SourceFacts, Subject, Traits};
+use crate::fit::{Limits, NotTaken, is_task_not_taken};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event};
 
 declare_rule! {
     /// ## What it finds
     /// An event that says something which the destination has no place for: its categories, its
-    /// address on the web, whether it is busy, or properties that no standard knows.
+    /// address on the web, whether it is busy, or properties that no standard knows; and tasks,
+    /// where it takes none.
     ///
     /// ## Why it matters
     /// The destination forgets it. Where it is who may see the event, everybody can who sees
@@ -38,6 +40,16 @@ impl Rule for FieldNotKept {
         if !said.is_empty() {
             let message = format!("says what is not kept there: {}", said.join(", "));
             found.show(self, Level::Warning, subject, message);
+        }
+    }
+
+    fn check_source(&self, facts: &SourceFacts<'_, '_>, found: &mut Findings) {
+        let Some(limits) = facts.limits else { return };
+        let others = facts.calendars.iter().flat_map(|calendar| &calendar.others);
+        for task in others.filter(|other| is_task_not_taken(other, limits)) {
+            let title = task.it.text("SUMMARY").unwrap_or_default();
+            let (place, message) = (Place::line(task.it.line()), "a task, and the destination takes none");
+            found.in_file(self.id(), Level::Warning, place, &title, message, Safety::ShowOnly);
         }
     }
 }

@@ -3,6 +3,7 @@
 use super::{Edit, Finding};
 use crate::identity::{Agreement, FieldPair, side_by_side};
 use emvo_ical::calendar::Calendar;
+use emvo_ical::recurrence::rule_in_words;
 use emvo_ical::zone::ZoneResolver;
 
 /// The field under which a repair is told that changes nothing an event says by itself, such as
@@ -25,7 +26,10 @@ pub fn repair_preview(finding: &Finding, calendar: &Calendar<'_>, zones: &ZoneRe
         _ => series,
     };
     let mut pairs = side_by_side((series, zones), (repaired, zones));
-    let (first, second) = edit.words(series, &after);
+    let (first, second) = match (edit, edit.words(series, &after)) {
+        (Edit::Roll(_), (events, rule)) => (events, rule_in_words(&rule, series.lead().start(), zones)),
+        (_, words) => words,
+    };
     if first != second && pairs.iter().all(|pair| pair.agreement == Agreement::Alike) {
         pairs.insert(0, FieldPair { field: REPAIR.to_owned(), first, second, agreement: Agreement::Differs });
     }

@@ -4,6 +4,7 @@ use std::collections::BTreeMap;
 
 use super::{Finding, Findings, Level, RULES, RuleChoice, RuleId, Safety};
 use crate::advice::{Advice, Advised};
+use crate::fit::Limits;
 use crate::table::{Note, NoteKind, SetAsideRow, TableError};
 use emvo_ical::calendar::{Calendar, Unsound};
 use emvo_ical::content::{Charset, Fault, WireForm};
@@ -29,6 +30,8 @@ pub struct SourceFacts<'s, 'a> {
     pub notes: &'s [Note],
     /// What a person has to decide before a table can be read at all.
     pub undecided: Option<TableError>,
+    /// What the destination accepts, if it is known.
+    pub limits: Option<&'s Limits>,
 }
 
 impl SourceFacts<'_, '_> {

@@ -8,7 +8,7 @@ use emvo_core::merge::MergeWarning;
 use emvo_core::rules::Finding;
 use emvo_core::table::TableError;
 
-use crate::output::LeftUnfit;
+use crate::output::{Fitting, LeftUnfit};
 
 /// A message with what would help behind it.
 fn in_words(message: &str, advice: Option<&Advice>) -> String {
@@ -32,6 +32,17 @@ pub(crate) fn told(mut finding: Finding) -> Finding {
 /// Why a series stays as it is, and what would help.
 pub(crate) fn refusal_in_words(refusal: &Refusal) -> String {
     in_words(&refusal.to_string(), refusal.advice().as_ref())
+}
+
+/// That a result which holds what the destination holds already would double it there; `way_out`
+/// is what is said to write the rest alone.
+pub(crate) fn doubling_in_words(fitting: Option<&Fitting>, way_out: &str) -> Option<String> {
+    fitting.filter(|fitting| fitting.limits.transitions.doubles()).map(|_| {
+        format!(
+            "the destination keeps what is imported again beside what it has, as its limits say: what it holds \
+             already would stand there twice; {way_out} writes the rest alone"
+        )
+    })
 }
 
 /// What does not fit a destination, why, and what would help.

@@ -5,7 +5,7 @@ use std::path::PathBuf;
 use emvo_core::fit::{Limits, Zones};
 use emvo_core::identity::FieldPair;
 use emvo_core::rules::{
-    CheckOptions, Context, Finding, Level, RuleChoice, check, check_source, repair_preview,
+    CheckOptions, Context, Finding, Level, RuleChoice, SourceFacts, check, check_source, repair_preview,
 };
 use hashbrown::HashSet;
 
@@ -181,7 +181,8 @@ fn findings<'s>(
             repaired,
         };
         if scope.chosen.takes_files() {
-            let of_file = check_source(&source.facts(), choice).into_iter();
+            let facts = SourceFacts { limits: options.limits.as_ref(), ..source.facts() };
+            let of_file = check_source(&facts, choice).into_iter();
             all.extend(of_file.map(|finding| found(finding, Vec::new())));
         }
         for loaded in &source.loaded {

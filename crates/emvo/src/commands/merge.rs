@@ -13,7 +13,7 @@ use emvo_ical::recurrence::Ceiling;
 use emvo_ical::zone::ZoneChoices;
 
 use super::{Command, Program};
-use crate::answer::advice::{unfit_in_words, warning_in_words};
+use crate::answer::advice::{doubling_in_words, unfit_in_words, warning_in_words};
 use crate::answer::combined::{ByHandTold, Combined};
 use crate::answer::review::Review;
 use crate::answer::{Report, give, sheet};
@@ -210,9 +210,12 @@ impl Command for MergeArgs {
                 Some(_) => (given(sources.iter().chain(&earlier)), &mut sources[1..], First::IsIncoming),
                 None => (given(&sources), &mut sources[..], first),
             };
+            let holds_it_already = (first == First::IsDestination).then_some(fitting.as_ref()).flatten();
+            let doubling = doubling_in_words(holds_it_already, "--only-new");
             let made = combined(written, first, options, held.as_mut(), fitting.as_ref(), &reading.zones)?;
             let shape = fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
-            let Made { edited, look_alikes, warnings } = made;
+            let Made { edited, look_alikes, mut warnings } = made;
+            warnings.extend(doubling);
             let review_path = review_file.path().unwrap_or(Path::new(""));
             let pairs = review_file.ready(|| review.bytes(&look_alikes, review_path))?;
             let mut beside: Vec<_> = pairs.into_iter().collect();

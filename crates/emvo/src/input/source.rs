@@ -164,6 +164,7 @@ impl<'t> Source<'t> {
             rows: &self.set_aside.rows,
             notes: &self.table.notes,
             undecided: self.table.undecided.clone(),
+            limits: None,
         }
     }
 

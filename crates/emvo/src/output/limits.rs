@@ -3,10 +3,10 @@
 use std::collections::BTreeSet;
 use std::path::Path;
 
-use emvo_core::edit::{Edited, Step, sync_definitions};
-use emvo_core::fit::{FitOptions, Limits, NotFitted, fit_series, split_files};
+use emvo_core::edit::{Count, Edited, Step, sync_definitions};
+use emvo_core::fit::{FitOptions, Limits, NotFitted, fit_series, leave_out_tasks, split_files};
 use emvo_core::table::Columns;
-use emvo_ical::calendar::{Calendar, Duration};
+use emvo_ical::calendar::{Calendar, ComponentCounts, Duration};
 use emvo_ical::recurrence::{Ceiling, Window};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use jiff::civil::Date;
@@ -131,7 +131,10 @@ pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneC
         left.extend(fitted.left);
         Step::Became(fitted.parts, fitted.changes)
     });
+    let tasks = leave_out_tasks(&mut edited.calendar, &options.limits);
+    let counts = ComponentCounts { tasks: tasks.len(), ..ComponentCounts::default() };
+    edited.account.add(Count::LeftBehind, counts);
     edited.whole.extend(whole);
-    edited.left.extend(left);
+    edited.left.extend(left.into_iter().chain(tasks));
     refused
 }

@@ -18,7 +18,7 @@ use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 use super::follow_up::FollowUp;
 use super::hidden::hide;
 use super::resolved::{Destination, Plan, PlanSource, Repairs, Writes};
-use crate::answer::advice::{unfit_in_words, warning_in_words};
+use crate::answer::advice::{doubling_in_words, unfit_in_words, warning_in_words};
 use crate::answer::by_hand::ByHand;
 use crate::answer::combined::ByHandTold;
 use crate::input::{
@@ -253,6 +253,9 @@ impl<'t> DestinationRun<'_, 't> {
         };
         let mut merged = merge(existing, prepared.inputs, options);
         let mut warnings = prepared.warnings;
+        if destination.existing.is_some() && destination.writes == Writes::All {
+            warnings.extend(doubling_in_words(destination.fitting.as_ref(), "only_new = true"));
+        }
         let by_hand = caught_up.map(|(held, known)| {
             merged.folds.splice(..0, known.folds);
             merged.changes.splice(..0, known.changes);

@@ -3,7 +3,7 @@
 use std::fmt::Write as _;
 use std::path::Path;
 
-use emvo_core::fit::{Ids, Limits, SameUid};
+use emvo_core::fit::Limits;
 use emvo_ical::calendar::Calendar;
 
 use crate::input::{Format, Source, TakenNames};
@@ -186,8 +186,7 @@ impl Proposed {
             let files = grouped(self.events.div_ceil(most));
             hints.push(format!("{events}: at least {files} files of at most {}", grouped(most)));
         }
-        let doubles = limits.transitions.ids == Ids::Fresh || limits.transitions.same_uid == SameUid::Double;
-        if doubles {
+        if limits.transitions.doubles() {
             hints.push("What is imported again stands there twice. From the second time on:".to_owned());
             hints.push("existing = its own export, only_new = true, by_hand = \"by-hand.csv\"".to_owned());
         }

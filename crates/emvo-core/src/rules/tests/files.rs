@@ -18,6 +18,7 @@ fn findings_in(bytes: &[u8]) -> Vec<Finding> {
         rows: &[],
         notes: &[],
         undecided: None,
+        limits: None,
     };
     if decoded.text.contains("BEGIN:VCALENDAR") {
         let form = WireForm::of(&decoded);
