@@ -9,7 +9,7 @@ use emvo_report::{Choice, MOST_ROWS, Mood, Page, Question, Questions, Verdict};
 use super::findings::{Findings, Found, place_of};
 use super::page::{made_by, table};
 use super::plain_words::repair_in_words;
-use super::review::{answers_name, side_rows};
+use super::review::{answers_name, note, side_rows};
 use super::sheet::{guarded_cells, sheet};
 use crate::terminal::counted;
 
@@ -26,7 +26,10 @@ pub(super) fn check_page(findings: &Findings<'_>) -> Page {
     let (errors, warnings, notes) = (of_level(Level::Error), of_level(Level::Warning), of_level(Level::Note));
     Page {
         title: "What is wrong with these calendars?".to_owned(),
-        subtitle: findings.inputs.join(", "),
+        subtitle: match findings.inputs.len() {
+            many @ 5.. => counted(many, "file", "files"),
+            _ => findings.inputs.join(", "),
+        },
         verdict: Verdict {
             mood: match (errors, warnings) {
                 (0, 0) => Mood::Good,
@@ -101,14 +104,17 @@ fn row_of(Found { path, finding, .. }: &Found<'_>) -> [String; 10] {
 /// The repairs that somebody has to agree to, one by one; none if there are none.
 fn questions(findings: &Findings<'_>) -> Option<Questions> {
     let asks = |one: &&Found<'_>| one.finding.safety == Safety::Consent && one.finding.edit.is_some();
-    let list: Vec<Question> = findings.found.iter().filter(asks).take(MOST_ROWS).map(question).collect();
+    let asked: Vec<&Found<'_>> = findings.found.iter().filter(asks).collect();
+    let list: Vec<Question> = asked.iter().take(MOST_ROWS).map(|found| question(found)).collect();
     let page = findings.report.as_deref().map(Path::new)?;
     let file = answers_name(page);
     (!list.is_empty()).then(|| Questions {
         title: "May these be repaired?".to_owned(),
-        note: "Safe repairs are made in any case; these might not be what was meant. Without an answer \
-               nothing is done. The arrow keys go back and on; a letter on a button is its key."
-            .to_owned(),
+        note: note(
+            "Safe repairs are made in any case; these might not be what was meant. Without an answer nothing is done.",
+            asked.len(),
+            "--report faults.csv",
+        ),
         choices: vec![
             Choice { word: "yes", label: "Repair it", key: 'y' },
             Choice { word: "no", label: "Leave it as it is", key: 'n' },

@@ -10,7 +10,7 @@ use emvo_report::{Choice, MOST_ROWS, Mark, Mood, Page, Question, Questions, Side
 use super::ReportForm;
 use super::page::{made_by, table};
 use super::sheet::{PAIR_COLUMNS, guarded_cells, of_pairs, pair_row};
-use crate::terminal::counted;
+use crate::terminal::{counted, grouped};
 
 /// Where look-alikes are listed for a person.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
@@ -44,6 +44,17 @@ impl Review {
 pub(super) fn answers_name(page: &Path) -> String {
     let stem = page.file_stem().map(|stem| stem.to_string_lossy().into_owned());
     format!("{}.answers.csv", stem.unwrap_or_default())
+}
+
+/// What is to be known before the first question, with how the page is used; `whole` is what
+/// writes all of them where they are too many for a page.
+pub(super) fn note(what: &str, total: usize, whole: &str) -> String {
+    let note = format!("{what} The arrow keys go back and on; a letter on a button is its key.");
+    if total <= MOST_ROWS {
+        return note;
+    }
+    let (asked, total) = (grouped(MOST_ROWS), grouped(total));
+    format!("{note} The first {asked} of {total} are asked here; {whole} has them all.")
 }
 
 /// What both sides say, for a page.
@@ -94,9 +105,11 @@ fn questions_of_pairs(pairs: &[LookAlike], path: &Path) -> Questions {
     };
     Questions {
         title: "One event, or two?".to_owned(),
-        note: "What is the same becomes one, with all that either of them says; what differs stays two. \
-               The arrow keys go back and on; a letter on a button is its key."
-            .to_owned(),
+        note: note(
+            "What is the same becomes one, with all that either of them says; what differs stays two.",
+            pairs.len(),
+            "--review pairs.csv",
+        ),
         choices: vec![
             Choice { word: "same", label: "The same", key: 's' },
             Choice { word: "different", label: "Different", key: 'd' },

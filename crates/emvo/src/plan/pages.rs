@@ -106,10 +106,10 @@ fn proven(mut page: Page, destinations: &[&DestinationResult], signed_for: &str)
         let calendars = || destinations.iter().flat_map(|one| one.then_and_now());
         let (then, now) = calendars().fold((0, 0), |(then, now), one| (then + one.then, now + one.now));
         let dates = counted(then, "date", "dates");
-        let accounted = if is_incomplete {
-            format!("Not all is accounted for; of {dates}, {} stand there.", grouped(now))
-        } else {
-            format!("Every one of {dates} is accounted for.")
+        let accounted = match (is_incomplete, now == then) {
+            (false, _) => format!("Every one of {dates} is accounted for."),
+            (true, true) => format!("Every one of {dates} stands there; not all else is accounted for."),
+            (true, false) => format!("Not all is accounted for; of {dates}, {} stand there.", grouped(now)),
         };
         page.verdict.sentence = format!("{accounted} {}", page.verdict.sentence);
     }
