@@ -362,24 +362,20 @@ fn a_terminal_is_told_no_more_than_a_pipe() {
     }
 }
 
-/// A plan hides what it is to hide from its outputs, its reports, its receipt and its answer.
+/// A plan hides what it is to hide from its outputs, its reports, its receipt and its answer,
+/// and keeps nothing beside that cannot be read.
 #[test]
 fn a_plan_tells_nothing_of_what_it_hides() {
-    let unreadable = |text: String| {
-        let (before, rest) = text.split_once("BEGIN:VEVENT\nUID:unreadable").unwrap();
-        // What cannot be read is kept next to the output, whatever it says.
-        let (_, after) = rest.split_once("END:VEVENT\n").unwrap();
-        before.to_owned() + after
-    };
-    for private in ["omit", "mask"] {
-        let case = Case::new().file("export.ics", unreadable(export()));
+    let hiding = [("private = \"omit\"", false), ("private = \"mask\"", false), ("show = [\"when\"]", true)];
+    for (hides, is_all_hidden) in hiding {
+        let case = Case::new().file("export.ics", export());
         for report in ["report.html", "report.csv", "report.json"] {
             // A destination that cuts words and knows no series: the proof has causes to tell.
             case.put("limits.toml", "series = \"none\"\ndescription_characters = 6\nreminders = false\nattendees = false\nattachments = false\n");
             case.put(
                 "plan.toml",
                 format!(
-                    "[[source]]\npath = \"export.ics\"\nprivate = \"{private}\"\ninto = \"crew\"\n\
+                    "[[source]]\npath = \"export.ics\"\n{hides}\ninto = \"crew\"\n\
                      [[destination]]\nname = \"crew\"\npath = \"crew.ics\"\nlimits = \"limits.toml\"\n\
                      [check]\nreconcile = true\nreport = \"{report}\"\n"
                 ),
@@ -392,9 +388,18 @@ fn a_plan_tells_nothing_of_what_it_hides() {
             .concat();
             let run = case.ends(1, &words);
             assert!(case.path(report).exists());
+            assert!(run.stderr.contains("it stays in the inputs"), "{}", run.stderr);
+            if is_all_hidden {
+                for path in ["crew.ics", report] {
+                    let told = leaked(&found_in(&fs::read(case.path(path)).unwrap()), &[]);
+                    assert_eq!(told, [""; 0], "{hides}: {path}");
+                }
+                let told = leaked(&found_in(run.stdout.as_bytes()), &[]);
+                assert_eq!(told, [""; 0], "{hides}: {}", run.stdout);
+            }
             for bytes in all_that_came_out(&case, run) {
                 let told = private_in(&found_in(&bytes));
-                assert_eq!(told, [""; 0], "private = {private}, {report}");
+                assert_eq!(told, [""; 0], "{hides}, {report}");
             }
         }
     }

@@ -107,6 +107,18 @@ impl Output {
         }
     }
 
+    /// That something could not be read and is in no file of the run, and why.
+    pub(super) fn nowhere_kept(&self) -> &'static str {
+        match self.set_aside {
+            SetAsidePlace::Nowhere => {
+                "something was set aside, and is kept in no file, since it may say what is hidden: it stays in the inputs"
+            }
+            SetAsidePlace::Beside | SetAsidePlace::Named(_) => {
+                "something was set aside and is nowhere kept: --set-aside PATH keeps it"
+            }
+        }
+    }
+
     /// The target of a part.
     pub(super) fn target(&self, part: Option<&str>) -> anyhow::Result<Target> {
         let claim = |path: &Path, folder| {

@@ -6,7 +6,7 @@ use emvo_core::edit::{Account, Change, Count, Edited};
 use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::{Reconciliation, ThenNow};
-use emvo_core::redact::{Private, Show};
+use emvo_core::redact::Show;
 use emvo_core::rules::{self, CheckOptions, RepairPlan, repair};
 use emvo_core::survey::default_window;
 use emvo_core::table::WriteOptions;
@@ -16,7 +16,7 @@ use emvo_ical::recurrence::{Ceiling, Window, has_date_in};
 use emvo_ical::zone::{ZoneChoices, ZoneResolver};
 
 use super::follow_up::FollowUp;
-use super::hidden::hide;
+use super::hidden::{hide, is_hiding};
 use super::resolved::{Destination, Plan, PlanSource, Repairs, Writes};
 use crate::answer::advice::{doubling_in_words, unfit_in_words, warning_in_words};
 use crate::answer::by_hand::ByHand;
@@ -164,15 +164,22 @@ impl<'t> DestinationRun<'_, 't> {
         for loaded in &mut source.loaded {
             if self.plan.repairs == Repairs::Made {
                 let mut placed = rules::place_unsound(&mut loaded.calendar, &self.plan.rules);
-                if of_plan.showing.private != Private::Include || of_plan.showing.show != Show::All {
+                if is_hiding(&of_plan.showing) {
                     // Which of them are private is only known from here on.
                     placed.changes.iter_mut().for_each(|change| change.title.clear());
                 }
                 prepared.account.events.folded += placed.folded;
                 prepared.changes.append(&mut placed.changes);
             }
-            found.look_at(&loaded.calendar);
+            // Of what is shown in part no more is told than is shown.
+            let is_shown_whole = of_plan.showing.show == Show::All;
+            if is_shown_whole {
+                found.look_at(&loaded.calendar);
+            }
             let hidden = hide(&mut loaded.calendar, &loaded.zones, &of_plan.showing);
+            if !is_shown_whole {
+                found.look_at(&loaded.calendar);
+            }
             prepared.account.add(Count::Removed, hidden.others);
             prepared.account.events.removed += hidden.events;
             found.private_omitted += hidden.count();
@@ -288,7 +295,11 @@ impl<'t> DestinationRun<'_, 't> {
         let columns = destination.columns.clone();
         let form = TableForm { options: WriteOptions { columns, ..WriteOptions::default() }, encoding: None };
         let recording = Recording { for_proof: self.tracking, ..Recording::default() };
-        let output = Output::of_plan(&destination.path, self.guard, recording, form)?;
+        let mut output = Output::of_plan(&destination.path, self.guard, recording, form)?;
+        if self.plan.sources.iter().any(|source| source.into == self.number && is_hiding(&source.showing)) {
+            // What cannot be read says what is hidden.
+            output.keep_nothing_beside();
+        }
         let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
         let (draft, written) = output.draft_one(sources, edited, &shape, Vec::new())?;
         warnings.extend(written.too_big.iter().cloned());

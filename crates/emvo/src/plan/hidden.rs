@@ -52,11 +52,16 @@ impl Hidden {
     }
 }
 
+/// Whether anything is left out at all.
+pub(super) fn is_hiding(showing: &Showing) -> bool {
+    showing.private != Private::Include || showing.show != Show::All
+}
+
 /// Leaves private events out or takes their words, and all that is not shown, before anything
 /// else is done to them: what is changed later is told in reports.
 pub(super) fn hide(calendar: &mut Calendar<'_>, zones: &ZoneResolver, showing: &Showing) -> Hidden {
     let mut hidden = Hidden::default();
-    if showing.private == Private::Include && showing.show == Show::All {
+    if !is_hiding(showing) {
         return hidden;
     }
     let all = std::mem::take(&mut calendar.series);
@@ -80,7 +85,9 @@ pub(super) fn hide(calendar: &mut Calendar<'_>, zones: &ZoneResolver, showing: &
         // Definitions are written anew: a file's own may say more than times.
         let bare = bare_calendar(calendar);
         let series = std::mem::take(&mut calendar.series);
-        *calendar = Calendar { series, ..bare };
+        // What cannot be read is counted, and shown nowhere.
+        let unsound = std::mem::take(&mut calendar.unsound);
+        *calendar = Calendar { series, unsound, ..bare };
         sync_definitions(calendar, zones, &BTreeSet::new(), &BTreeSet::new());
     }
     hidden
