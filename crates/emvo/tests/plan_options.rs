@@ -156,6 +156,24 @@ fn a_destination_that_doubles_is_not_given_what_it_has_without_a_word() {
     }
 }
 
+/// What a spreadsheet is to open by its name is a spreadsheet's file, and what could not be read
+/// of what is there already is told.
+#[test]
+fn sheets_of_a_plan_are_what_their_names_say() {
+    let there =
+        event("1", "Watch", 7, "") + "BEGIN:VEVENT\nUID:x\nSUMMARY:Broken\nDTSTART:2026-99-99\nEND:VEVENT\n";
+    let catch_up = "existing = \"there.ics\"\nonly_new = true\nby_hand = \"out/by-hand.xlsx\"";
+    let case = Case::new()
+        .file("a.ics", calendar(&event("1", "Watch", 8, "")))
+        .file("there.ics", calendar(&there))
+        .file("plan.toml", plan("", catch_up, "[check]\nreport = \"out/move.xlsx\"\n"));
+    let run = case.ends(1, &["run", "plan.toml"]);
+    for name in ["out/by-hand.xlsx", "out/move.xlsx"] {
+        assert!(std::fs::read(case.path(name)).unwrap().starts_with(b"PK"), "{name}");
+    }
+    assert!(run.stdout.contains("! of what the destination holds, 1 event cannot be read"), "{}", run.stdout);
+}
+
 #[test]
 fn the_exports_are_kept_as_they_came() {
     let export = calendar(&event("1", "Watch", 7, "X-ODD:kept\n"));

@@ -20,7 +20,7 @@ use crate::job::args::{KeepArg, UidsArg};
 use crate::job::resolve::show_named;
 use crate::job::{Edit, EditArgs, Scope};
 use crate::outcome::Outcome;
-use crate::output::{Shape, Written};
+use crate::output::{SET_ASIDE_KEEPS_IT, Shape, Written};
 use crate::terminal::counted;
 
 /// Keep what matches, and show as much of it as others may see
@@ -124,7 +124,7 @@ impl Command for PickArgs {
         let mut job = self.job.resolve()?;
         if picking.showing.show != Show::All || picking.showing.private != Private::Include {
             // What cannot be read says what the copy hides.
-            job.output.keep_nothing_beside();
+            job.output.keep_nothing_beside(SET_ASIDE_KEEPS_IT);
         }
         job.run(picking)
     }

@@ -48,10 +48,9 @@ impl Held {
                 destination.loaded.len()
             );
         }
-        // What cannot be read there may be what is about to be imported.
-        let unread = |sources, what: &str| Some(format!("of {what}, {}", unread_line(sources)?));
-        let there = unread(std::slice::from_ref(destination), "what the destination holds");
-        let unread = there.into_iter().chain(unread(earlier, "the earlier download")).collect::<Vec<_>>();
+        let there = unread_there(std::slice::from_ref(destination));
+        let unread: Vec<String> =
+            there.into_iter().chain(unread_of(earlier, "the earlier download")).collect();
         let mut found =
             Self::between(&views(std::slice::from_ref(destination)), &views(incoming), &views(earlier));
         found.warnings.splice(..0, unread);
@@ -96,6 +95,16 @@ impl Held {
     pub(crate) fn take_out(&mut self, incoming: &mut [MergeInput<'_>]) -> TakenOut {
         std::mem::take(&mut self.known).take_out(incoming)
     }
+}
+
+/// That something of what a destination holds cannot be read: it may be what is about to be
+/// imported.
+pub(crate) fn unread_there(destination: &[Source<'_>]) -> Option<String> {
+    unread_of(destination, "what the destination holds")
+}
+
+fn unread_of(sources: &[Source<'_>], what: &str) -> Option<String> {
+    Some(format!("of {what}, {}", unread_line(sources)?))
 }
 
 /// What the earlier download had and the new one has not, or has otherwise and the

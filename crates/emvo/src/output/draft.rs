@@ -136,7 +136,7 @@ impl Output {
                     written.set_aside_paths.push(claim.shown().to_owned());
                     batch.add(Target::File(claim), bytes);
                 }
-                None => warn(self.nowhere_kept()),
+                None => warn(&self.nowhere_kept()),
             }
         }
         if !written.left_behind.is_empty() {

@@ -139,7 +139,7 @@ fn path_of(target: &Target) -> &Path {
 }
 
 /// A sheet in the form that its name says: rows as text, or a spreadsheet's own file.
-fn in_form_of(path: &Path, bytes: Vec<u8>) -> anyhow::Result<Vec<u8>> {
+pub(crate) fn in_form_of(path: &Path, bytes: Vec<u8>) -> anyhow::Result<Vec<u8>> {
     if Kind::of_path(path) == Some(Kind::Xlsx) { workbook(&bytes) } else { Ok(bytes) }
 }
 

@@ -29,13 +29,18 @@ pub(crate) struct Output {
     pub(super) named: Named,
 }
 
+/// What is said where a place can be named for what cannot be read.
+pub(crate) const SET_ASIDE_KEEPS_IT: &str = "--set-aside PATH keeps it";
+
 /// Where what cannot be read goes.
 #[derive(Debug)]
 enum SetAsidePlace {
     /// Beside the output.
     Beside,
-    /// Nowhere: it says what the output hides.
-    Nowhere,
+    /// Nowhere: it says what the output hides. A person is told where it is found.
+    Nowhere {
+        way_out: &'static str,
+    },
     Named(PathBuf),
 }
 
@@ -99,22 +104,25 @@ impl Output {
         })
     }
 
-    /// Keeps what cannot be read nowhere, unless a place was named for it.
-    pub(crate) fn keep_nothing_beside(&mut self) {
+    /// Keeps what cannot be read nowhere, unless a place was named for it; `way_out` is what is
+    /// said to find it all the same.
+    pub(crate) fn keep_nothing_beside(&mut self, way_out: &'static str) {
         self.recording.unread = UnreadWords::None;
         if matches!(self.set_aside, SetAsidePlace::Beside) {
-            self.set_aside = SetAsidePlace::Nowhere;
+            self.set_aside = SetAsidePlace::Nowhere { way_out };
         }
     }
 
-    /// That something could not be read and is in no file of the run, and why.
-    pub(super) fn nowhere_kept(&self) -> &'static str {
+    /// That something could not be read and is in no file of the run, and where it is.
+    pub(super) fn nowhere_kept(&self) -> String {
         match self.set_aside {
-            SetAsidePlace::Nowhere => {
-                "something was set aside, and is kept in no file, since it may say what is hidden: it stays in the inputs"
+            SetAsidePlace::Nowhere { way_out } => {
+                format!(
+                    "something was set aside, and is kept in no file, since it may say what is hidden: {way_out}"
+                )
             }
             SetAsidePlace::Beside | SetAsidePlace::Named(_) => {
-                "something was set aside and is nowhere kept: --set-aside PATH keeps it"
+                format!("something was set aside and is nowhere kept: {SET_ASIDE_KEEPS_IT}")
             }
         }
     }
@@ -145,7 +153,7 @@ impl Output {
     pub(super) fn set_aside_claim(&self, format: Format) -> anyhow::Result<Option<Claim>> {
         let (path, folder) = match (&self.set_aside, &self.place) {
             (SetAsidePlace::Named(path), _) => (path.clone(), self.folder),
-            (SetAsidePlace::Nowhere, _) | (SetAsidePlace::Beside, Place::Stdout) => return Ok(None),
+            (SetAsidePlace::Nowhere { .. }, _) | (SetAsidePlace::Beside, Place::Stdout) => return Ok(None),
             (SetAsidePlace::Beside, Place::File(path)) => {
                 (names::set_aside_beside(path, format), self.folder)
             }
@@ -166,7 +174,7 @@ impl Output {
                 (names::left_behind_beside(path), self.folder)
             }
             (Place::Folder(folder), _) => (names::left_behind_beside(&folder.join("all")), Folder::Make),
-            (Place::Stdout, SetAsidePlace::Beside | SetAsidePlace::Nowhere) => return Ok(None),
+            (Place::Stdout, SetAsidePlace::Beside | SetAsidePlace::Nowhere { .. }) => return Ok(None),
         };
         Ok(Some(self.guard.claim(&path, Role::LeftBehind, self.existing, folder)?))
     }

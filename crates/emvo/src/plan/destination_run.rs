@@ -3,7 +3,7 @@
 
 use anyhow::Context;
 use emvo_core::edit::{Account, Change, Count, Edited};
-use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, apply_incoming, merge};
+use emvo_core::merge::{Duplicates, LookAlikes, MergeInput, MergeOptions, TakenOut, apply_incoming, merge};
 use emvo_core::receipt::Receipt;
 use emvo_core::reconcile::{Reconciliation, ThenNow};
 use emvo_core::redact::Show;
@@ -24,9 +24,9 @@ use crate::answer::combined::ByHandTold;
 use crate::input::{
     EventTracking, Loaded, Reading, Source, SourceText, read, tell_of_readings, tell_of_tables, track_events,
 };
-use crate::job::only_new::Held;
+use crate::job::only_new::{Held, unread_there};
 use crate::output::{
-    Existing, Folder, Guard, Output, Recording, Role, Shape, TableForm, Target, Written, fit,
+    Existing, Folder, Guard, Output, Recording, Role, Shape, TableForm, Target, Written, fit, in_form_of,
 };
 use crate::terminal::progress;
 
@@ -73,6 +73,14 @@ pub(super) struct Made {
     pub(super) result: DestinationResult,
     pub(super) files: Vec<(Target, Vec<u8>)>,
     pub(super) receipt: Option<Receipt>,
+}
+
+/// What a destination holds, compared with what is to come, which loses what is there already.
+fn caught_up<'t>(existing: &MergeInput<'t>, incoming: &mut [MergeInput<'t>]) -> (Held, TakenOut) {
+    let views: Vec<_> = incoming.iter().map(view_of).collect();
+    let mut held = Held::between(&[view_of(existing)], &views, &[]);
+    let known = held.take_out(incoming);
+    (held, known)
 }
 
 fn view_of<'i, 'a>(input: &'i MergeInput<'a>) -> CalendarView<'i, 'a> {
@@ -146,8 +154,14 @@ impl<'t> DestinationRun<'_, 't> {
                 label: source.path.clone(),
             })
         });
-        // What is compared only is no part of what is written.
-        let there = if self.destination().writes == Writes::All { there } else { Vec::new() };
+        let there = match self.destination().writes {
+            Writes::All => there,
+            // What is compared only is no part of what is written.
+            Writes::OnlyNew { .. } => {
+                prepared.warnings.extend(unread_there(&there));
+                Vec::new()
+            }
+        };
         let all: Vec<Source<'t>> = there.into_iter().chain(sources.into_iter().map(|(_, one)| one)).collect();
         self.combine(existing, prepared, &all, window, found)
     }
@@ -234,19 +248,15 @@ impl<'t> DestinationRun<'_, 't> {
     fn combine(
         &self,
         existing: Option<MergeInput<'t>>,
-        prepared: Prepared<'t>,
+        mut prepared: Prepared<'t>,
         sources: &[Source<'t>],
         window: Option<Window>,
         found: &mut FollowUp,
     ) -> anyhow::Result<Made> {
         let destination = self.destination();
-        let mut prepared = prepared;
         let (existing, caught_up) = match (&destination.writes, existing) {
             (Writes::OnlyNew { .. }, Some(existing)) => {
-                let incoming: Vec<_> = prepared.inputs.iter().map(view_of).collect();
-                let mut held = Held::between(&[view_of(&existing)], &incoming, &[]);
-                let known = held.take_out(&mut prepared.inputs);
-                (None, Some((held, known)))
+                (None, Some(caught_up(&existing, &mut prepared.inputs)))
             }
             (_, existing) => (existing, None),
         };
@@ -298,7 +308,7 @@ impl<'t> DestinationRun<'_, 't> {
         let mut output = Output::of_plan(&destination.path, self.guard, recording, form)?;
         if self.plan.sources.iter().any(|source| source.into == self.number && is_hiding(&source.showing)) {
             // What cannot be read says what is hidden.
-            output.keep_nothing_beside();
+            output.keep_nothing_beside("it stays in the inputs");
         }
         let shape = destination.fitting.as_ref().map_or(Shape::AsInputs, Shape::Fitted);
         let (draft, written) = output.draft_one(sources, edited, &shape, Vec::new())?;
@@ -323,7 +333,7 @@ impl<'t> DestinationRun<'_, 't> {
             Writes::OnlyNew { by_hand: None } | Writes::All => return Ok(ByHandTold { list, path: None }),
         };
         let claim = self.guard.claim(path, Role::ByHand, Existing::Replace, Folder::Make)?;
-        files.push((Target::File(claim), list.bytes(path)?));
+        files.push((Target::File(claim), in_form_of(path, list.bytes(path)?)?));
         Ok(ByHandTold { list, path: Some(path.display().to_string()) })
     }
 }

@@ -16,7 +16,7 @@ use crate::answer::page::table;
 use crate::answer::proof_page::{DIFFERENCE_COLUMNS, difference_row, months, second_answer};
 use crate::answer::report_bytes;
 use crate::input::TakenNames;
-use crate::output::free_name;
+use crate::output::{free_name, in_form_of};
 use crate::terminal::{counted, grouped};
 
 /// The report of a plan, before anything is written: the file that was named, and beside a page
@@ -27,7 +27,7 @@ pub(super) fn reports_of(
     path: &Path,
 ) -> anyhow::Result<Vec<(PathBuf, Vec<u8>)>> {
     let whole = super::RunAnswer { plan, carried, done: None };
-    let mut reports = vec![(path.to_owned(), report_bytes(path, &whole)?)];
+    let mut reports = vec![(path.to_owned(), in_form_of(path, report_bytes(path, &whole)?)?)];
     for (name, one) in own_pages(plan, carried) {
         let page = page_of_destination(one, path);
         reports.push((path.with_file_name(name), render(&page).into_bytes()));
