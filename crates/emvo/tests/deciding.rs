@@ -114,3 +114,35 @@ fn repairs_that_need_consent_are_asked_about_with_what_they_would_make() {
     let changed: Vec<_> = run["changes"].as_array().unwrap().iter().map(|one| &one["title"]).collect();
     assert_eq!(changed, ["Watch"], "{run:#}");
 }
+
+/// The same event in two files is one event to the repair, so two answers about it are a mistake.
+#[test]
+fn answers_that_contradict_each_other_are_refused() {
+    let watch =
+        calendar(&event("1", "Watch", "DTEND:20260901T090000Z\nRRULE:FREQ=WEEKLY;BYDAY=MO;COUNT=4\n"));
+    let case = Case::new().file("a.ics", &watch).file("b.ics", &watch);
+    case.ends(1, &["check", "a.ics", "b.ics", "--only", "R04", "--report", "faults.html"]);
+    let asked = asked(&case.read("faults.html"));
+    for (answers, status) in [(["yes", "no"], 2), (["yes", "yes"], 0), (["", "no"], 1)] {
+        case.put("answers.csv", saved(&asked, &answers));
+        let words = [
+            "repair",
+            "a.ics",
+            "b.ics",
+            "--only",
+            "R04",
+            "--answers",
+            "answers.csv",
+            "-o",
+            "out/",
+            "--overwrite",
+        ];
+        let run = case.ends(status, &words);
+        assert_eq!(
+            run.stderr
+                .contains("`answers.csv` row 3: `no` is not what row 2 says of the same rule, id and title"),
+            status == 2,
+            "{run:#?}"
+        );
+    }
+}

@@ -116,7 +116,8 @@ fn a_rehearsal_has_a_report() {
 /// Tasks that the destination takes nothing of are found, left out, and told; as a rehearsal has it.
 #[test]
 fn tasks_that_are_not_taken_are_found_and_left_out() {
-    let task = "BEGIN:VTODO\nUID:lines@example.org\nDTSTAMP:20260101T000000Z\nSUMMARY:Order mooring lines\nEND:VTODO\n";
+    let task = "BEGIN:VTODO\nUID:lines@example.org\nDTSTAMP:20260101T000000Z\nSUMMARY:Order mooring lines\nPRIORITY:1\n\
+        ATTENDEE;CN=Elsa:mailto:elsa@example.org\nBEGIN:VALARM\nACTION:DISPLAY\nDESCRIPTION:x\nTRIGGER:-PT1H\nEND:VALARM\nEND:VTODO\n";
     let dock =
         "BEGIN:VEVENT\nUID:dock@example.org\nSUMMARY:Dry dock\nDTSTART;VALUE=DATE:20261005\nEND:VEVENT\n";
     let case = Case::new()
@@ -141,7 +142,10 @@ fn tasks_that_are_not_taken_are_found_and_left_out() {
         );
         assert!(!case.read(&format!("{out}.ics")).contains("VTODO"), "{out}");
         let left = case.read(&format!("{out}.left-behind.csv"));
-        assert!(left.contains("Order mooring lines,,VTODO,,the destination takes none"), "{left}");
+        for line in ["VTODO,", "PRIORITY,1", "ATTENDEE,CN=Elsa:mailto:elsa@example.org", "TRIGGER,'-PT1H"] {
+            let row = format!("Order mooring lines,,{line},the destination takes none");
+            assert!(left.contains(&row), "{row}: {left}");
+        }
         let clean = case.json(&["check", &format!("{out}.ics"), "--limits", "limits.toml", "--json"]);
         assert!(clean["counts"].get("F12").is_none(), "{clean:#}");
     }

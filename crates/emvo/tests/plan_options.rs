@@ -172,6 +172,9 @@ fn sheets_of_a_plan_are_what_their_names_say() {
         assert!(std::fs::read(case.path(name)).unwrap().starts_with(b"PK"), "{name}");
     }
     assert!(run.stdout.contains("! of what the destination holds, 1 event cannot be read"), "{}", run.stdout);
+    case.put("plan.toml", plan("", "existing = \"there.ics\"\nonly_new = true", ""));
+    let run = case.ends(1, &["run", "plan.toml", "--overwrite"]);
+    assert!(run.stdout.contains("; by_hand = \"list.csv\" says which and how"), "{}", run.stdout);
 }
 
 #[test]

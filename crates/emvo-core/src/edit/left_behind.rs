@@ -8,7 +8,7 @@ use serde::{Deserialize, Serialize};
 use super::{Fold, FoldKind};
 use crate::identity::Statement;
 use emvo_ical::calendar::Event;
-use emvo_ical::content::Component;
+use emvo_ical::content::{Component, Property};
 
 /// One thing that an event or a calendar said and that no output says.
 #[derive(Clone, Debug, PartialEq, Eq, PartialOrd, Ord, Serialize, JsonSchema, Deserialize)]
@@ -68,8 +68,28 @@ impl LeftBehind {
 }
 
 impl LeftBehind {
-    /// A task that the destination takes nothing of.
-    pub fn task_not_taken(task: &Component<'_>) -> Self {
+    /// A task that the destination takes nothing of: that there is one, and line by line what it
+    /// says.
+    pub fn task_not_taken(task: &Component<'_>) -> impl Iterator<Item = Self> {
+        let whole = Self::of_task(task);
+        let of_line = |line: &Property<'_>| {
+            let logical = line.logical();
+            let said = logical.strip_prefix(line.name()).unwrap_or(&logical);
+            Self {
+                field: line.name().to_ascii_uppercase(),
+                value: said.trim_start_matches([':', ';']).to_owned(),
+                ..whole.clone()
+            }
+        };
+        let is_told_by_the_whole = |line: &&Property<'_>| line.is("UID") || line.is("SUMMARY");
+        let mut all: Vec<Self> =
+            task.properties().filter(|line| !is_told_by_the_whole(line)).map(of_line).collect();
+        let inner = task.components().flat_map(Component::properties);
+        all.extend(inner.map(of_line));
+        std::iter::once(whole.clone()).chain(all)
+    }
+
+    fn of_task(task: &Component<'_>) -> Self {
         let text = |name: &str| task.text(name).map(Cow::into_owned).unwrap_or_default();
         let when = ["DUE", "DTSTART"].into_iter().find_map(|name| task.property(name));
         Self {
@@ -77,7 +97,7 @@ impl LeftBehind {
             title: text("SUMMARY"),
             start: when.map(|line| line.value().into_owned()).unwrap_or_default(),
             field: task.name().to_ascii_uppercase(),
-            value: text("DESCRIPTION"),
+            value: String::new(),
             why: WhyLeft::NotTaken,
             into: String::new(),
         }

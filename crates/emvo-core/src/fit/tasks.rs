@@ -10,8 +10,11 @@ pub(crate) fn is_task_not_taken(other: &Placed<Component<'_>>, limits: &Limits) 
     limits.tasks == Acceptance::Refused && ComponentKind::of(other.it.name()) == ComponentKind::Task
 }
 
-/// Takes the tasks out of a calendar that its destination does not take; each of them is told.
-pub fn leave_out_tasks(calendar: &mut Calendar<'_>, limits: &Limits) -> Vec<LeftBehind> {
+/// Takes the tasks out of a calendar that its destination does not take. Gives how many there
+/// are, and all that they say.
+pub fn leave_out_tasks(calendar: &mut Calendar<'_>, limits: &Limits) -> (usize, Vec<LeftBehind>) {
     let tasks = calendar.others.extract_if(.., |other| is_task_not_taken(other, limits));
-    tasks.map(|task| LeftBehind::task_not_taken(&task.it)).collect()
+    let tasks: Vec<_> = tasks.collect();
+    let said = tasks.iter().flat_map(|task| LeftBehind::task_not_taken(&task.it)).collect();
+    (tasks.len(), said)
 }

@@ -74,7 +74,10 @@ pub fn side_by_side(
     }
     let unlisted = changes.into_iter().filter(|change| Field::of_name(&change.field).is_none());
     pairs.extend(unlisted.map(|change| FieldPair {
-        field: change.field,
+        field: match change.date {
+            Some(date) => format!("{} on {date}", change.field),
+            None => change.field,
+        },
         first: change.before,
         second: change.after,
         agreement: Agreement::Differs,

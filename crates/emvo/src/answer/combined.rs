@@ -37,15 +37,18 @@ pub(crate) struct ByHandTold {
     pub(crate) path: Option<String>,
 }
 
+const BY_HAND_OPTION: &str = "--by-hand list.csv";
+
 impl ByHandTold {
-    pub(crate) fn line(&self) -> Option<String> {
+    /// What is to be done, and where that is listed; `way_out` is what is said to have it listed.
+    pub(crate) fn line(&self, way_out: &str) -> Option<String> {
         if self.list.is_empty() {
             return None;
         }
         let counts = self.list.counts();
         Some(match &self.path {
             Some(path) => format!("by hand in the destination: {counts} ({path})"),
-            None => format!("by hand in the destination: {counts}; --by-hand list.csv says which and how"),
+            None => format!("by hand in the destination: {counts}; {way_out} says which and how"),
         })
     }
 }
@@ -65,7 +68,7 @@ impl Combined {
 
     fn done(&self) -> Done<'_> {
         let mut by_hand: Vec<String> = self.own_warnings().collect();
-        by_hand.extend(self.by_hand.line());
+        by_hand.extend(self.by_hand.line(BY_HAND_OPTION));
         if !self.look_alikes.is_empty() {
             let (one, many) = ("pair of events looks alike", "pairs of events look alike");
             let pairs = counted(self.look_alikes.len(), one, many);
@@ -86,7 +89,7 @@ impl Answer for Combined {
         text.push_str(&left_behind_lines(written, detail));
         text.push_str(&change_lines(&written.changes, detail, Examples::One));
         text.push_str(&look_alike_lines(&self.look_alikes, self.review));
-        if let Some(line) = self.by_hand.line() {
+        if let Some(line) = self.by_hand.line(BY_HAND_OPTION) {
             text.extend([&styled(WARNING, "!"), " ", &sanitized(&line), "\n"].map(AsRef::<str>::as_ref));
         }
         text.push_str(&output_lines(written));

@@ -249,6 +249,11 @@ fn event_line(found: &Found<'_>) -> String {
     format!("{line}{gap}{}", styled(DIM, sanitized(&place_of(found))))
 }
 
+/// What a rule is called.
+pub(super) fn name_of(rule: RuleId) -> &'static str {
+    rules::rule(rule.as_str()).map_or("", |rule| rule.slug())
+}
+
 pub(super) fn place_of(found: &Found<'_>) -> String {
     match (found.finding.row, found.finding.line) {
         (Some(row), _) => format!("{} row {row}", found.path),
@@ -354,10 +359,9 @@ pub(crate) struct FindingJson<'f> {
 impl<'f> FindingJson<'f> {
     pub(crate) fn of(found: &'f Found<'_>) -> Self {
         let finding = &found.finding;
-        let slug = rules::RULES.iter().find(|rule| rule.id() == finding.rule).map_or("", |rule| rule.slug());
         Self {
             rule: finding.rule.as_str(),
-            name: slug,
+            name: name_of(finding.rule),
             level: finding.level.name(),
             path: found.path,
             line: (found.format == Format::Ics && finding.line > 0).then_some(finding.line),

@@ -6,7 +6,7 @@ use std::path::Path;
 use emvo_core::rules::{self, Level, Safety};
 use emvo_report::{Choice, MOST_ROWS, Mood, Page, Question, Questions, Verdict};
 
-use super::findings::{Findings, Found, place_of};
+use super::findings::{Findings, Found, name_of, place_of};
 use super::page::{made_by, table};
 use super::plain_words::repair_in_words;
 use super::review::{answers_name, note, side_rows};
@@ -53,16 +53,12 @@ pub(super) fn check_page(findings: &Findings<'_>) -> Page {
             "Findings",
             "Safe repairs are made by emvo repair; those that need consent by emvo repair --consent.",
             &["level", "rule", "where", "title", "start", "what", "repair"],
-            found.iter().map(|Found { path, finding, .. }| {
-                let place = match (finding.line, finding.row) {
-                    (0, None) => (*path).to_owned(),
-                    (0, Some(row)) => format!("{path} row {row}"),
-                    (line, _) => format!("{path}:{line}"),
-                };
+            found.iter().map(|one| {
+                let finding = &one.finding;
                 vec![
                     finding.level.name().to_owned(),
                     finding.rule.to_string(),
-                    place,
+                    place_of(one),
                     finding.title.clone(),
                     finding.start.clone(),
                     finding.message.clone(),
@@ -86,11 +82,10 @@ pub(super) fn of_findings(found: &[Found<'_>]) -> anyhow::Result<Vec<u8>> {
 
 /// The row of a finding, with an empty answer.
 fn row_of(Found { path, finding, .. }: &Found<'_>) -> [String; 10] {
-    let name = rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
     [
         String::new(),
         finding.rule.as_str().to_owned(),
-        name.to_owned(),
+        name_of(finding.rule).to_owned(),
         (*path).to_owned(),
         finding.line.to_string(),
         finding.uid.clone(),
@@ -128,11 +123,10 @@ fn questions(findings: &Findings<'_>) -> Option<Questions> {
 
 fn question(found: &Found<'_>) -> Question {
     let Found { finding, .. } = found;
-    let slug = rules::rule(finding.rule.as_str()).map_or("", |rule| rule.slug());
     Question {
         question: finding.title.clone(),
         why: finding.message.clone(),
-        kind: format!("{} {slug}", finding.rule),
+        kind: format!("{} {}", finding.rule, name_of(finding.rule)),
         sides: [format!("as it is, {}", place_of(found)), "repaired".to_owned()],
         rows: side_rows(&found.repaired),
         cells: guarded_cells(&row_of(found)),

@@ -8,6 +8,7 @@ use emvo_core::merge::{LookAlike, PairedEvent, SamePair};
 use emvo_core::rules::{Answers, RuleId};
 use emvo_core::table::{guarded, is_yes, unguarded};
 use emvo_ical::content::decode;
+use hashbrown::HashMap;
 
 use crate::input::{ReadAs, ReadFiles, sheet_text};
 
@@ -36,7 +37,7 @@ pub(crate) fn read_answers(
     let shown = path.display();
     let columns = ["answer", "rule", "uid", "title"];
     let rows = Rows::read(path, files, columns, "emvo check --report sheet.csv")?;
-    let mut answers = Answers::new();
+    let (mut answers, mut told_in) = (Answers::new(), HashMap::new());
     for (row, [answer, rule, uid, title]) in rows.0 {
         if answer.is_empty() {
             continue;
@@ -45,7 +46,14 @@ pub(crate) fn read_answers(
             bail!("`{shown}` row {row}: the answer `{answer}` is neither yes nor no");
         };
         let rule = rule_named(&rule, &format!("`{shown}` row {row}"))?;
-        answers.insert((rule, uid, title), word);
+        let about = (rule, uid, title);
+        let first = *told_in.entry(about.clone()).or_insert(row);
+        if answers.insert(about, word).is_some_and(|told| told != word) {
+            bail!(
+                "`{shown}` row {row}: `{answer}` is not what row {first} says of the same rule, id and title; \
+                 one answer counts for all such events"
+            );
+        }
     }
     Ok(answers)
 }

@@ -131,10 +131,9 @@ pub(crate) fn fit(edited: &mut Edited<'_>, options: &FitOptions, choices: &ZoneC
         left.extend(fitted.left);
         Step::Became(fitted.parts, fitted.changes)
     });
-    let tasks = leave_out_tasks(&mut edited.calendar, &options.limits);
-    let counts = ComponentCounts { tasks: tasks.len(), ..ComponentCounts::default() };
-    edited.account.add(Count::LeftBehind, counts);
+    let (tasks, said) = leave_out_tasks(&mut edited.calendar, &options.limits);
+    edited.account.add(Count::LeftBehind, ComponentCounts { tasks, ..ComponentCounts::default() });
     edited.whole.extend(whole);
-    edited.left.extend(left.into_iter().chain(tasks));
+    edited.left.extend(left.into_iter().chain(said));
     refused
 }

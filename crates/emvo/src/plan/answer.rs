@@ -169,7 +169,7 @@ fn text(carried: &CarriedOut, done: &Done, detail: Detail) -> String {
             let _ = writeln!(out, "  D11 {events} outside the plan's window, and stayed behind");
         }
         out.push_str(&verdict_lines(one));
-        for warning in one.warnings.iter().chain(&one.by_hand.line()) {
+        for warning in one.warnings.iter().chain(&one.by_hand_line()) {
             let _ = writeln!(out, "  {} {}", styled(WARNING, "!"), sanitized(warning));
         }
     }

@@ -62,6 +62,11 @@ impl DestinationResult {
         self.written.account
     }
 
+    /// What is left to a person, and where that is listed.
+    pub(crate) fn by_hand_line(&self) -> Option<String> {
+        self.by_hand.line("by_hand = \"list.csv\"")
+    }
+
     /// The calendars of its sources, then and now; none where nothing was compared.
     pub(crate) fn then_and_now(&self) -> impl Iterator<Item = &ThenNow> {
         self.proof.iter().flat_map(|proof| &proof.then_and_now)

@@ -86,7 +86,7 @@ fn page_of_destination(one: &DestinationResult, whole: &Path) -> Page {
         left_behind: one.written.left_behind.iter().collect(),
         remarks: Remarks {
             title: one.name.clone(),
-            by_hand: one.warnings.iter().cloned().chain(one.by_hand.line()).collect(),
+            by_hand: one.warnings.iter().cloned().chain(one.by_hand_line()).collect(),
             tables: vec![calendars_table(&all), differences_table(&all), besides_table(one)],
         },
     };
