@@ -4,6 +4,7 @@
 
 mod support;
 
+mod accounted;
 mod asked;
 mod combining;
 mod fitting;

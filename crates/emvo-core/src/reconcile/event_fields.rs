@@ -115,9 +115,11 @@ impl<'c> EventFields<'c> {
         self.description != other.description && !are_other_words(&self.description, &other.description)
     }
 
-    /// Whether no field differs.
+    /// Whether no field differs, and nothing that a proof takes note of.
     pub(super) fn is_like(&self, other: &Self) -> bool {
-        self.details == other.details && self.fields_unlike(other).is_empty()
+        self.details == other.details
+            && self.fields_unlike(other).is_empty()
+            && !self.differs_in_markup(other)
     }
 
     /// Whether the event says neither when it ends nor how long it lasts.

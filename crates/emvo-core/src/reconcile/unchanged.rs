@@ -86,7 +86,10 @@ impl Unchanged {
         let alike = |pairs: Vec<Pair>| -> Vec<Pair> {
             let is_whole = |pair: &Pair| {
                 let (one, two) = (source.series(pair.source), result.series(pair.result));
-                is_alike(one, two) && can_be_listed(one, span)
+                // What a run let it say besides is asked for line by line.
+                let has_to_say_more =
+                    trail_of(&source, trails, pair.source).is_some_and(|trail| !trail.came().is_empty());
+                !has_to_say_more && is_alike(one, two) && can_be_listed(one, span)
             };
             pairs.into_par_iter().with_min_len(256).filter(is_whole).collect()
         };
@@ -206,6 +209,12 @@ fn alone(sources: &Numbered, results: &Numbered) -> Vec<Pair> {
     pairs
 }
 
+/// What receipts say became of a series.
+fn trail_of<'t, 'c>(all: &All<'_, '_>, trails: &'t Trails<'c>, at: usize) -> Option<&'t ReceiptTrail<'c>> {
+    let (side, series) = all.place(at);
+    trails.get(side)?.get(series)?.as_ref()
+}
+
 /// The id, as receipts say it is by now.
 fn uid_of<'r>(all: &'r All<'_, '_>, trails: &'r Trails<'_>, (side, series): (usize, usize)) -> Cow<'r, str> {
     let told = trails.get(side).and_then(|trails| trails.get(series)?.as_ref()?.uid());
@@ -275,8 +284,11 @@ fn is_same_zone((one, one_zones): InBook<'_, &ZoneRef>, (two, two_zones): InBook
     match (one, two) {
         // For dates too, which no zone moves.
         (ZoneRef::Floating, ZoneRef::Floating) | (ZoneRef::Utc, ZoneRef::Utc) => true,
-        _ => (one_zones.zone_of(one).zip(two_zones.zone_of(two)))
-            .is_some_and(|(first, second)| first.transitions() == second.transitions()),
+        _ => (one_zones.zone_of(one).zip(two_zones.zone_of(two))).is_some_and(|(first, second)| {
+            let (first, second) = (first.transitions(), second.transitions());
+            // Zones of the tz database are made once.
+            std::ptr::eq(first, second) || first == second
+        }),
     }
 }
 

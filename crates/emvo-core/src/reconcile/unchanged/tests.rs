@@ -6,7 +6,9 @@ use std::fmt::Write as _;
 use proptest::prelude::*;
 
 use super::*;
-use crate::reconcile::{ProofOptions, Reconciliation, account};
+use crate::identity::Statement;
+use crate::receipt::{EventRecord, Fate as Told, Now, Receipt};
+use crate::reconcile::{Explanations, ProofOptions, Reconciliation, account, explained};
 use emvo_ical::calendar::{Calendar, read};
 use emvo_ical::content::parse;
 use emvo_ical::recurrence::{Ceiling, Window};
@@ -26,15 +28,27 @@ struct Planned {
     place: usize,
     status: usize,
     sequence: usize,
+    /// Of [`WORDS`].
+    words: usize,
 }
+
+/// What else an event says; the first three are the same words, with markup and without.
+const WORDS: [&str; 6] = [
+    "DESCRIPTION:Boats & lines\n",
+    "DESCRIPTION:<p>Boats &amp\\; lines</p>\n",
+    "DESCRIPTION:Boats  & lines\n",
+    "",
+    "CATEGORIES:Crew\n",
+    "CATEGORIES:Crew,Deck\nURL:https://example.org/a\n",
+];
 
 const TITLES: [&str; 5] = ["Dry dock", "Night sailing", "Safety drill", "", "(untitled)"];
 
 fn planned() -> impl Strategy<Value = Planned> {
     let numbers =
         (0usize..9, 0usize..5, 0usize..12, 0usize..23, 0usize..5, 0usize..5, 0usize..8, 0usize..8, 0usize..3);
-    (numbers, 0usize..8, 0usize..3).prop_map(
-        |((uid, title, day, hour, kind, weeks, skipped, moved, place), status, sequence)| Planned {
+    (numbers, 0usize..8, 0usize..3, 0..WORDS.len()).prop_map(
+        |((uid, title, day, hour, kind, weeks, skipped, moved, place), status, sequence, words)| Planned {
             uid,
             title,
             day,
@@ -46,13 +60,15 @@ fn planned() -> impl Strategy<Value = Planned> {
             place,
             status,
             sequence,
+            words,
         },
     )
 }
 
 impl Planned {
     fn write(&self, out: &mut String) {
-        let Self { uid, title, day, hour, kind, weeks, skipped, moved, place, status, sequence } = self;
+        let Self { uid, title, day, hour, kind, weeks, skipped, moved, place, status, sequence, words } =
+            self;
         // Winter and summer, with the change of clocks between them.
         let time = |name: &str, week: usize, hour: usize| {
             let day = day + 7 * week;
@@ -70,10 +86,10 @@ impl Planned {
             let uid = if *uid == 8 { String::new() } else { format!("UID:{uid}@example.org\n") };
             let status = if *status == 0 { "STATUS:CANCELLED\n" } else { "" };
             let place = ["", "LOCATION:Pier 1\n", "LOCATION:Pier  1\n"][*place];
-            let title = TITLES[*title];
+            let (title, words) = (TITLES[*title], WORDS[*words]);
             let _ = write!(
                 out,
-                "BEGIN:VEVENT\n{uid}SEQUENCE:{sequence}\nSUMMARY:{title}\n{start}{place}{status}{more}END:VEVENT\n"
+                "BEGIN:VEVENT\n{uid}SEQUENCE:{sequence}\nSUMMARY:{title}\n{start}{place}{words}{status}{more}END:VEVENT\n"
             );
         };
         let start = time("DTSTART", 0, *hour);
@@ -95,11 +111,40 @@ enum Fate {
     Lost,
     Doubled,
     Renamed,
+    Reworded(usize),
     Changed(Planned),
 }
 
 fn fate() -> impl Strategy<Value = Fate> {
-    prop_oneof![6 => Just(Fate::Kept), 1 => Just(Fate::Lost), 1 => Just(Fate::Doubled), 3 => Just(Fate::Renamed), 1 => planned().prop_map(Fate::Changed)]
+    prop_oneof![6 => Just(Fate::Kept), 1 => Just(Fate::Lost), 1 => Just(Fate::Doubled), 3 => Just(Fate::Renamed), 2 => (0..WORDS.len()).prop_map(Fate::Reworded), 1 => planned().prop_map(Fate::Changed)]
+}
+
+/// What a receipt says of an event: nothing, that it says something more or less by now, that it
+/// has another id, or that it is gone.
+fn told_of(event: &Planned, told: usize) -> Option<EventRecord> {
+    let uid = if event.uid == 8 { String::new() } else { format!("{}@example.org", event.uid) };
+    let said = |value: &str| vec![Statement { field: "category".to_owned(), value: value.to_owned() }];
+    let now = Now {
+        uid: format!("{}@example.org", event.uid + 40),
+        start: String::new(),
+        shift: None,
+        title: None,
+        location: None,
+        description: None,
+        busy: None,
+        private: None,
+    };
+    let (fate, now, gone, came, fields) = match told {
+        1 => (Told::Changed, vec![], vec![], said("Deck"), vec![]),
+        2 => (Told::Changed, vec![], said("Deck"), vec![], vec![]),
+        3 => (Told::Changed, vec![now], vec![], vec![], vec!["description".to_owned()]),
+        4 => (Told::Removed, vec![], vec![], vec![], vec![]),
+        5 => (Told::Folded, vec![], vec![], vec![], vec![]),
+        _ => return None,
+    };
+    let (title, start) = (String::new(), String::new());
+    let (path, into, changes) = ("a.ics".to_owned(), None, Vec::new());
+    Some(EventRecord { path, uid, title, start, fate, into, now, fields, gone, came, changes })
 }
 
 fn calendar_of(text: &str) -> Calendar<'_> {
@@ -117,39 +162,38 @@ fn text_of(events: &[Planned]) -> String {
 fn account_of(
     sources: &[CalendarView<'_, '_>],
     results: &[CalendarView<'_, '_>],
-    unchanged: impl Fn(Span) -> Unchanged,
+    trails: Trails<'_>,
+    unchanged: impl Fn(&Trails<'_>, Span) -> Unchanged,
 ) -> Reconciliation {
     let date = |month, day| Date::new(2026, month, day).unwrap();
     let span = Span { window: Window { from: date(3, 5), until: date(5, 20) }, ceiling: Ceiling::default() };
-    account(
-        sources,
-        results,
-        Trails::new(),
-        span,
-        unchanged(span),
-        (&ProofOptions::default(), &BTreeMap::new()),
-    )
+    let unchanged = unchanged(&trails, span);
+    account(sources, results, trails, span, unchanged, (&ProofOptions::default(), &BTreeMap::new()))
 }
 
 proptest! {
     #[test]
     fn what_is_unchanged_changes_no_answer(
-        events in prop::collection::vec((planned(), fate()), 1..12),
+        events in prop::collection::vec((planned(), fate(), 0usize..12), 1..12),
         own in prop::collection::vec(planned(), 0..2),
         cut in 0usize..12,
     ) {
         let mut there = own;
-        for (event, fate) in &events {
+        for (event, fate, _) in &events {
             match fate {
                 Fate::Kept => there.push(event.clone()),
                 Fate::Lost => {}
                 Fate::Renamed => there.push(Planned { uid: event.uid + 40, ..event.clone() }),
                 Fate::Doubled => there.extend([event.clone(), Planned { uid: event.uid + 20, ..event.clone() }]),
+                Fate::Reworded(words) => there.push(Planned { words: *words, ..event.clone() }),
                 Fate::Changed(other) => there.push(Planned { uid: event.uid, ..other.clone() }),
             }
         }
         there.reverse();
-        let before: Vec<Planned> = events.into_iter().map(|(event, _)| event).collect();
+        let told = events.iter().filter_map(|(event, _, told)| told_of(event, *told)).collect();
+        let receipts = [Receipt { events: told, ..Receipt::default() }];
+        let explanations = Explanations::of(&receipts);
+        let before: Vec<Planned> = events.into_iter().map(|(event, ..)| event).collect();
         let (first, second) = before.split_at(cut.min(before.len()));
         let texts = [text_of(first), text_of(second), text_of(&there)];
         let calendars: Vec<Calendar<'_>> = texts.iter().map(|text| calendar_of(text)).collect();
@@ -160,8 +204,10 @@ proptest! {
             .collect();
         let (sources, results) = sides.split_at(2);
         let in_full = |found: Reconciliation| format!("{found:#?}");
-        let unchanged = account_of(sources, results, |span| Unchanged::find(sources, results, &Trails::new(), span));
-        let all = account_of(sources, results, |_| Unchanged::nothing(sources, results));
+        let trails = || explained::trails(sources, &explanations);
+        let unchanged =
+            account_of(sources, results, trails(), |trails, span| Unchanged::find(sources, results, trails, span));
+        let all = account_of(sources, results, trails(), |_, _| Unchanged::nothing(sources, results));
         prop_assert_eq!(in_full(unchanged), in_full(all));
     }
 }
@@ -180,6 +226,7 @@ fn most_of_a_move_that_went_well_is_unchanged() {
         place: 1,
         status: 1,
         sequence: 0,
+        words: 0,
     };
     let single = Planned { uid: 2, weeks: 0, kind: 1, ..event.clone() };
     let other = Planned { uid: 3, title: 2, ..single.clone() };
