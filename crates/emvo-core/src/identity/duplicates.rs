@@ -54,9 +54,13 @@ impl Fingerprint {
     /// The fingerprint of an event as a number, made without keeping it. `None`
     /// without a title, which leaves too little to go by.
     pub(crate) fn number(event: &Event<'_>, zones: &ZoneResolver) -> Option<u64> {
-        let title = event.title()?;
+        Some(Self::number_under(&normalised(&event.title()?), event, zones))
+    }
+
+    /// The same with a title that is known, blanks evened out.
+    pub(crate) fn number_under(title: &str, event: &Event<'_>, zones: &ZoneResolver) -> u64 {
         let moments = (Moment::of(event.start(), zones), Moment::of_end(event, zones));
-        Some(number_of(&(normalised(&title), moments)))
+        number_of(&(title, moments))
     }
 
     /// The fingerprint of an event.

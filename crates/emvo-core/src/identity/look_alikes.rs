@@ -12,7 +12,12 @@ const IN_FRONT: [&str; 9] =
 
 /// A title in lower case without the marks of a copy; whether there were any.
 pub fn without_copy_marks(title: &str) -> (String, bool) {
-    let mut text = normalised(title).to_lowercase();
+    even_without_copy_marks(&normalised(title))
+}
+
+/// The same for a title whose blanks are evened out.
+pub(crate) fn even_without_copy_marks(title: &str) -> (String, bool) {
+    let mut text = title.to_lowercase();
     // What all marks begin or end with.
     if !matches!(text.as_bytes(), [b'c' | b'f' | b'k' | b'r', ..] | [.., b')']) {
         return (text, false);

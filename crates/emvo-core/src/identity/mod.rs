@@ -32,6 +32,7 @@ pub use difference::{Difference, differences};
 pub use duplicates::{Fingerprint, same_dates};
 pub(crate) use duplicates::{Moment, recurrence_properties};
 pub use field_changes::{FieldChange, OVERRIDES, field_changes};
+pub(crate) use look_alikes::even_without_copy_marks;
 pub use look_alikes::{Sides, likeness, without_copy_marks};
 pub use markup::words_without_markup;
 pub(crate) use one_for_one::{OneForOne, Stage};

@@ -13,6 +13,7 @@ pub(crate) fn number_of(thing: &impl Hash) -> u64 {
 /// The things of a list by their numbers: one word for each, as much of its
 /// number as there is room for in front of its place. So a group may hold a
 /// thing that got there by chance.
+#[derive(Debug)]
 pub(crate) struct Numbered {
     words: Vec<u64>,
     /// How many bits of a word are a place.
@@ -30,13 +31,29 @@ impl Numbered {
 
     /// The same, to be compared with a list of another length.
     pub(crate) fn beside(count: usize, other: usize, number: impl Fn(usize) -> Option<u64> + Sync) -> Self {
-        // One place more than there is, so that no word is all ones.
-        let place_bits = usize::BITS - count.max(other).leading_zeros();
-        let word = |at: usize| number(at).map_or(NONE, |number| number << place_bits | at as u64);
+        let place_bits = place_bits(count.max(other));
+        let word = |at: usize| word_of(number(at), at, place_bits);
         let mut words: Vec<u64> = (0..count).into_par_iter().with_min_len(512).map(word).collect();
         words.par_sort_unstable();
         words.truncate(words.partition_point(|word| *word != NONE));
         Self { words, place_bits }
+    }
+
+    /// Numbers `count` things in several ways at once, with one look at each.
+    pub(crate) fn in_ways<const WAYS: usize>(
+        count: usize,
+        numbers: impl Fn(usize) -> [Option<u64>; WAYS] + Sync,
+    ) -> [Self; WAYS] {
+        let place_bits = place_bits(count);
+        let words = |at: usize| numbers(at).map(|number| word_of(number, at, place_bits));
+        let all: Vec<[u64; WAYS]> = (0..count).into_par_iter().with_min_len(512).map(words).collect();
+        std::array::from_fn(|way| {
+            let words =
+                all.par_iter().with_min_len(4096).map(|words| words[way]).filter(|word| *word != NONE);
+            let mut words: Vec<u64> = words.collect();
+            words.par_sort_unstable();
+            Self { words, place_bits }
+        })
     }
 
     /// The things with the same number, by number.
@@ -73,6 +90,15 @@ impl Numbered {
         places.sort_unstable();
         places
     }
+}
+
+/// How many bits a place takes: one place more than there is, so that no word is all ones.
+fn place_bits(count: usize) -> u32 {
+    usize::BITS - count.leading_zeros()
+}
+
+fn word_of(number: Option<u64>, at: usize, place_bits: u32) -> u64 {
+    number.map_or(NONE, |number| number << place_bits | at as u64)
 }
 
 /// Things with the same number.
@@ -126,6 +152,19 @@ mod tests {
             assert!(there.places().any(|at| group.places().any(|own| own == at)));
         }
         assert_eq!(Numbered::of(0, |_| Some(1)).groups().count(), 0);
+    }
+
+    #[test]
+    fn several_ways_at_once_are_each_as_by_itself() {
+        let numbers = |at: usize| {
+            [Some(number_of(&(at % 7))), (!at.is_multiple_of(3)).then(|| number_of(&(at % 5))), None]
+        };
+        let ways = Numbered::in_ways(100, numbers);
+        for (way, numbered) in ways.iter().enumerate() {
+            let alone = Numbered::of(100, |at| numbers(at)[way]);
+            assert_eq!(numbered.words, alone.words, "{way}");
+        }
+        assert!(ways[2].shared().is_empty());
     }
 
     #[test]

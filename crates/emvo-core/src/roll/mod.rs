@@ -42,7 +42,18 @@ pub struct Rolled {
 /// Finds the single events of a calendar that are series taken apart; in order
 /// of their first events. Groups of fewer than `at_least` stay what they are.
 pub fn roll(series: &[Series<'_>], zones: &ZoneResolver, at_least: usize) -> Vec<Rolled> {
-    let mut found: Vec<Rolled> = groups(series, at_least)
+    let shapes = Numbered::of(series.len(), |at| shape_number(&series[at]));
+    roll_by_shape(series, zones, at_least, &shapes)
+}
+
+/// The same, where the shapes are numbered already ([`shape_number`]).
+pub(crate) fn roll_by_shape(
+    series: &[Series<'_>],
+    zones: &ZoneResolver,
+    at_least: usize,
+    shapes: &Numbered,
+) -> Vec<Rolled> {
+    let mut found: Vec<Rolled> = groups(series, at_least, shapes)
         .into_iter()
         .flat_map(|group| fit::rules_for(series, group, at_least))
         .filter(|rolled| has_same_dates(rolled, series, zones))
@@ -55,6 +66,9 @@ pub fn roll(series: &[Series<'_>], zones: &ZoneResolver, at_least: usize) -> Vec
 /// Each id of a series goes to the first that was made of its events: two series under
 /// one id are one event to whoever imports them, and half of the dates would be lost.
 fn give_back_ids(found: &mut [Rolled], all: &[Series<'_>]) {
+    if found.is_empty() {
+        return;
+    }
     let mut taken: HashSet<Uid<'static>> =
         all.iter().filter_map(Series::uid).map(|uid| uid.clone().into_owned()).collect();
     for rolled in found {
@@ -112,11 +126,15 @@ impl Shape {
     }
 }
 
-fn groups(series: &[Series<'_>], at_least: usize) -> Vec<Vec<usize>> {
+/// What single events have in common that may be one series, as a number; `None` for a series.
+pub(crate) fn shape_number(series: &Series<'_>) -> Option<u64> {
+    (!series.repeats()).then(|| number_of(&Shape::of(series.lead())))
+}
+
+fn groups(series: &[Series<'_>], at_least: usize, shapes: &Numbered) -> Vec<Vec<usize>> {
     let mut by_shape: HashMap<Shape, Vec<usize>> = HashMap::new();
-    let shape = |at: usize| (!series[at].repeats()).then(|| number_of(&Shape::of(series[at].lead())));
     // One event alone makes no series.
-    for at in Numbered::of(series.len(), shape).shared() {
+    for at in shapes.shared() {
         by_shape.entry(Shape::of(series[at].lead())).or_default().push(at);
     }
     let mut alike: BTreeMap<usize, Vec<usize>> = BTreeMap::new();

@@ -5,19 +5,20 @@ use std::collections::BTreeMap;
 use std::sync::{Arc, OnceLock};
 
 use jiff::civil::{Date, DateTime};
-use rayon::prelude::*;
 
 use super::d17_days_apart::{Runs, runs_of};
 use super::event_edit::has_no_day;
+use super::keys::Keys;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
+use super::zone_uses::{Uses, uses_of_all};
 
 use crate::fit::Limits;
-use crate::roll::{Rolled, roll};
-use emvo_ical::calendar::{Calendar, Duration, EventTime, Extent, Series, Uid, ZoneName, ZoneRef};
+use crate::roll::{Rolled, roll_by_shape};
+use emvo_ical::calendar::{Calendar, Duration, Extent, Series, Uid, ZoneName, ZoneRef};
 use emvo_ical::recurrence::{Recurrence, Window, rule_in_words};
 use emvo_ical::zone::{
-    Definition, DefinitionError, UsedSpan, Zone, ZoneKind, ZoneResolver, ZoneSource, zones_that_agree,
+    Definition, DefinitionError, Zone, ZoneKind, ZoneResolver, ZoneSource, zones_that_agree,
 };
 
 /// From which share of the timed events on a zone counts as the calendar's.
@@ -82,7 +83,8 @@ pub struct Context<'c, 'a> {
     pub floating_home: Option<Home>,
     /// What else was told.
     pub options: &'c CheckOptions,
-    facts: BTreeMap<ZoneName, ZoneFacts>,
+    /// By name, in order.
+    facts: Vec<ZoneFacts>,
     /// For each series, in order.
     uses: Vec<Uses>,
     /// Single events that are one series, by their first; found when asked for.
@@ -91,6 +93,7 @@ pub struct Context<'c, 'a> {
     midnight_ends: OnceLock<(usize, usize)>,
     middle_year: OnceLock<i16>,
     all_day_habit: OnceLock<AllDayHabit>,
+    pub(super) keys: OnceLock<Keys>,
     pub(super) twins: OnceLock<Twins>,
     /// Ids for series that have none.
     pub(super) derived_uids: OnceLock<HashMap<usize, Uid<'static>>>,
@@ -105,13 +108,6 @@ pub(super) struct AllDayHabit {
     pub(super) on_next_day: usize,
     /// How many end later.
     pub(super) later: usize,
-}
-
-/// The zone names of a series, and the instants it uses.
-#[derive(Debug)]
-struct Uses {
-    names: Vec<ZoneName>,
-    span: (i64, i64),
 }
 
 /// The zone a calendar lives in.
@@ -210,41 +206,25 @@ impl<'c, 'a> Context<'c, 'a> {
         let house = house.map(|zone| Home { zone: zone.clone(), evidence: Evidence::House });
         let floating_home = house.clone().or_else(|| stated.clone());
         let home = stated.or(house).or_else(|| home_by_habit(calendar, zones));
-        let uses: Vec<Uses> = calendar
-            .series
-            .par_iter()
-            .with_min_len(256)
-            .map(|series| Uses { names: names_in(series), span: UsedSpan::by(series, zones).span() })
-            .collect();
-        let mut spans: BTreeMap<ZoneName, (i64, i64)> = BTreeMap::new();
-        for Uses { names, span: (from, until) } in &uses {
-            for name in names {
-                match spans.get_mut(name) {
-                    Some(span) => *span = (span.0.min(*from), span.1.max(*until)),
-                    None => {
-                        spans.insert(name.clone(), (*from, *until));
-                    }
-                }
-            }
-        }
+        let (known, uses) = uses_of_all(calendar, zones);
         let mut context = Self {
             calendar,
             zones,
             home,
             floating_home,
             options,
-            facts: BTreeMap::new(),
+            facts: Vec::new(),
             uses,
             rolled: OnceLock::new(),
             runs_of_days: OnceLock::new(),
             midnight_ends: OnceLock::new(),
             middle_year: OnceLock::new(),
             all_day_habit: OnceLock::new(),
+            keys: OnceLock::new(),
             twins: OnceLock::new(),
             derived_uids: OnceLock::new(),
         };
-        context.facts =
-            spans.into_iter().map(|(name, span)| (name.clone(), context.facts_about(name, span))).collect();
+        context.facts = known.into_iter().map(|(name, span)| context.facts_about(name, span)).collect();
         context
     }
 
@@ -293,7 +273,7 @@ impl<'c, 'a> Context<'c, 'a> {
     /// A series with the facts about its zones.
     pub fn subject<'s>(&'s self, index: usize, series: &'s Series<'a>) -> Subject<'s, 'a> {
         let uses = &self.uses[index];
-        let zones = uses.names.iter().filter_map(|name| self.facts.get(name)).collect();
+        let zones = uses.names.places().iter().map(|place| &self.facts[*place as usize]).collect();
         let master = series.master().filter(|master| master.repeats());
         let recurrence = master.map(|master| Recurrence::of(master, self.zones));
         Subject { index, series, zones, span: uses.span, recurrence, book: self.zones }
@@ -307,7 +287,8 @@ impl<'c, 'a> Context<'c, 'a> {
 
     pub(super) fn rolled(&self) -> &HashMap<usize, Arc<Rolled>> {
         self.rolled.get_or_init(|| {
-            let found = roll(&self.calendar.series, self.zones, LEAST_FLATTENED);
+            let all = &self.calendar.series;
+            let found = roll_by_shape(all, self.zones, LEAST_FLATTENED, &self.keys().shape);
             found.into_iter().map(|rolled| (rolled.members[0], Arc::new(rolled))).collect()
         })
     }
@@ -359,7 +340,7 @@ impl<'c, 'a> Context<'c, 'a> {
 
     /// The facts about every name in use, in order.
     pub fn zone_facts(&self) -> impl Iterator<Item = &ZoneFacts> {
-        self.facts.values()
+        self.facts.iter()
     }
 
     /// The zone definitions of the calendar, for the inputs behind it to agree
@@ -373,31 +354,6 @@ impl<'c, 'a> Context<'c, 'a> {
 /// Whether a zone has another name than the one that stands for it.
 fn is_alias(name: &ZoneName, zone: &Zone) -> bool {
     zone.kind() == ZoneKind::Iana && zone.name() != name.as_str()
-}
-
-/// The zone names that the times of a series refer to, each once.
-fn names_in(series: &Series<'_>) -> Vec<ZoneName> {
-    let mut names: Vec<ZoneName> = Vec::with_capacity(1);
-    let mut add = |time: &EventTime| {
-        if let ZoneRef::Named(name) = time.zone()
-            && !names.contains(name)
-        {
-            names.push(name.clone());
-        }
-    };
-    for event in series.events() {
-        add(event.start());
-        if let Extent::End(end) = event.extent() {
-            add(end);
-        }
-        if let Some(replaces) = event.replaces() {
-            add(replaces);
-        }
-        if event.repeats() {
-            event.dates("EXDATE").iter().chain(&event.dates("RDATE")).for_each(&mut add);
-        }
-    }
-    names
 }
 
 fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Option<Home> {

@@ -51,6 +51,7 @@ mod f09_attachments;
 mod f10_text_length;
 mod f11_length_needed;
 mod f12_field_not_kept;
+mod keys;
 mod preview;
 mod r01_until_type;
 mod r02_until_and_count;
@@ -118,6 +119,7 @@ mod z07_clock_in_gap;
 mod z08_conflict;
 mod z09_mixed_series;
 mod z10_forced;
+mod zone_uses;
 
 use std::collections::BTreeSet;
 

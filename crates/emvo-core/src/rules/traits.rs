@@ -175,10 +175,11 @@ impl Traits {
     /// What a line tells that is no text.
     fn add_line(&mut self, line: &Property<'_>, today: Option<&str>, has_stamp: &mut bool) {
         let name = line.name().as_bytes();
-        if line.has_parameters() {
+        let Some(first) = name.first().map(u8::to_ascii_uppercase) else { return };
+        let is_plain_time = || matches!(first, b'D' | b'R') && is_time(line) && line.is_plain_time();
+        if line.has_parameters() && !is_plain_time() {
             self.add_if(!line.has_plain_parameters(), Self::PARAMETERS);
         }
-        let Some(first) = name.first().map(u8::to_ascii_uppercase) else { return };
         match (first, name.len()) {
             (b'X', _) => self.add_if(true, Self::OWN),
             (b'D', 7) if line.is("DTSTAMP") => {
@@ -268,43 +269,50 @@ fn is_plain_id(raw: &str) -> bool {
     (1..=MOST_OCTETS).contains(&raw.len()) && raw.bytes().all(is_plain)
 }
 
-/// Classes of bytes.
+/// What a byte tells with the one before it, found by comparing alone, so that many are looked
+/// at together.
 mod class {
+    /// A control character, or the first byte of U+0080 to U+00BF, where the others are.
     pub(super) const CONTROL: u8 = 1;
     pub(super) const BRACKET: u8 = 2;
-    pub(super) const SEPARATOR: u8 = 4;
-    pub(super) const BACKSLASH: u8 = 8;
-    pub(super) const HIGH: u8 = 16;
-    /// The first byte of U+0080 to U+00BF, where the controls beyond ASCII are.
-    pub(super) const LATIN: u8 = 32;
+    /// A separator behind no backslash, or a second backslash.
+    pub(super) const ESCAPING: u8 = 4;
+    /// The first byte of a character beyond ASCII behind another one: words that were decoded
+    /// wrongly have two or more for each.
+    pub(super) const TOGETHER: u8 = 8;
+    pub(super) const SEMICOLON: u8 = 16;
 
-    pub(super) const TOLD_BY_NEIGHBOURS: u8 = SEPARATOR | BACKSLASH | HIGH;
+    #[allow(clippy::needless_bitwise_bool, reason = "without branches many bytes are compared at once")]
+    pub(super) fn of(byte: u8, before: u8) -> u8 {
+        let is = |holds: bool, class: u8| if holds { class } else { 0 };
+        let is_blank = (byte == b'\t') | (byte == b'\n') | (byte == b'\r');
+        let is_control = ((byte < b' ') & !is_blank) | (byte == 0x7f) | (byte == 0xc2);
+        let (is_semicolon, is_backslash) = (byte == b';', byte == b'\\');
+        let is_behind_backslash = before == b'\\';
+        let is_separator = is_semicolon | (byte == b',');
+        is(is_control, CONTROL)
+            | is(byte == b'<', BRACKET)
+            | is((is_separator & !is_behind_backslash) | (is_backslash & is_behind_backslash), ESCAPING)
+            | is((byte >= 0xc0) & (before >= 0x80), TOGETHER)
+            | is(is_semicolon, SEMICOLON)
+    }
+}
 
-    pub(super) const OF: [u8; 256] = {
-        let mut of = [0; 256];
-        let mut byte = 0_u8;
-        loop {
-            of[byte as usize] = match byte {
-                b'\t' | b'\n' | b'\r' => 0,
-                0..=0x1f | 0x7f => CONTROL,
-                b'<' => BRACKET,
-                b',' | b';' => SEPARATOR,
-                b'\\' => BACKSLASH,
-                0xc2 => HIGH | LATIN,
-                0x80..=0xff => HIGH,
-                _ => 0,
-            };
-            if byte == u8::MAX {
-                break of;
-            }
-            byte += 1;
-        }
-    };
+/// So many bytes are looked at together.
+const BLOCK: usize = 16;
+
+/// What the bytes of a block tell, behind another byte.
+fn classes_of(block: &[u8; BLOCK], before: u8) -> u8 {
+    let mut befores = [before; BLOCK];
+    befores[1..].copy_from_slice(&block[..BLOCK - 1]);
+    let mut classes = [0; BLOCK];
+    for ((class, byte), before) in classes.iter_mut().zip(block).zip(&befores) {
+        *class = class::of(*byte, *before);
+    }
+    classes.into_iter().fold(0, |all, class| all | class)
 }
 
 /// What the signs of a text tell, piece by piece between its folds.
-///
-/// Of nearly all bytes the class is enough; few are looked at with the one before them.
 fn traits_of_text<'v>(pieces: impl Iterator<Item = &'v str>) -> Traits {
     let mut traits = Traits::default();
     let (mut all, mut before, mut is_first) = (0, 0, true);
@@ -312,19 +320,28 @@ fn traits_of_text<'v>(pieces: impl Iterator<Item = &'v str>) -> Traits {
         if std::mem::take(&mut is_first) {
             traits.add_if(is_sign(piece[0]), Traits::SIGN_FIRST);
         }
-        for (at, byte) in piece.iter().enumerate() {
-            let class = class::OF[usize::from(*byte)];
-            all |= class;
-            if class & class::TOLD_BY_NEIGHBOURS != 0 {
-                let before = if at > 0 { piece[at - 1] } else { before };
-                traits.add_neighbours(before, *byte, &piece[at + 1..]);
-            }
+        let mut found = 0;
+        let (blocks, rest) = piece.as_chunks::<BLOCK>();
+        for block in blocks {
+            found |= classes_of(block, before);
+            before = block[BLOCK - 1];
         }
-        before = piece[piece.len() - 1];
+        if let Some(last) = rest.last() {
+            let mut block = [b' '; BLOCK];
+            block[..rest.len()].copy_from_slice(rest);
+            found |= classes_of(&block, before);
+            before = *last;
+        }
+        if found & class::SEMICOLON != 0 {
+            traits.add_parts(piece);
+        }
+        all |= found;
     }
     let has = |class: u8| all & class != 0;
-    traits.add_if(has(class::CONTROL | class::LATIN), Traits::CONTROL);
+    traits.add_if(has(class::CONTROL), Traits::CONTROL);
     traits.add_if(has(class::BRACKET), Traits::MARKUP);
+    traits.add_if(has(class::ESCAPING), Traits::ESCAPING);
+    traits.add_if(has(class::TOGETHER), Traits::SIGNS_TOGETHER);
     traits
 }
 
@@ -337,21 +354,12 @@ fn is_sign(byte: u8) -> bool {
 }
 
 impl Traits {
-    /// What a byte tells by those around it.
-    fn add_neighbours(&mut self, before: u8, byte: u8, behind: &[u8]) {
-        let is_escaped = before == b'\\';
-        match byte {
-            // Two characters beyond ASCII side by side: words that were decoded wrongly have
-            // two or more for each.
-            0xc0.. => self.add_if(before >= 0x80, Self::SIGNS_TOGETHER),
-            b'\\' => self.add_if(is_escaped, Self::ESCAPING),
-            b',' | b';' => self.add_if(!is_escaped, Self::ESCAPING),
-            _ => {}
-        }
-        if byte == b';' {
-            // What stands behind a fold is not looked at.
-            let part = behind.iter().find(|byte| **byte != b' ');
-            self.add_if(part.is_none_or(|part| is_sign(*part)), Self::SIGN_FIRST);
+    /// With what the parts of a text behind its semicolons begin. What stands behind a fold is
+    /// not looked at.
+    fn add_parts(&mut self, piece: &[u8]) {
+        for part in piece.split(|byte| *byte == b';').skip(1) {
+            let first = part.iter().find(|byte| **byte != b' ');
+            self.add_if(first.is_none_or(|first| is_sign(*first)), Self::SIGN_FIRST);
         }
     }
 }

@@ -5,7 +5,7 @@ use hashbrown::HashMap;
 
 use super::Context;
 use crate::identity::{
-    Fingerprint, Numbered, OwnStamps, Sides, StandApart, Words, derived_uid, likeness, number_of, same_dates,
+    Fingerprint, OwnStamps, Sides, StandApart, Words, derived_uid, likeness, same_dates,
     series_contradiction, without_copy_marks,
 };
 use emvo_ical::calendar::{Series, Uid};
@@ -25,6 +25,7 @@ pub(super) struct Twins {
 impl Context<'_, '_> {
     /// Finds what only all events together tell.
     pub(super) fn look_across(&self) {
+        self.keys();
         self.twins();
         self.rolled();
         self.runs_of_days();
@@ -80,17 +81,10 @@ impl Context<'_, '_> {
             .collect()
     }
 
-    /// The places, in order, of series that may share this number with another
-    /// one.
-    fn places_sharing(&self, number: impl Fn(&Series<'_>) -> Option<u64> + Sync) -> Vec<usize> {
-        let all = &self.calendar.series;
-        Numbered::of(all.len(), |at| number(&all[at])).shared()
-    }
-
     fn find_same_uids(&self) -> HashMap<usize, usize> {
         let mut first_of = HashMap::new();
         let mut same = HashMap::new();
-        for at in self.places_sharing(|series| Some(number_of(&series.uid()?))) {
+        for at in self.keys().uid.shared() {
             let Some(uid) = self.calendar.series[at].uid() else { continue };
             let first = *first_of.entry(uid).or_insert(at);
             if first != at {
@@ -104,9 +98,13 @@ impl Context<'_, '_> {
         // Two without an id are no duplicates of each other: each gets an id of its own (U01).
         let mut groups: HashMap<Fingerprint, (StandApart, StandApart)> = HashMap::new();
         let mut found = HashMap::new();
+        let shared = self.keys().fingerprint.shared();
+        if shared.is_empty() {
+            return found;
+        }
         let stamps = &OwnStamps::of(&self.calendar.series);
         let words = |at: usize| Words::of(self.calendar.series[at].lead(), |name| stamps.has(name));
-        for at in self.places_sharing(|series| Fingerprint::number(series.lead(), self.zones)) {
+        for at in shared {
             let series = &self.calendar.series[at];
             let (named, unnamed) = groups.entry(Fingerprint::of(series.lead(), self.zones)).or_default();
             let uid = series.uid();
@@ -136,7 +134,7 @@ impl Context<'_, '_> {
         };
         let mut groups: HashMap<(String, jiff::civil::Date), Vec<usize>> = HashMap::new();
         let mut found = HashMap::new();
-        for at in self.places_sharing(|series| Some(number_of(&title_and_day(series)?))) {
+        for at in self.keys().title_and_day.shared() {
             let lead = self.calendar.series[at].lead();
             let Some(shared) = title_and_day(&self.calendar.series[at]) else { continue };
             let group = groups.entry(shared).or_default();

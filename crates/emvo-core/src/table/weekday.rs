@@ -38,9 +38,42 @@ pub(super) fn contradicted(cell: &str, date: Date) -> Option<&str> {
 /// The weekdays that a text names in full, with the words. Short forms are also other
 /// words: the sun deck, a mar.
 pub(crate) fn weekdays_named(text: &str) -> Vec<(&str, Weekday)> {
+    if text.is_ascii() {
+        let words = text.as_bytes().split(|byte| !byte.is_ascii_alphabetic() && *byte != b'-');
+        let may_be = words.filter(|word| word.len() >= SHORTEST_IN_FULL && BEGINNINGS.may_be_of(word));
+        let full = may_be.filter_map(|word| str::from_utf8(word).ok());
+        return full.filter_map(|word| Some((word, weekday_of(word)?))).collect();
+    }
     let words = text.split(|char: char| !char.is_alphabetic() && char != '-');
     let full = words.filter(|word| word.chars().count() >= SHORTEST_IN_FULL);
     full.filter_map(|word| Some((word, weekday_of(word)?))).collect()
+}
+
+/// The first three letters of the names that are written in ASCII, as one bit each, in any
+/// case: most words of a title begin otherwise.
+struct Beginnings([u64; 512]);
+
+static BEGINNINGS: LazyLock<Beginnings> = LazyLock::new(|| {
+    let mut bits = [0; 512];
+    for name in NAMES.keys().filter(|name| name.is_ascii()) {
+        if let Some((word, bit)) = Beginnings::place(name.as_bytes()) {
+            bits[word] |= bit;
+        }
+    }
+    Beginnings(bits)
+});
+
+impl Beginnings {
+    /// The lowest five bits of a letter are the same in either case.
+    fn place(word: &[u8]) -> Option<(usize, u64)> {
+        let [one, two, three, ..] = *word else { return None };
+        let letters = [one, two, three].map(|letter| usize::from(letter & 0x1f));
+        Some((letters[0] << 4 | letters[1] >> 1, 1 << ((letters[1] & 1) << 5 | letters[2])))
+    }
+
+    fn may_be_of(&self, word: &[u8]) -> bool {
+        Self::place(word).is_some_and(|(word, bit)| self.0[word] & bit != 0)
+    }
 }
 
 /// `lundi`, `mardi` and `lunes` are the shortest names in full.
