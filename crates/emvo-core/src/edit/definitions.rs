@@ -1,5 +1,6 @@
 //! The definitions of a calendar's zones, kept in step with what refers to them.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use emvo_ical::calendar::{Calendar, Placed, Series, ZoneName};
@@ -73,18 +74,19 @@ fn define(calendar: &mut Calendar<'_>, name: &ZoneName, zones: &ZoneResolver) ->
 }
 
 fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
-    series.events().any(|event| event.zone_names().any(|other| other == *name))
+    series.events().any(|event| event.zone_words().any(|other| *other == *name.as_str()))
 }
 
 /// The zone names that the events, tasks and other components of a calendar
 /// refer to.
 pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
     let mut names: BTreeSet<ZoneName> = calendar.zone_names_of_others().collect();
-    let mut last = None;
-    for name in calendar.events().flat_map(emvo_ical::calendar::Event::zone_names) {
-        if last.as_ref() != Some(&name) {
-            names.insert(name.clone());
-            last = Some(name);
+    // The name that was met last comes again most often.
+    let mut last: Option<Cow<'_, str>> = None;
+    for word in calendar.events().flat_map(emvo_ical::calendar::Event::zone_words) {
+        if last.as_ref() != Some(&word) {
+            names.extend(ZoneName::new(&word));
+            last = Some(word);
         }
     }
     names

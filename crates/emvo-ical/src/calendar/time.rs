@@ -117,7 +117,12 @@ impl EventTime {
     /// become the second before, since no zone data has them.
     pub fn from_property(property: &Property<'_>, names: &mut ZoneNames) -> Result<Self, TimeError> {
         let zone = property.parameter("TZID").and_then(|name| names.name(&name));
-        Self::parse(property.value().trim(), zone.as_ref())
+        let value = property.value();
+        let has_blanks = |value: &str| match value.as_bytes() {
+            [first, .., last] => !first.is_ascii_graphic() || !last.is_ascii_graphic(),
+            _ => true,
+        };
+        Self::parse(if has_blanks(&value) { value.trim() } else { &value }, zone.as_ref())
     }
 
     /// Reads one value in the zone that its property names.

@@ -198,12 +198,14 @@ impl<'a> Component<'a> {
 
     /// Whether two of its properties may have the same name; `false` is certain.
     pub fn may_repeat_a_name(&self) -> bool {
+        if !self.names.may_repeat_one() {
+            return false;
+        }
         let mut names = Names::default();
-        self.properties().any(|property| {
-            let is_known = names.may_hold(property.name());
+        for property in self.properties() {
             names.insert(property.name());
-            is_known
-        })
+        }
+        names.may_repeat_one()
     }
 
     /// Whether it has a property of this name.

@@ -5,27 +5,39 @@
 /// Most questions to an event are about properties that it does not have;
 /// with one bit a name they are answered without looking at the properties.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
-pub(super) struct Names(u64);
+pub(super) struct Names {
+    bits: u64,
+    /// Whether some bit was noted twice.
+    is_one_repeated: bool,
+}
 
 impl Names {
     /// Any name may be in it.
-    pub(super) const UNKNOWN: Self = Self(u64::MAX);
+    pub(super) const UNKNOWN: Self = Self { bits: u64::MAX, is_one_repeated: true };
 
     /// Notes a name.
     #[inline]
     pub(super) fn insert(&mut self, name: &str) {
-        self.0 |= Self::bit(name);
+        let bit = Self::bit(name);
+        self.is_one_repeated |= self.bits & bit != 0;
+        self.bits |= bit;
     }
 
     /// Notes all names of another set.
     pub(super) fn unite(&mut self, other: Self) {
-        self.0 |= other.0;
+        self.is_one_repeated |= other.is_one_repeated || self.bits & other.bits != 0;
+        self.bits |= other.bits;
+    }
+
+    /// Whether a name may have been noted twice; `false` is certain.
+    pub(super) fn may_repeat_one(self) -> bool {
+        self.is_one_repeated
     }
 
     /// Whether the name may be in it. Without regard to case.
     #[inline]
     pub(super) fn may_hold(self, name: &str) -> bool {
-        self.0 & Self::bit(name) != 0
+        self.bits & Self::bit(name) != 0
     }
 
     /// Length and first, third and last letter, weighed so that no two of the
@@ -77,5 +89,10 @@ mod tests {
         let claimed = absent.iter().filter(|name| names.may_hold(name)).count();
         assert_eq!(claimed, 0, "of {} names, so many would be looked for in vain", absent.len());
         assert!(Names::UNKNOWN.may_hold("X-ANYTHING") && !Names::default().may_hold(""));
+        assert!(!names.may_repeat_one() && Names::UNKNOWN.may_repeat_one());
+        let mut more = names;
+        more.unite(names);
+        names.insert("uid");
+        assert!(names.may_repeat_one() && more.may_repeat_one());
     }
 }

@@ -1,7 +1,5 @@
 //! Parameters that do not end where they should (RFC 5545 section 3.2).
 
-use memchr::{memchr, memchr2};
-
 use super::property::Property;
 
 /// The parameters of the standard whose values are lists; a comma in any other is part
@@ -68,8 +66,18 @@ impl Property<'_> {
     /// with a name.
     pub fn has_plain_parameters(&self) -> bool {
         let written = self.head().get(self.name().len()..).unwrap_or_default();
-        memchr2(b'"', b',', written.as_bytes()).is_none()
-            && written.split(';').skip(1).all(|piece| memchr(b'=', piece.as_bytes()).is_some())
+        // What stands in front of the first semicolon is nothing.
+        let mut has_name = true;
+        for byte in written.bytes() {
+            match byte {
+                b'"' | b',' => return false,
+                b';' if !has_name => return false,
+                b';' => has_name = false,
+                b'=' => has_name = true,
+                _ => {}
+            }
+        }
+        has_name
     }
 }
 

@@ -158,7 +158,8 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
             }
         };
         self.start = end;
-        let raw = self.text[start..content_end].trim_end_matches('\r');
+        let returns = bytes[start..content_end].iter().rev().take_while(|byte| **byte == b'\r').count();
+        let raw = &self.text[start..content_end - returns];
         let is_folded = self.number > number + 1 || (end == content_end && self.number > number);
         Some(SourceLine { raw, start, end, number, is_folded, is_clean })
     }

@@ -197,12 +197,7 @@ impl<'a> Property<'a> {
     /// Whether the property has this name, without regard to case.
     #[inline]
     pub fn is(&self, name: &str) -> bool {
-        // Almost all names of a length begin with another letter.
-        let begins_alike = || {
-            let first = |text: &str| text.as_bytes().first().map(|byte| byte | 0x20);
-            first(self.name()) == first(name)
-        };
-        self.name_end() == name.len() && begins_alike() && self.name().eq_ignore_ascii_case(name)
+        self.name_end() == name.len() && is_same_name(self.name().as_bytes(), name.as_bytes())
     }
 
     /// The value as it stands in the file, unfolded and still escaped.
@@ -262,7 +257,8 @@ impl<'a> Property<'a> {
     }
 
     /// Whether a line of a time surely stands as RFC 5545 wants it: `20260907T080000`, with a
-    /// `Z` or a `TZID`, or a date with `VALUE=DATE`. That there is such a day is not said.
+    /// `Z` or a `TZID` without any sign that means something, or a date with `VALUE=DATE`. That
+    /// there is such a day is not said.
     pub fn is_plain_time(&self) -> bool {
         let value = self.raw_value().as_bytes();
         let are_digits = |digits: &[u8]| digits.iter().all(u8::is_ascii_digit);
@@ -271,9 +267,12 @@ impl<'a> Property<'a> {
         match self.head().get(self.name_end()..).unwrap_or_default() {
             "" => is_clock && matches!(&value[15..], b"" | b"Z"),
             ";VALUE=DATE" => value.len() == 8 && are_digits(value),
-            parameters => parameters
-                .strip_prefix(";TZID=")
-                .is_some_and(|zone| is_clock && value.len() == 15 && !zone.contains(';')),
+            parameters => {
+                let is_plain = |byte: u8| !matches!(byte, b';' | b',' | b'"');
+                is_clock
+                    && value.len() == 15
+                    && parameters.strip_prefix(";TZID=").is_some_and(|zone| zone.bytes().all(is_plain))
+            }
         }
     }
 
@@ -284,6 +283,13 @@ impl<'a> Property<'a> {
 
     /// The first value of a parameter.
     pub fn parameter(&self, name: &str) -> Option<Cow<'_, str>> {
+        let written = &self.head_text()[self.name_end()..self.value_start().saturating_sub(1)];
+        if written.is_empty() {
+            return None;
+        }
+        if let Some(value) = only_plain_parameter(written, name) {
+            return Some(Cow::Borrowed(value));
+        }
         self.bare_parameters()
             .find(|(other, _)| other.eq_ignore_ascii_case(name))
             .map(|(_, values)| first_value(values))
@@ -362,7 +368,7 @@ fn unfold(raw: &str) -> String {
 #[inline]
 fn split(line: &str) -> Option<Head> {
     let bytes = line.as_bytes();
-    let name_end = bytes.iter().position(|byte| !is_name_byte(*byte))?;
+    let name_end = bytes.iter().position(|byte| !IS_IN_NAMES[usize::from(*byte)])?;
     let value_start = match bytes[name_end] {
         _ if name_end == 0 => return None,
         b':' => name_end + 1,
@@ -385,10 +391,40 @@ fn value_start_behind_parameters(bytes: &[u8], from: usize) -> Option<usize> {
     memchr(b':', &bytes[from..]).map(|at| from + at + 1)
 }
 
-/// RFC 5545 allows letters, digits and `-`; exports add `_`, `.` and `/`.
+/// RFC 5545 allows letters, digits and `-`; exports add `_`, `.` and `/`. Every name of every
+/// line is looked at, so it is a table.
+static IS_IN_NAMES: [bool; 256] = {
+    let mut is_in_names = [false; 256];
+    let mut byte = 0_u8;
+    loop {
+        is_in_names[byte as usize] =
+            byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/');
+        if byte == u8::MAX {
+            break is_in_names;
+        }
+        byte += 1;
+    }
+};
+
+/// Whether two names of one length are the same without regard to case. Almost all of a
+/// length begin with another letter, and nearly all others are written alike.
 #[inline]
-fn is_name_byte(byte: u8) -> bool {
-    byte.is_ascii_alphanumeric() || matches!(byte, b'-' | b'_' | b'.' | b'/')
+fn is_same_name(one: &[u8], two: &[u8]) -> bool {
+    match (one.first(), two.first()) {
+        (Some(first), Some(second)) if first | 0x20 == second | 0x20 => {
+            one == two || one.eq_ignore_ascii_case(two)
+        }
+        (None, None) => true,
+        _ => false,
+    }
+}
+
+/// The value of a parameter where it is the only one, under just this name and without any
+/// sign that would mean something: `;TZID=Europe/Helsinki`.
+fn only_plain_parameter<'p>(written: &'p str, name: &str) -> Option<&'p str> {
+    let value = written.strip_prefix(';')?.strip_prefix(name)?.strip_prefix('=')?;
+    let is_plain = |byte: u8| !matches!(byte, b';' | b',' | b'"' | b'^');
+    value.bytes().all(is_plain).then_some(value)
 }
 
 /// The parameters of a line, each as its name and the text of its values.

@@ -101,13 +101,16 @@ impl WireForm {
 /// The lines of a text without their line feeds, their numbers from 1, and whether there is no
 /// feed behind.
 fn lines_of(text: &[u8]) -> impl Iterator<Item = (&[u8], u32, bool)> {
-    let ends = memchr_iter(b'\n', text).chain(std::iter::once(text.len()));
-    let lines = ends.zip(1..).scan(0, |start, (end, number)| {
-        let line = &text[*start..end];
-        *start = end + 1;
-        Some((line, number, end == text.len()))
-    });
-    lines.filter(|(line, _, is_last)| !(*is_last && line.is_empty()))
+    let mut ends = memchr_iter(b'\n', text);
+    let (mut start, mut number) = (0, 0);
+    std::iter::from_fn(move || {
+        let end = ends.next();
+        let is_last = end.is_none();
+        let line = text.get(start..end.unwrap_or(text.len())).filter(|line| !(is_last && line.is_empty()))?;
+        start += line.len() + 1;
+        number += 1;
+        Some((line, number, is_last))
+    })
 }
 
 /// Whether a line surely ends with one carriage return, and is neither too long nor blank: most

@@ -33,24 +33,48 @@ pub enum ZoneKind {
 
 /// The names that the starts and ends of a calendar refer to, and how often.
 fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeMap<&'c ZoneName, usize> {
-    type Counts<'c> = HashMap<&'c ZoneName, usize>;
+    /// The name that was met last is counted beside the others: most often it comes again.
+    #[derive(Default)]
+    struct Counts<'c> {
+        all: HashMap<&'c ZoneName, usize>,
+        last: Option<(&'c ZoneName, usize)>,
+    }
+    impl<'c> Counts<'c> {
+        fn add(&mut self, name: &'c ZoneName) {
+            match &mut self.last {
+                Some((last, count)) if *last == name => *count += 1,
+                _ => self.put_last_away(Some((name, 1))),
+            }
+        }
+
+        fn put_last_away(&mut self, next: Option<(&'c ZoneName, usize)>) {
+            if let Some((name, count)) = std::mem::replace(&mut self.last, next) {
+                *self.all.entry(name).or_insert(0) += count;
+            }
+        }
+    }
     let add = |mut names: Counts<'c>, series: &'c Series<'_>| {
         for event in series.events() {
             let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
-            for name in [Some(event.start()), end].into_iter().flatten().filter_map(named) {
-                *names.entry(name).or_insert(0) += 1;
-            }
+            [Some(event.start()), end]
+                .into_iter()
+                .flatten()
+                .filter_map(named)
+                .for_each(|name| names.add(name));
         }
         names
     };
-    let unite = |mut one: Counts<'c>, two: Counts<'c>| {
-        for (name, count) in two {
-            *one.entry(name).or_insert(0) += count;
+    let unite = |mut one: Counts<'c>, mut two: Counts<'c>| {
+        two.put_last_away(None);
+        for (name, count) in two.all {
+            *one.all.entry(name).or_insert(0) += count;
         }
         one
     };
     let all = calendar.series.par_iter().with_min_len(1024);
-    all.fold(Counts::new, add).reduce(Counts::new, unite).into_iter().collect()
+    let mut names = all.fold(Counts::default, add).reduce(Counts::default, unite);
+    names.put_last_away(None);
+    names.all.into_iter().collect()
 }
 
 impl Zone {
@@ -144,10 +168,35 @@ pub struct ZoneEntry {
     pub definitions: Vec<Result<Definition, DefinitionError>>,
 }
 
+/// What is known about the names of a calendar, in their order. Every time of every event asks
+/// for one of them, and most calendars have a few: these are compared one by one.
+#[derive(Clone, Debug, Default)]
+struct Entries(Vec<(ZoneName, ZoneEntry)>);
+
+impl Entries {
+    /// So many names are compared sooner than they are searched for.
+    const FEW: usize = 8;
+
+    fn get(&self, name: &ZoneName) -> Option<&ZoneEntry> {
+        if self.0.len() <= Self::FEW {
+            return self.0.iter().find(|(known, _)| known == name).map(|(_, entry)| entry);
+        }
+        let at = self.0.binary_search_by(|(known, _)| known.cmp(name)).ok()?;
+        Some(&self.0[at].1)
+    }
+
+    fn insert(&mut self, name: ZoneName, entry: ZoneEntry) {
+        match self.0.binary_search_by(|(known, _)| known.cmp(&name)) {
+            Ok(at) => self.0[at].1 = entry,
+            Err(at) => self.0.insert(at, (name, entry)),
+        }
+    }
+}
+
 /// The zones of one calendar, by the names it uses. Each is resolved once.
 #[derive(Clone, Debug, Default)]
 pub struct ZoneResolver {
-    entries: HashMap<ZoneName, ZoneEntry>,
+    entries: Entries,
     floating: Option<Zone>,
     stated: Option<Zone>,
     map: BTreeMap<String, Zone>,
@@ -167,7 +216,8 @@ impl ZoneResolver {
         let floating = choices.house.clone().or_else(|| stated.clone());
         let in_use = names_in_times(calendar);
         let homes = stated.iter().chain(&choices.house).cloned().chain(homes_by_use(&in_use)).collect();
-        let mut book = Self { entries: HashMap::new(), floating, stated, map: choices.map.clone(), homes };
+        let mut book =
+            Self { entries: Entries::default(), floating, stated, map: choices.map.clone(), homes };
         let mut definitions: BTreeMap<ZoneName, Vec<_>> = BTreeMap::new();
         for zone in &calendar.zones {
             let name = zone.it.text("TZID").and_then(|name| ZoneName::new(name.trim()));
@@ -180,7 +230,7 @@ impl ZoneResolver {
             book.entries.insert(name, entry);
         }
         for name in in_use.into_keys() {
-            if !book.entries.contains_key(name) {
+            if book.entries.get(name).is_none() {
                 let entry = book.entry(name, Vec::new());
                 book.entries.insert(name.clone(), entry);
             }
@@ -227,7 +277,7 @@ impl ZoneResolver {
 
     /// The names known here, in order.
     pub fn names(&self) -> BTreeSet<&ZoneName> {
-        self.entries.keys().collect()
+        self.entries.0.iter().map(|(name, _)| name).collect()
     }
 
     /// The zone that a name means.

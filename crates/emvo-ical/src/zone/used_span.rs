@@ -1,7 +1,7 @@
 //! Which instants some series use: where zones have to be right.
 
 use super::ZoneResolver;
-use crate::calendar::{Event, EventTime, Series};
+use crate::calendar::{Event, EventTime, Extent, Series};
 use crate::day::{SECONDS_A_DAY, clock_seconds};
 use crate::recurrence::{Rule, last_start};
 
@@ -27,7 +27,11 @@ impl UsedSpan {
     fn by_event(event: &Event<'_>, zones: &ZoneResolver) -> Self {
         let at = |time: &EventTime| zones.instant(time).unwrap_or_else(|| clock_seconds(time.clock()));
         let start = at(event.start());
-        let mut until = at(&event.end()).max(start);
+        let end = match event.extent() {
+            Extent::End(end) => at(end),
+            Extent::Length(_) | Extent::Unstated => at(&event.end()),
+        };
+        let mut until = end.max(start);
         for text in event.rules() {
             let Ok(rule) = Rule::parse(&text) else { continue };
             let end = match (&rule.until, rule.count) {
