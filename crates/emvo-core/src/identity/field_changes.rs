@@ -19,6 +19,7 @@ use super::rule_text::evened_rule;
 use super::text::normalised;
 use emvo_ical::calendar::fields::{Field, Weight};
 use emvo_ical::calendar::{Event, EventTime, Series};
+use emvo_ical::content::{Component, Item, Property};
 use emvo_ical::day::clock_seconds;
 use emvo_ical::recurrence::{Rule, phrase};
 use emvo_ical::zone::ZoneResolver;
@@ -209,6 +210,9 @@ impl Told {
     fn details(&mut self, one: &Event<'_>, two: &Event<'_>) {
         let mut fields: BTreeMap<String, [Vec<String>; 2]> = BTreeMap::new();
         let [first, second] = [one, two].map(Event::component);
+        if !may_differ_in_details(first, second) {
+            return;
+        }
         for (at, lacking) in
             [details_lacking(first, second), details_lacking(second, first)].into_iter().enumerate()
         {
@@ -231,6 +235,30 @@ fn described(event: &Event<'_>) -> String {
     format!("{} {}", event.span(), event.title().unwrap_or_default()).trim().to_owned()
 }
 
+/// Whether two events may say other things besides their times and words; `false` is certain.
+/// Most that differ do so in one line, which stands where the old one stood.
+fn may_differ_in_details(one: &Component<'_>, two: &Component<'_>) -> bool {
+    let is_no_detail = |line: &Property<'_>| match Field::of_property(line.name()).map(Field::weight) {
+        Some(Weight::When | Weight::Stamp) => true,
+        Some(Weight::Core) => !line.has_parameters(),
+        Some(Weight::Detail) | None => false,
+    };
+    // What a reminder says is compared with the title.
+    let mut is_same_title = true;
+    one.items().len() != two.items().len()
+        || one.items().iter().zip(two.items()).any(|pair| match pair {
+            (Item::Property(first), Item::Property(second)) => {
+                let is_same = first.logical() == second.logical();
+                is_same_title &= is_same || ![first, second].iter().any(|line| line.is("SUMMARY"));
+                !(is_same || is_no_detail(first) && is_no_detail(second))
+            }
+            (Item::Component(first), Item::Component(second)) => {
+                !is_same_title || !first.says_the_same_as(second)
+            }
+            (Item::Property(_), Item::Component(_)) | (Item::Component(_), Item::Property(_)) => true,
+        })
+}
+
 /// Whether two events differ in a field that makes them the events they are.
 fn differ_in(field: Field, one: &Event<'_>, two: &Event<'_>) -> bool {
     match field {
@@ -238,6 +266,10 @@ fn differ_in(field: Field, one: &Event<'_>, two: &Event<'_>) -> bool {
         Field::Private => one.classification() != two.classification(),
         Field::Status => one.status() != two.status(),
         _ => {
+            let [first, second] = [one, two].map(|event| event.component().property(field.property()));
+            if first.map(Property::raw_value) == second.map(Property::raw_value) {
+                return false;
+            }
             let [first, second] = [one, two].map(|event| event.text(field.property()).unwrap_or_default());
             normalised(&first) != normalised(&second)
         }

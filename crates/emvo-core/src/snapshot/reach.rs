@@ -12,6 +12,7 @@
 //! ```
 
 use jiff::civil::Date;
+use rayon::prelude::*;
 
 use super::Entry;
 use crate::identity::{FieldChange, Moment, OVERRIDES};
@@ -34,12 +35,14 @@ impl Reach {
     pub(super) fn of(news: &[Entry<'_, '_>]) -> Option<Self> {
         let start = |entry: &Entry<'_, '_>| entry.series.lead().start().date();
         let singles = news.iter().filter(|entry| !entry.series.repeats()).map(start).min();
-        let last_days = || news.iter().map(|entry| last_day(entry.series, entry.zones));
+        let last_days = news.par_iter().with_min_len(256).map(|entry| last_day(entry.series, entry.zones));
+        let (ended, last) =
+            last_days.map(|day| (day, day)).reduce_with(|one, two| (one.0.min(two.0), one.1.max(two.1)))?;
         let first = match singles {
-            Some(first) => last_days().min().map_or(first, |ended| ended.min(first)),
+            Some(first) => ended.min(first),
             None => news.iter().map(start).min()?,
         };
-        Some(Self { first, last: last_days().max()? })
+        Some(Self { first, last })
     }
 
     /// Whether an event ends before these days, or starts behind them.

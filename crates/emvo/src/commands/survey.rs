@@ -138,6 +138,9 @@ fn together(
 
 /// What an earlier download of the same period had and this one has not.
 fn no_longer(earlier: &[Source<'_>], sources: &[Source<'_>], chosen: &Chosen) -> Vec<Gone> {
+    if earlier.is_empty() {
+        return Vec::new();
+    }
     let (older, newer) = (views(earlier), views(sources));
     let found = changes(&older, &newer, Relation::SameSystem);
     let meant = found.removed.iter().filter(|entry| chosen.selection.chooses(entry.series, entry.zones));
