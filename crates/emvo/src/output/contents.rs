@@ -95,9 +95,15 @@ fn packed(bytes: &[u8], secret: Option<&Secret>) -> ZipResult<Vec<u8>> {
     Ok(zip.finish()?.into_inner())
 }
 
+/// How hard the packer tries, of nine. A calendar of 200,000 events takes a seventh of its size
+/// so, which is less than `gzip -1` makes of it, and a ninth at three times the work.
+const LEVEL: i64 = 2;
+
 fn start(zip: &mut ZipWriter<Cursor<Vec<u8>>>, name: &str, secret: Option<&Secret>) -> ZipResult<()> {
-    let options =
-        SimpleFileOptions::default().compression_method(CompressionMethod::Deflated).unix_permissions(0o600);
+    let options = SimpleFileOptions::default()
+        .compression_method(CompressionMethod::Deflated)
+        .compression_level(Some(LEVEL))
+        .unix_permissions(0o600);
     match secret {
         None => zip.start_file(name, options),
         Some(secret) => zip.start_file(name, options.with_aes_encryption(AesMode::Aes256, secret.as_str())),

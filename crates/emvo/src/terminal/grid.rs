@@ -45,7 +45,9 @@ pub(crate) struct GridRow(Vec<String>);
 
 impl GridRow {
     pub(crate) fn of(cells: impl IntoIterator<Item = String>) -> Self {
-        Self(cells.into_iter().map(|cell| sanitized(&cell)).collect())
+        let is_plain = |cell: &str| cell.bytes().all(|byte| (b' '..=b'~').contains(&byte));
+        let shown = |cell: String| if is_plain(&cell) { cell } else { sanitized(&cell) };
+        Self(cells.into_iter().map(shown).collect())
     }
 
     /// The first cell, to be left empty where it says what the one above it says.
@@ -145,7 +147,14 @@ impl GridLayout {
 
     /// Some rows, a line or more each.
     pub(crate) fn lines(&self, rows: &[GridRow]) -> String {
-        if rows.is_empty() { String::new() } else { self.layout.table(&self.columns, rows).trim_fmt() + "\n" }
+        let mut out = String::new();
+        for row in rows {
+            if !self.layout.push_line(&self.columns, row, &mut out) {
+                out.push_str(&self.layout.table(&self.columns, std::slice::from_ref(row)).trim_fmt());
+            }
+            out.push('\n');
+        }
+        out
     }
 
     /// What there is no room for.
@@ -211,6 +220,28 @@ impl Layout {
         }
     }
 
+    /// Writes a row of which each cell has room in one line, as nearly all do; `false`, and
+    /// nothing written, if one has not.
+    fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) -> bool {
+        let start = out.len();
+        let mut blanks = 0;
+        for ((column, width), cell) in columns.iter().zip(&self.widths).zip(&row.0) {
+            let Some(width) = width else { continue };
+            let own = width_of(cell);
+            if own > *width || cell.starts_with(' ') {
+                out.truncate(start);
+                return false;
+            }
+            let room = width - own;
+            let before = if matches!(column, GridColumn::Number(_)) { room } else { 0 };
+            out.extend(std::iter::repeat_n(' ', blanks + before));
+            out.push_str(cell);
+            blanks = room - before + GAP;
+        }
+        out.truncate(start + out[start..].trim_end().len());
+        true
+    }
+
     fn table(&self, columns: &[GridColumn], rows: &[GridRow]) -> Table {
         let mut table = Table::new();
         table.load_style(presets::NOTHING).set_content_arrangement(ContentArrangement::Dynamic);
@@ -247,8 +278,8 @@ impl Needs {
     }
 
     fn of_cell(column: GridColumn, cell: &str) -> Self {
-        let most = display_width(cell);
-        let longest_word = || cell.split(' ').map(display_width).max().unwrap_or(0);
+        let most = width_of(cell);
+        let longest_word = || cell.split(' ').map(width_of).max().unwrap_or(0);
         let least = match column {
             GridColumn::Text(_) => longest_word(),
             GridColumn::Number(_) | GridColumn::Path(_) => most,
@@ -272,6 +303,11 @@ fn needs_of(grid: &Grid, at: usize) -> Needs {
             Needs { least: least_of_paths(&cells().collect::<Vec<_>>()).max(header.least), ..needs }
         }
     }
+}
+
+/// How many places of a line a text takes: most texts one for each byte.
+fn width_of(text: &str) -> usize {
+    if text.bytes().all(|byte| (b' '..=b'~').contains(&byte)) { text.len() } else { display_width(text) }
 }
 
 /// The least room in which all of some paths are still told apart.
