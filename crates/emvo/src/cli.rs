@@ -6,18 +6,21 @@ use clap::{Parser, Subcommand};
 use crate::commands::{self, Command, Program};
 use crate::outcome::Outcome;
 
-/// Merge, repair, convert and move calendar exports, and prove that nothing
-/// was lost on the way
+/// What was typed.
 #[derive(Debug, Parser)]
-#[command(version, disable_help_subcommand = true, max_term_width = 100)]
-#[command(after_help = "Exit status: 0 done; 1 done, something needs a look; 2 not done, nothing written; \
-    3 only some of the files written.")]
 pub struct Args {
+    #[command(flatten)]
+    _of_all: ArgsOfAll,
+    #[command(subcommand)]
+    pub(crate) command: Commands,
+}
+
+/// What every command takes.
+#[derive(Debug, clap::Args)]
+pub(crate) struct ArgsOfAll {
     /// Do without what this folder's emvo.toml says
     #[arg(long, global = true, hide_short_help = true)]
     no_settings: bool,
-    #[command(subcommand)]
-    pub(crate) command: Commands,
 }
 
 /// The commands of a group, each with its examples.
@@ -36,6 +39,18 @@ macro_rules! commands {
             pub(crate) fn run(self, program: Program) -> anyhow::Result<Outcome> {
                 match self {
                     $($(Self::$Name(args) => args.run(program),)+)+
+                }
+            }
+        }
+
+        impl Commands {
+            /// The command of this name with all that it takes, and no other one.
+            pub(crate) fn by_name(name: &str) -> Option<clap::Command> {
+                match name {
+                    $($(stringify!($module) => Some(<commands::$module::$Args as clap::Args>::augment_args(
+                        clap::Command::new(stringify!($module)),
+                    )),)+)+
+                    _ => None,
                 }
             }
         }

@@ -4,11 +4,11 @@
 use std::ffi::OsString;
 use std::fmt::Write as _;
 
-use clap::CommandFactory;
+use clap::{Args as _, CommandFactory};
 use emvo_core::amend::amendable_names;
 use emvo_core::table::ColumnField;
 
-use crate::cli::{Args, GROUPS};
+use crate::cli::{Args, ArgsOfAll, Commands, GROUPS};
 
 /// What `emvo` says when it is asked nothing.
 const FIRST_STEPS: &str = "\
@@ -49,22 +49,53 @@ pub fn with_help_in_front(words: impl Iterator<Item = OsString>) -> Vec<OsString
 
 /// The program's commands with their help.
 pub fn command() -> clap::Command {
-    let mut command = Args::command();
+    let mut command = framed(Args::command());
     for (name, examples) in GROUPS.iter().flat_map(|(_, commands)| *commands) {
-        let mut text = "Examples, in the folder that `emvo demo` makes:\n".to_owned();
-        for example in *examples {
-            // Writing into a string cannot fail.
-            let _ = writeln!(text, "  {example}");
-        }
-        command = command.mut_subcommand(name, |one| {
-            let fields = fields_in_words(&one);
-            one.after_long_help(format!("{fields}{text}")).after_help(text)
-        });
+        command = command.mut_subcommand(name, |one| with_examples(one, examples));
     }
     let listed = listed(&command);
-    command.long_version(long_version()).help_template(format!(
+    command.help_template(format!(
         "{{about}}\n\n{{usage-heading}} {{usage}}\n\n{listed}Options:\n{{options}}{{after-help}}"
     ))
+}
+
+/// The program as far as these words need it: to make all commands takes longer than many of
+/// them take to run.
+pub(crate) fn command_for(words: &[OsString]) -> clap::Command {
+    let first = words.get(1).and_then(|word| word.to_str()).unwrap_or_default();
+    let alone = || framed(ArgsOfAll::augment_args(clap::Command::new(env!("CARGO_PKG_NAME"))));
+    if let Some(one) = Commands::by_name(first) {
+        let all = GROUPS.iter().flat_map(|(_, commands)| *commands);
+        let examples = all.filter(|(name, _)| *name == first).flat_map(|(_, examples)| *examples);
+        let examples: Vec<&str> = examples.copied().collect();
+        return alone().subcommand_required(true).subcommand(with_examples(one, &examples));
+    }
+    if words.len() == 2 && ["--version", "-V"].contains(&first) { alone() } else { command() }
+}
+
+/// What there is around the commands.
+fn framed(command: clap::Command) -> clap::Command {
+    command
+        .about("Merge, repair, convert and move calendar exports, and prove that nothing was lost on the way")
+        .version(env!("CARGO_PKG_VERSION"))
+        .long_version(long_version())
+        .disable_help_subcommand(true)
+        .max_term_width(100)
+        .after_help(
+            "Exit status: 0 done; 1 done, something needs a look; 2 not done, nothing written; \
+             3 only some of the files written.",
+        )
+}
+
+/// A command with its examples behind its help, and the fields that its options take.
+fn with_examples(command: clap::Command, examples: &[&str]) -> clap::Command {
+    let mut text = "Examples, in the folder that `emvo demo` makes:\n".to_owned();
+    for example in examples {
+        // Writing into a string cannot fail.
+        let _ = writeln!(text, "  {example}");
+    }
+    let fields = fields_in_words(&command);
+    command.after_long_help(format!("{fields}{text}")).after_help(text)
 }
 
 /// The fields that the options of a command take; nothing for those that take none.
@@ -161,6 +192,31 @@ mod tests {
         let command = Args::command();
         let all: Vec<&str> = command.get_subcommands().map(clap::Command::get_name).collect();
         assert_eq!(grouped, all);
+    }
+
+    #[test]
+    fn a_command_by_itself_is_the_one_among_all() {
+        let whole = command();
+        let help_of = |program: &clap::Command, words: [&str; 3]| {
+            let answer = program.clone().try_get_matches_from(words).unwrap_err();
+            (answer.kind(), answer.to_string())
+        };
+        for name in whole.get_subcommands().map(clap::Command::get_name) {
+            let words: Vec<OsString> = ["emvo", name, "x"].map(OsString::from).into();
+            let alone = command_for(&words);
+            assert_eq!(alone.get_subcommands().count(), 1, "{name}");
+            for asked in ["--help", "-h", "--no-such-option", "--no-settings=3"] {
+                let words = ["emvo", name, asked];
+                assert_eq!(help_of(&alone, words), help_of(&whole, words), "{words:?}");
+            }
+        }
+        for words in
+            [["emvo", "--help"], ["emvo", "-h"], ["emvo", "chekc"], ["emvo", "--version"], ["emvo", "-V"]]
+        {
+            let typed: Vec<OsString> = words.map(OsString::from).into();
+            let said = |program: clap::Command| program.try_get_matches_from(words).unwrap_err().to_string();
+            assert_eq!(said(command_for(&typed)), said(command()), "{words:?}");
+        }
     }
 
     #[test]

@@ -37,7 +37,7 @@ pub use outcome::Outcome;
 /// which has been told then.
 pub fn args_of(words: impl Iterator<Item = OsString>) -> Result<Args, ExitCode> {
     let words = with_help_in_front(words);
-    let program = command();
+    let program = help::command_for(&words);
     let settings = folder_settings::FolderSettings::find(&words, &program);
     let settings = settings.map_err(|error| report_failure(&error))?;
     let mut program = settings.as_defaults(program);
