@@ -34,6 +34,57 @@ fn between(old: &str, new: &str) -> Vec<String> {
 const DRILL: &str =
     "SUMMARY:Drill\nDTSTART;TZID=Europe/Helsinki:20260907T080000\nDTEND;TZID=Europe/Helsinki:20260907T090000";
 
+/// Lines that stand where the old ones stood are compared sooner; that makes no difference to
+/// what is told.
+#[test]
+fn what_differs_is_told_wherever_it_stands() {
+    const ALARM: &str = "BEGIN:VALARM\nACTION:DISPLAY\nTRIGGER:-PT5M\nDESCRIPTION:Drill\nEND:VALARM";
+    let orders = |lines: &[&str]| {
+        let mut turned: Vec<&str> = lines.to_vec();
+        turned.reverse();
+        [lines.join("\n"), turned.join("\n")]
+    };
+    let times = "DTSTART:20260907T080000Z\nDTEND:20260907T090000Z";
+    for (old, new, expected) in [
+        // What a reminder says beside its title is told once the title is another.
+        ([ALARM, "SUMMARY:Drill", times], [ALARM, "SUMMARY:Muster", times], "changed a: title, reminders"),
+        ([ALARM, "SUMMARY:Drill", times], [ALARM, "SUMMARY:  Drill", times], "unchanged 1"),
+        (
+            ["SUMMARY:Drill", times, "LOCATION:Quay 2"],
+            ["SUMMARY:Drill", times, "LOCATION;ALTREP=\"https://example.org/quay\":Quay 2"],
+            "changed a: location ALTREP",
+        ),
+        (
+            ["SUMMARY:Drill", times, "X-DECK:4"],
+            ["SUMMARY:Drill", times, "X-SIDE:4"],
+            "changed a: X-DECK, X-SIDE",
+        ),
+        (
+            ["SUMMARY:Drill", times, "URL:https://example.org/a"],
+            ["SUMMARY:Drill", times, "LOCATION:Quay 2"],
+            "changed a: location, url",
+        ),
+        (["SUMMARY:Drill", times, "SEQUENCE:1"], ["SUMMARY:Drill", times, "SEQUENCE:2"], "unchanged 1"),
+        (
+            ["SUMMARY:Drill", times, "CATEGORIES:Crew"],
+            ["SUMMARY:Drill", times, "CATEGORIES:Deck"],
+            "changed a: category",
+        ),
+    ] {
+        for (old, new) in orders(&old).into_iter().zip(orders(&new)) {
+            assert_eq!(between(&event("a", &old), &event("a", &new)), [expected], "{old}\n→\n{new}");
+        }
+        // In another order, which says nothing.
+        let [straight, _] = orders(&old);
+        let [_, turned] = orders(&new);
+        assert_eq!(
+            between(&event("a", &straight), &event("a", &turned)),
+            [expected],
+            "{straight}\n→\n{turned}"
+        );
+    }
+}
+
 #[test]
 fn the_field_that_differs_is_named() {
     let with = |line: &str| format!("{DRILL}\n{line}");

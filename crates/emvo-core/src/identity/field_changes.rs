@@ -211,6 +211,10 @@ impl Told {
         let mut fields: BTreeMap<String, [Vec<String>; 2]> = BTreeMap::new();
         let [first, second] = [one, two].map(Event::component);
         if !may_differ_in_details(first, second) {
+            debug_assert!(
+                details_lacking(first, second).is_empty() && details_lacking(second, first).is_empty(),
+                "what is not looked at says the same"
+            );
             return;
         }
         for (at, lacking) in
@@ -244,16 +248,14 @@ fn may_differ_in_details(one: &Component<'_>, two: &Component<'_>) -> bool {
         Some(Weight::Detail) | None => false,
     };
     // What a reminder says is compared with the title.
-    let mut is_same_title = true;
+    let has_same_title = || one.text("SUMMARY") == two.text("SUMMARY");
     one.items().len() != two.items().len()
         || one.items().iter().zip(two.items()).any(|pair| match pair {
             (Item::Property(first), Item::Property(second)) => {
-                let is_same = first.logical() == second.logical();
-                is_same_title &= is_same || ![first, second].iter().any(|line| line.is("SUMMARY"));
-                !(is_same || is_no_detail(first) && is_no_detail(second))
+                first.logical() != second.logical() && !(is_no_detail(first) && is_no_detail(second))
             }
             (Item::Component(first), Item::Component(second)) => {
-                !is_same_title || !first.says_the_same_as(second)
+                !first.says_the_same_as(second) || !has_same_title()
             }
             (Item::Property(_), Item::Component(_)) | (Item::Component(_), Item::Property(_)) => true,
         })
