@@ -35,19 +35,8 @@ fn proof(sources: &[&str], result: &str, receipts: &[Receipt]) -> Reconciliation
 
 /// What a run says of one event of source `a`.
 fn told(uid: &str, fate: Fate) -> EventRecord {
-    EventRecord {
-        path: "a".to_owned(),
-        uid: uid.to_owned(),
-        title: "Drill".to_owned(),
-        start: "2026-09-07 08:00 UTC".to_owned(),
-        fate,
-        into: None,
-        now: Vec::new(),
-        fields: Vec::new(),
-        gone: Vec::new(),
-        came: Vec::new(),
-        changes: Vec::new(),
-    }
+    let (path, start) = ("a".to_owned(), "2026-09-07 08:00 UTC".to_owned());
+    EventRecord { path, start, ..EventRecord::of(fate, uid, "Drill") }
 }
 
 fn receipt(events: Vec<EventRecord>) -> Receipt {
@@ -205,7 +194,7 @@ fn what_receipts_explain_is_counted_one_by_one() {
     let moves = (0..3).map(|number| {
         let (start, now) = (8 + number, 9 + number);
         let now =
-            Now { uid: format!("{number}"), start: format!("2026-09-07 {now:02}:00 UTC"), ..now_of("") };
+            Now { uid: format!("{number}"), start: format!("2026-09-07 {now:02}:00 UTC"), ..Now::default() };
         EventRecord {
             start: format!("2026-09-07 {start:02}:00 UTC"),
             now: vec![now],
@@ -219,19 +208,6 @@ fn what_receipts_explain_is_counted_one_by_one() {
     let found = proof(&[&source], &(drills(1) + &kept), &[]);
     let hour = |uid| (DifferenceKind::Retimed, uid, vec![], Some(3600));
     assert_eq!(differences(&found), [hour("0"), hour("1"), hour("2")]);
-}
-
-fn now_of(uid: &str) -> Now {
-    Now {
-        uid: uid.to_owned(),
-        start: String::new(),
-        shift: None,
-        title: None,
-        location: None,
-        description: None,
-        busy: None,
-        private: None,
-    }
 }
 
 #[test]

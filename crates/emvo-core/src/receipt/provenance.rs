@@ -107,8 +107,27 @@ pub struct EventRecord {
     pub changes: Vec<ChangeRecord>,
 }
 
+impl EventRecord {
+    /// An event of which nothing is told but what became of it.
+    pub fn of(fate: Fate, uid: impl Into<String>, title: impl Into<String>) -> Self {
+        Self {
+            path: String::new(),
+            uid: uid.into(),
+            title: title.into(),
+            start: String::new(),
+            fate,
+            into: None,
+            now: Vec::new(),
+            fields: Vec::new(),
+            gone: Vec::new(),
+            came: Vec::new(),
+            changes: Vec::new(),
+        }
+    }
+}
+
 /// An event as it was written.
-#[derive(Clone, Debug, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
+#[derive(Clone, Debug, Default, PartialEq, Eq, Serialize, JsonSchema, Deserialize)]
 pub struct Now {
     /// Its id.
     pub uid: String,
@@ -211,18 +230,11 @@ impl ReadLog {
             .with_min_len(512)
             .map(|((fact, parts), told)| fact.record(&parts, &folded, &told))
             .collect();
-        records.extend(added.into_iter().map(|series| EventRecord {
-            path: String::new(),
-            uid: series.uid_text().into_owned(),
-            title: series.lead().title().unwrap_or_default().into_owned(),
-            start: series.lead().start().to_string(),
-            fate: Fate::Added,
-            into: None,
-            now: Vec::new(),
-            fields: Vec::new(),
-            gone: Vec::new(),
-            came: Vec::new(),
-            changes: Vec::new(),
+        records.extend(added.into_iter().map(|series| {
+            let lead = series.lead();
+            let (uid, title) = (series.uid_text(), lead.title().unwrap_or_default());
+            let record = EventRecord::of(Fate::Added, uid, title);
+            EventRecord { start: lead.start().to_string(), ..record }
         }));
         records
     }
@@ -286,16 +298,9 @@ impl Fact {
         };
         let mut record = EventRecord {
             path: self.path.to_string(),
-            uid: self.uid.to_string(),
-            title: self.title.to_string(),
             start: self.start.to_string(),
-            fate,
             into: (fate == Fate::Folded).then(|| fold.map(|fold| fold.into_uid().to_owned())).flatten(),
-            now: Vec::new(),
-            fields: Vec::new(),
-            gone: Vec::new(),
-            came: Vec::new(),
-            changes: Vec::new(),
+            ..EventRecord::of(fate, &*self.uid, &*self.title)
         };
         if fate == Fate::Changed {
             let fields: Vec<_> = parts.iter().map(|(series, _)| fields_of(series.lead())).collect();

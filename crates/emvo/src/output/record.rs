@@ -214,16 +214,8 @@ fn set_aside<'s>(sources: &'s [Source<'_>], words: UnreadWords) -> impl Iterator
     sources.iter().flat_map(move |source| {
         let record = |uid: String, title: String, start: String| EventRecord {
             path: source.path.clone(),
-            uid,
-            title,
             start,
-            fate: Fate::SetAside,
-            into: None,
-            now: Vec::new(),
-            fields: Vec::new(),
-            gone: Vec::new(),
-            came: Vec::new(),
-            changes: Vec::new(),
+            ..EventRecord::of(Fate::SetAside, uid, title)
         };
         let unsound = source.unsound().map(move |event| {
             let text = |name| event.component.text(name).unwrap_or_default().into_owned();

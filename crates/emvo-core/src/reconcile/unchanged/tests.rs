@@ -124,16 +124,7 @@ fn fate() -> impl Strategy<Value = Fate> {
 fn told_of(event: &Planned, told: usize) -> Option<EventRecord> {
     let uid = if event.uid == 8 { String::new() } else { format!("{}@example.org", event.uid) };
     let said = |value: &str| vec![Statement { field: "category".to_owned(), value: value.to_owned() }];
-    let now = Now {
-        uid: format!("{}@example.org", event.uid + 40),
-        start: String::new(),
-        shift: None,
-        title: None,
-        location: None,
-        description: None,
-        busy: None,
-        private: None,
-    };
+    let now = Now { uid: format!("{}@example.org", event.uid + 40), ..Now::default() };
     let (fate, now, gone, came, fields) = match told {
         1 => (Told::Changed, vec![], vec![], said("Deck"), vec![]),
         2 => (Told::Changed, vec![], said("Deck"), vec![], vec![]),
@@ -142,9 +133,8 @@ fn told_of(event: &Planned, told: usize) -> Option<EventRecord> {
         5 => (Told::Folded, vec![], vec![], vec![], vec![]),
         _ => return None,
     };
-    let (title, start) = (String::new(), String::new());
-    let (path, into, changes) = ("a.ics".to_owned(), None, Vec::new());
-    Some(EventRecord { path, uid, title, start, fate, into, now, fields, gone, came, changes })
+    let path = "a.ics".to_owned();
+    Some(EventRecord { path, now, fields, gone, came, ..EventRecord::of(fate, uid, "") })
 }
 
 fn calendar_of(text: &str) -> Calendar<'_> {
