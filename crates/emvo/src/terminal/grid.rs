@@ -45,7 +45,6 @@ pub(crate) struct GridRow(Vec<String>);
 
 impl GridRow {
     pub(crate) fn of(cells: impl IntoIterator<Item = String>) -> Self {
-        let is_plain = |cell: &str| cell.bytes().all(|byte| (b' '..=b'~').contains(&byte));
         let shown = |cell: String| if is_plain(&cell) { cell } else { sanitized(&cell) };
         Self(cells.into_iter().map(shown).collect())
     }
@@ -145,14 +144,19 @@ impl GridLayout {
         format!("{}\n", styled(DIM, self.layout.table(&self.columns, &[headers]).trim_fmt()))
     }
 
-    /// Some rows, a line or more each.
+    /// Some rows, a line or more each. Those that need no more than one line, as nearly all
+    /// do, are written as they are.
     pub(crate) fn lines(&self, rows: &[GridRow]) -> String {
         let mut out = String::new();
-        for row in rows {
-            if !self.layout.push_line(&self.columns, row, &mut out) {
-                out.push_str(&self.layout.table(&self.columns, std::slice::from_ref(row)).trim_fmt());
+        for some in rows.chunk_by(|one, next| self.layout.has_room(one) == self.layout.has_room(next)) {
+            if some.iter().all(|row| self.layout.has_room(row)) {
+                for row in some {
+                    self.layout.push_line(&self.columns, row, &mut out);
+                }
+            } else {
+                out.push_str(&self.layout.table(&self.columns, some).trim_fmt());
+                out.push('\n');
             }
-            out.push('\n');
         }
         out
     }
@@ -220,26 +224,32 @@ impl Layout {
         }
     }
 
-    /// Writes a row of which each cell has room in one line, as nearly all do; `false`, and
-    /// nothing written, if one has not.
-    fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) -> bool {
-        let start = out.len();
-        let mut blanks = 0;
-        for ((column, width), cell) in columns.iter().zip(&self.widths).zip(&row.0) {
-            let Some(width) = width else { continue };
-            let own = width_of(cell);
-            if own > *width || cell.starts_with(' ') {
-                out.truncate(start);
-                return false;
-            }
-            let room = width - own;
-            let before = if matches!(column, GridColumn::Number(_)) { room } else { 0 };
+    /// The cells that are shown, each with its place and the width of its column.
+    fn cells<'r>(&self, row: &'r GridRow) -> impl Iterator<Item = (usize, usize, &'r str)> {
+        let cells = row.0.iter().zip(&self.widths).enumerate();
+        cells.filter_map(|(at, (cell, width))| Some((at, (*width)?, cell.as_str())))
+    }
+
+    /// Whether each cell of a row has room in one line. Signs that are joined into one are for
+    /// the table to measure.
+    fn has_room(&self, row: &GridRow) -> bool {
+        let is_joined = |cell: &str| cell.contains(['\u{200d}', '\u{fe0f}']);
+        self.cells(row)
+            .all(|(_, width, cell)| width_of(cell) <= width && (is_plain(cell) || !is_joined(cell)))
+    }
+
+    /// Writes a row that has room.
+    fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) {
+        let (start, mut blanks) = (out.len(), 0);
+        for (at, width, cell) in self.cells(row) {
+            let room = width - width_of(cell);
+            let before = if matches!(columns[at], GridColumn::Number(_)) { room } else { 0 };
             out.extend(std::iter::repeat_n(' ', blanks + before));
             out.push_str(cell);
             blanks = room - before + GAP;
         }
         out.truncate(start + out[start..].trim_end().len());
-        true
+        out.push('\n');
     }
 
     fn table(&self, columns: &[GridColumn], rows: &[GridRow]) -> Table {
@@ -305,9 +315,14 @@ fn needs_of(grid: &Grid, at: usize) -> Needs {
     }
 }
 
-/// How many places of a line a text takes: most texts one for each byte.
+/// Whether each byte of a text is shown, and takes one place: so are most.
+fn is_plain(text: &str) -> bool {
+    text.bytes().all(|byte| (b' '..=b'~').contains(&byte))
+}
+
+/// How many places of a line a text takes.
 fn width_of(text: &str) -> usize {
-    if text.bytes().all(|byte| (b' '..=b'~').contains(&byte)) { text.len() } else { display_width(text) }
+    if is_plain(text) { text.len() } else { display_width(text) }
 }
 
 /// The least room in which all of some paths are still told apart.
@@ -362,6 +377,27 @@ mod tests {
     fn lines(width: Option<usize>) -> Vec<String> {
         let shown = anstream::adapter::strip_str(&grid().shown(width)).to_string();
         shown.lines().map(str::to_owned).collect()
+    }
+
+    #[test]
+    fn a_row_that_has_room_is_laid_out_as_the_others_are() {
+        let columns = [GridColumn::Text("One"), GridColumn::Number("Two"), GridColumn::Path("Three")];
+        let cells = ["", "a", " a", "a ", "a  b", "å 日本", "a\u{a0}", "👩\u{200d}✈\u{fe0f}", "a/b"];
+        let rows = cells.iter().flat_map(|one| cells.iter().map(move |two| [*one, *two]));
+        let rows = rows.flat_map(|[one, two]| cells.iter().map(move |three| [one, two, *three]));
+        let rows: Vec<GridRow> = rows.map(|cells| GridRow::of(cells.map(str::to_owned))).collect();
+        let mut shape = GridShape::new(&columns, &[]);
+        for row in &rows {
+            shape.see(row);
+        }
+        let GridLayout { columns, layout } = shape.layout_in(None);
+        let have_room = rows.iter().filter(|row| layout.has_room(row));
+        assert_eq!(have_room.clone().count(), 8 * 8 * 8, "all but those with joined signs");
+        for row in have_room {
+            let mut line = String::new();
+            layout.push_line(&columns, row, &mut line);
+            assert_eq!(line, layout.table(&columns, std::slice::from_ref(row)).trim_fmt() + "\n", "{row:?}");
+        }
     }
 
     #[test]
