@@ -31,29 +31,32 @@ pub enum ZoneKind {
     Own,
 }
 
+/// How often names occur. The one that was met last is counted beside the others: most often it
+/// comes again.
+#[derive(Default)]
+struct NameCounts<'c> {
+    all: HashMap<&'c ZoneName, usize>,
+    last: Option<(&'c ZoneName, usize)>,
+}
+
+impl<'c> NameCounts<'c> {
+    fn add(&mut self, name: &'c ZoneName) {
+        match &mut self.last {
+            Some((last, count)) if *last == name => *count += 1,
+            _ => self.put_last_away(Some((name, 1))),
+        }
+    }
+
+    fn put_last_away(&mut self, next: Option<(&'c ZoneName, usize)>) {
+        if let Some((name, count)) = std::mem::replace(&mut self.last, next) {
+            *self.all.entry(name).or_insert(0) += count;
+        }
+    }
+}
+
 /// The names that the starts and ends of a calendar refer to, and how often.
 fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeMap<&'c ZoneName, usize> {
-    /// The name that was met last is counted beside the others: most often it comes again.
-    #[derive(Default)]
-    struct Counts<'c> {
-        all: HashMap<&'c ZoneName, usize>,
-        last: Option<(&'c ZoneName, usize)>,
-    }
-    impl<'c> Counts<'c> {
-        fn add(&mut self, name: &'c ZoneName) {
-            match &mut self.last {
-                Some((last, count)) if *last == name => *count += 1,
-                _ => self.put_last_away(Some((name, 1))),
-            }
-        }
-
-        fn put_last_away(&mut self, next: Option<(&'c ZoneName, usize)>) {
-            if let Some((name, count)) = std::mem::replace(&mut self.last, next) {
-                *self.all.entry(name).or_insert(0) += count;
-            }
-        }
-    }
-    let add = |mut names: Counts<'c>, series: &'c Series<'_>| {
+    let add = |mut names: NameCounts<'c>, series: &'c Series<'_>| {
         for event in series.events() {
             let end = if let Extent::End(end) = event.extent() { Some(end) } else { None };
             [Some(event.start()), end]
@@ -64,7 +67,7 @@ fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeMap<&'c ZoneName, usiz
         }
         names
     };
-    let unite = |mut one: Counts<'c>, mut two: Counts<'c>| {
+    let unite = |mut one: NameCounts<'c>, mut two: NameCounts<'c>| {
         two.put_last_away(None);
         for (name, count) in two.all {
             *one.all.entry(name).or_insert(0) += count;
@@ -72,7 +75,7 @@ fn names_in_times<'c>(calendar: &'c Calendar<'_>) -> BTreeMap<&'c ZoneName, usiz
         one
     };
     let all = calendar.series.par_iter().with_min_len(1024);
-    let mut names = all.fold(Counts::default, add).reduce(Counts::default, unite);
+    let mut names = all.fold(NameCounts::default, add).reduce(NameCounts::default, unite);
     names.put_last_away(None);
     names.all.into_iter().collect()
 }
