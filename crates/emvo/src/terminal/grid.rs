@@ -145,18 +145,20 @@ impl GridLayout {
     }
 
     /// Some rows, a line or more each. Those that need no more than one line, as nearly all
-    /// do, are written as they are.
+    /// do, are written as they are; the others, as many as follow each other, as a table.
     pub(crate) fn lines(&self, rows: &[GridRow]) -> String {
         let mut out = String::new();
-        for some in rows.chunk_by(|one, next| self.layout.has_room(one) == self.layout.has_room(next)) {
-            if some.iter().all(|row| self.layout.has_room(row)) {
-                for row in some {
-                    self.layout.push_line(&self.columns, row, &mut out);
-                }
-            } else {
-                out.push_str(&self.layout.table(&self.columns, some).trim_fmt());
-                out.push('\n');
+        let mut rest = rows;
+        while let Some((row, after)) = rest.split_first() {
+            if self.layout.push_line(&self.columns, row, &mut out) {
+                rest = after;
+                continue;
             }
+            let (wide, after) =
+                rest.split_at(rest.iter().take_while(|row| !self.layout.has_room(row)).count());
+            out.push_str(&self.layout.table(&self.columns, wide).trim_fmt());
+            out.push('\n');
+            rest = after;
         }
         out
     }
@@ -230,19 +232,18 @@ impl Layout {
         cells.filter_map(|(at, (cell, width))| Some((at, (*width)?, cell.as_str())))
     }
 
-    /// Whether each cell of a row has room in one line. Signs that are joined into one are for
-    /// the table to measure.
     fn has_room(&self, row: &GridRow) -> bool {
-        let is_joined = |cell: &str| cell.contains(['\u{200d}', '\u{fe0f}']);
-        self.cells(row)
-            .all(|(_, width, cell)| width_of(cell) <= width && (is_plain(cell) || !is_joined(cell)))
+        self.cells(row).all(|(_, width, cell)| room_beside(cell, width).is_some())
     }
 
-    /// Writes a row that has room.
-    fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) {
+    /// Writes a row that has room; `false`, and nothing written, if it has not.
+    fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) -> bool {
         let (start, mut blanks) = (out.len(), 0);
         for (at, width, cell) in self.cells(row) {
-            let room = width - width_of(cell);
+            let Some(room) = room_beside(cell, width) else {
+                out.truncate(start);
+                return false;
+            };
             let before = if matches!(columns[at], GridColumn::Number(_)) { room } else { 0 };
             out.extend(std::iter::repeat_n(' ', blanks + before));
             out.push_str(cell);
@@ -250,6 +251,7 @@ impl Layout {
         }
         out.truncate(start + out[start..].trim_end().len());
         out.push('\n');
+        true
     }
 
     fn table(&self, columns: &[GridColumn], rows: &[GridRow]) -> Table {
@@ -318,6 +320,16 @@ fn needs_of(grid: &Grid, at: usize) -> Needs {
 /// Whether each byte of a text is shown, and takes one place: so are most.
 fn is_plain(text: &str) -> bool {
     text.bytes().all(|byte| (b' '..=b'~').contains(&byte))
+}
+
+/// How many places a column has left beside a cell that has room in one line of it. Signs that
+/// are joined into one are for the table to measure.
+fn room_beside(cell: &str, width: usize) -> Option<usize> {
+    if is_plain(cell) {
+        return width.checked_sub(cell.len());
+    }
+    let is_joined = cell.contains(['\u{200d}', '\u{fe0f}']);
+    if is_joined { None } else { width.checked_sub(display_width(cell)) }
 }
 
 /// How many places of a line a text takes.
@@ -395,7 +407,7 @@ mod tests {
         assert_eq!(have_room.clone().count(), 8 * 8 * 8, "all but those with joined signs");
         for row in have_room {
             let mut line = String::new();
-            layout.push_line(&columns, row, &mut line);
+            assert!(layout.push_line(&columns, row, &mut line));
             assert_eq!(line, layout.table(&columns, std::slice::from_ref(row)).trim_fmt() + "\n", "{row:?}");
         }
     }
