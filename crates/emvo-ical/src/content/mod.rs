@@ -11,6 +11,7 @@
 
 mod charset;
 mod component;
+mod line_feeds;
 mod mojibake;
 mod names;
 mod parameters;
@@ -24,8 +25,10 @@ pub use charset::{Charset, Decoded, EncodeError, LineEnds, decode, decode_as, en
 pub use component::{Component, Item, ItemsMut};
 pub use mojibake::undone_mojibake;
 pub use parameters::sound_parameters;
-pub(crate) use parse::logical_lines;
-pub use parse::{Fault, FaultKind, Parsed, parse};
+pub use parse::{
+    Fault, FaultKind, Parsed, SourceLine, Stretch, lines_of, logical_lines, parse, parse_without,
+    pieces_of_events,
+};
 pub use property::{Parameter, Property};
 pub use text::{escape_text, split_list, unescape_text};
 pub use wire_form::{Lines, WireForm, without_returns_in_lines};

@@ -1,15 +1,17 @@
 //! Text → components, in one pass that borrows from the text.
 
+mod passed;
 mod pieces;
 
 use std::borrow::Cow;
 
-use memchr::memchr_iter;
-
 use super::component::{Component, Item};
+use super::line_feeds::LineFeeds;
 use super::names::Names;
 use super::property::Property;
 use super::write::LINE_OCTETS;
+pub use passed::{Stretch, parse_without};
+pub use pieces::pieces_of_events;
 
 /// Deeper nesting than this is no calendar; the standard's own is three deep.
 const DEEPEST: usize = 32;
@@ -85,7 +87,7 @@ pub enum FaultKind {
 ///
 /// A long text is read in pieces side by side, with the same result.
 pub fn parse(text: &str) -> Parsed<'_> {
-    pieces::parse(text).unwrap_or_else(|| {
+    pieces::parse(text, &[]).unwrap_or_else(|| {
         let mut parser = Parser::at_the_start(text);
         parser.read(1);
         parser.finish();
@@ -94,14 +96,19 @@ pub fn parse(text: &str) -> Parsed<'_> {
 }
 
 /// The logical lines of a text, with their folds.
-pub(crate) fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
+pub fn logical_lines(text: &str) -> impl Iterator<Item = SourceLine<'_>> {
     let mut lines = PhysicalLines::of(text, 1);
     std::iter::from_fn(move || lines.next_logical())
 }
 
+/// The properties of a text, whatever components it has.
+pub fn lines_of(text: &str) -> impl Iterator<Item = Property<'_>> {
+    logical_lines(text).filter_map(|line| Property::from_source(line.raw, line.is_folded, line.number))
+}
+
 /// A logical line of the source with its folds.
-#[derive(Clone, Copy)]
-pub(crate) struct SourceLine<'a> {
+#[derive(Clone, Copy, Debug)]
+pub struct SourceLine<'a> {
     raw: &'a str,
     start: usize,
     end: usize,
@@ -114,26 +121,51 @@ pub(crate) struct SourceLine<'a> {
 
 impl<'a> SourceLine<'a> {
     /// Its text without the last line end.
-    pub(crate) fn raw(&self) -> &'a str {
+    pub fn raw(&self) -> &'a str {
         self.raw
+    }
+
+    /// Where it begins, in bytes.
+    pub fn start(&self) -> usize {
+        self.start
+    }
+
+    /// Where the next one begins, in bytes.
+    pub fn end(&self) -> usize {
+        self.end
+    }
+
+    /// The number of its first line, counted from 1.
+    pub fn number(&self) -> u32 {
+        self.number
+    }
+
+    /// Whether it goes over several lines.
+    pub fn is_folded(&self) -> bool {
+        self.is_folded
     }
 }
 
-struct PhysicalLines<'a, I> {
+struct PhysicalLines<'a> {
     text: &'a str,
-    breaks: I,
+    feeds: LineFeeds<'a>,
     start: usize,
     number: u32,
 }
 
-impl<'a> PhysicalLines<'a, ()> {
+impl<'a> PhysicalLines<'a> {
     /// `number` is that of the first line.
-    fn of(text: &'a str, number: u32) -> PhysicalLines<'a, impl Iterator<Item = usize> + 'a> {
-        PhysicalLines { text, breaks: memchr_iter(b'\n', text.as_bytes()), start: 0, number }
+    fn of(text: &'a str, number: u32) -> Self {
+        PhysicalLines { text, feeds: LineFeeds::of(text.as_bytes()), start: 0, number }
     }
-}
 
-impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
+    /// Goes on behind so many bytes, which are so many lines.
+    fn pass(&mut self, length: usize, lines: u32) {
+        self.start += length;
+        self.number += lines;
+        self.feeds.go_on_at(self.start);
+    }
+
     #[inline]
     fn next_logical(&mut self) -> Option<SourceLine<'a>> {
         let bytes = self.text.as_bytes();
@@ -143,26 +175,35 @@ impl<'a, I: Iterator<Item = usize>> PhysicalLines<'a, I> {
         }
         let mut is_clean = true;
         let mut line_start = start;
-        let (content_end, end) = loop {
-            let Some(at) = self.breaks.next() else {
+        let (content_end, end, last) = loop {
+            let Some(at) = self.feeds.next() else {
                 is_clean = false;
-                break (bytes.len(), bytes.len());
+                let end = bytes.len();
+                break (without_returns(bytes, line_start, end), end, end);
             };
             self.number += 1;
-            is_clean &= at > start && bytes[at - 1] == b'\r' && (at < 2 || bytes[at - 2] != b'\r');
-            // The return in front of the feed is no part of the line.
-            is_clean &= at - line_start <= LINE_OCTETS + 1;
+            let content_end = without_returns(bytes, line_start, at);
+            // One return stands in front of the feed, and is no part of the line.
+            is_clean &= content_end + 1 == at && content_end - line_start <= LINE_OCTETS;
             line_start = at + 1;
             if !matches!(bytes.get(at + 1), Some(b' ' | b'\t')) {
-                break (at, at + 1);
+                break (content_end, at + 1, at);
             }
         };
         self.start = end;
-        let returns = bytes[start..content_end].iter().rev().take_while(|byte| **byte == b'\r').count();
-        let raw = &self.text[start..content_end - returns];
-        let is_folded = self.number > number + 1 || (end == content_end && self.number > number);
+        let raw = &self.text[start..content_end];
+        let is_folded = self.number > number + 1 || (end == last && self.number > number);
         Some(SourceLine { raw, start, end, number, is_folded, is_clean })
     }
+}
+
+/// Where a line ends without the returns behind it.
+#[inline]
+fn without_returns(bytes: &[u8], start: usize, mut end: usize) -> usize {
+    while end > start && bytes[end - 1] == b'\r' {
+        end -= 1;
+    }
+    end
 }
 
 /// A line without the byte order mark in front of it.
@@ -205,10 +246,7 @@ impl<'a> Parser<'a> {
 
     /// Takes all lines of its text; the first has this number.
     fn read(&mut self, first_line: u32) {
-        let mut lines = PhysicalLines::of(self.text, first_line);
-        while let Some(line) = lines.next_logical() {
-            self.take(line);
-        }
+        self.read_without(first_line, 0, &[]);
     }
 
     #[inline]

@@ -6,6 +6,7 @@ use std::borrow::Cow;
 use memchr::{memchr, memchr_iter};
 
 use super::charset::{Decoded, LineEnds};
+use super::line_feeds::LineFeeds;
 use super::write::LINE_OCTETS;
 
 /// Lines of a text that are written otherwise than the standard asks.
@@ -101,7 +102,7 @@ impl WireForm {
 /// The lines of a text without their line feeds, their numbers from 1, and whether there is no
 /// feed behind.
 fn lines_of(text: &[u8]) -> impl Iterator<Item = (&[u8], u32, bool)> {
-    let mut ends = memchr_iter(b'\n', text);
+    let mut ends = LineFeeds::of(text);
     let (mut start, mut number) = (0, 0);
     std::iter::from_fn(move || {
         let end = ends.next();
