@@ -15,6 +15,7 @@ mod narrowing;
 mod planted;
 mod probing;
 mod proof;
+mod quiet;
 mod released;
 mod retiming;
 mod rolling;

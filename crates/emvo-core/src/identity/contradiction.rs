@@ -36,20 +36,33 @@ const LEAST_OF_A_HABIT: usize = 10;
 #[derive(Clone, Debug, Default)]
 pub struct OwnStamps(HashSet<String>);
 
+/// How often each line stands there that is no field, and with which values.
+type OwnLines = HashMap<String, (usize, HashSet<u64>)>;
+
+fn add_own(counts: &mut OwnLines, line: &Property<'_>) {
+    if Field::of_property(line.name()).is_none() {
+        let (count, values) = counts.entry_ref(line.name()).or_default();
+        *count += 1;
+        values.insert(number_of(&line.value()));
+    }
+}
+
 impl OwnStamps {
     /// Those of a calendar's events.
     pub fn of(series: &[Series<'_>]) -> Self {
-        type Counts = HashMap<String, (usize, HashSet<u64>)>;
-        let count = |mut counts: Counts, series: &Series<'_>| {
-            let lines = series.events().flat_map(|event| event.component().properties());
-            for line in lines.filter(|line| Field::of_property(line.name()).is_none()) {
-                let (count, values) = counts.entry_ref(line.name()).or_default();
-                *count += 1;
-                values.insert(number_of(&line.value()));
-            }
+        Self::beside(std::iter::empty(), series)
+    }
+
+    /// The same with the lines of further events.
+    pub(crate) fn beside<'a>(lines: impl Iterator<Item = Property<'a>>, series: &[Series<'_>]) -> Self {
+        let count = |mut counts: OwnLines, series: &Series<'_>| {
+            series
+                .events()
+                .flat_map(|event| event.component().properties())
+                .for_each(|line| add_own(&mut counts, line));
             counts
         };
-        let join = |mut all: Counts, one: Counts| {
+        let join = |mut all: OwnLines, one: OwnLines| {
             for (name, (count, values)) in one {
                 let entry = all.entry(name).or_default();
                 entry.0 += count;
@@ -57,7 +70,9 @@ impl OwnStamps {
             }
             all
         };
-        let counts = series.par_iter().with_min_len(1024).fold(Counts::new, count).reduce(Counts::new, join);
+        let mut counts =
+            series.par_iter().with_min_len(1024).fold(OwnLines::new, count).reduce(OwnLines::new, join);
+        lines.for_each(|line| add_own(&mut counts, &line));
         let is_habit = |(count, values): &(usize, HashSet<u64>)| {
             *count >= LEAST_OF_A_HABIT && values.len() * 10 >= count * 9
         };

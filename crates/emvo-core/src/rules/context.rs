@@ -9,6 +9,7 @@ use jiff::civil::{Date, DateTime};
 use super::d17_days_apart::{Runs, runs_of};
 use super::event_edit::has_no_day;
 use super::keys::Keys;
+use super::quiet::Quiet;
 use super::r18_until_short::{Midnight, midnight_of, tells_habit};
 use super::twins::Twins;
 use super::zone_uses::{Uses, uses_of_all};
@@ -26,7 +27,7 @@ const MOST: (usize, usize) = (2, 3);
 /// Fewer timed events than this say nothing about a habit.
 const ENOUGH_EVENTS: usize = 3;
 /// Fewer single events may follow a rule by chance.
-const LEAST_FLATTENED: usize = 4;
+pub(super) const LEAST_FLATTENED: usize = 4;
 
 /// What a check is told besides the calendar.
 #[derive(Clone, Debug, Default)]
@@ -73,6 +74,8 @@ pub struct OtherDefinition {
 pub struct Context<'c, 'a> {
     /// The calendar.
     pub calendar: &'c Calendar<'a>,
+    /// Its events that were not read, since no rule has anything to say about them.
+    pub(super) quiet: &'c Quiet<'a>,
     /// What its zone names mean.
     pub zones: &'c ZoneResolver,
     /// Where it lives, if that is known: by its own word, else the house zone,
@@ -202,13 +205,25 @@ impl<'c, 'a> Context<'c, 'a> {
         house: Option<&Zone>,
         options: &'c CheckOptions,
     ) -> Self {
+        Self::beside(Quiet::NONE, calendar, zones, house, options)
+    }
+
+    /// Looks at a calendar of which some events were not read.
+    pub fn beside(
+        quiet: &'c Quiet<'a>,
+        calendar: &'c Calendar<'a>,
+        zones: &'c ZoneResolver,
+        house: Option<&Zone>,
+        options: &'c CheckOptions,
+    ) -> Self {
         let stated = zones.stated_zone().map(|zone| Home { zone: zone.clone(), evidence: Evidence::Stated });
         let house = house.map(|zone| Home { zone: zone.clone(), evidence: Evidence::House });
         let floating_home = house.clone().or_else(|| stated.clone());
-        let home = stated.or(house).or_else(|| home_by_habit(calendar, zones));
-        let (known, uses) = uses_of_all(calendar, zones);
+        let home = stated.or(house).or_else(|| home_by_habit(calendar, quiet, zones));
+        let (known, uses) = uses_of_all(calendar, quiet, zones);
         let mut context = Self {
             calendar,
+            quiet,
             zones,
             home,
             floating_home,
@@ -302,7 +317,7 @@ impl<'c, 'a> Context<'c, 'a> {
     pub(super) fn middle_year(&self) -> i16 {
         *self.middle_year.get_or_init(|| {
             let starts = self.calendar.series.iter().map(|series| series.lead().start().date().year());
-            let mut years: Vec<i16> = starts.collect();
+            let mut years: Vec<i16> = starts.chain(self.quiet.years()).collect();
             let middle = years.len() / 2;
             if years.is_empty() { 0 } else { *years.select_nth_unstable(middle).1 }
         })
@@ -356,7 +371,7 @@ fn is_alias(name: &ZoneName, zone: &Zone) -> bool {
     zone.kind() == ZoneKind::Iana && zone.name() != name.as_str()
 }
 
-fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Option<Home> {
+fn home_by_habit(calendar: &Calendar<'_>, quiet: &Quiet<'_>, zones: &ZoneResolver) -> Option<Home> {
     let mut counts: BTreeMap<ZoneName, usize> = BTreeMap::new();
     let mut timed = 0;
     for series in &calendar.series {
@@ -364,6 +379,12 @@ fn home_by_habit(calendar: &Calendar<'_>, zones: &ZoneResolver) -> Option<Home> 
         timed += usize::from(!start.is_date());
         if let ZoneRef::Named(name) = start.zone() {
             *counts.entry(name.clone()).or_insert(0) += 1;
+        }
+    }
+    for (name, starts) in quiet.starts_by_zone() {
+        timed += starts;
+        if let Some(name) = name {
+            *counts.entry(name.clone()).or_insert(0) += starts;
         }
     }
     let (name, count) = counts.into_iter().max_by_key(|(_, count)| *count)?;

@@ -4,7 +4,7 @@ use super::describe::declare_rule;
 use super::{Context, Findings, Level, Rule, RuleGroup, Subject};
 
 /// Years from most other events that are implausible.
-const FAR: i16 = 30;
+pub(super) const FAR: i16 = 30;
 
 declare_rule! {
     /// ## What it finds

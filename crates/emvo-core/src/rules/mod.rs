@@ -53,6 +53,7 @@ mod f11_length_needed;
 mod f12_field_not_kept;
 mod keys;
 mod preview;
+mod quiet;
 mod r01_until_type;
 mod r02_until_and_count;
 mod r03_rule_invalid;
@@ -136,12 +137,13 @@ pub use describe::{Described, Level, RuleGroup, RuleId, Safety};
 pub use edit::Edit;
 pub use event_edit::EventEdit;
 pub use preview::repair_preview;
+pub use quiet::{Across, Ask, Inside, Quiet, ReadQuietly, read_quietly};
 pub use refused::{Refused, refused_for};
 pub use repair::{Answers, Consent, RepairPlan, Repaired, repair};
 pub use series_edit::SeriesEdit;
 pub use source::{SourceFacts, check_source};
 pub use t21_old_form::old_form_in_words;
-pub use traits::Traits;
+pub use traits::{Traits, day_of_stamps};
 
 /// A rule: looks at one series at a time, with the calendar around it, or at
 /// the file around that.
@@ -313,6 +315,12 @@ pub struct Finding {
     pub safety: Safety,
     /// The repair; `None` where a person has to decide.
     pub edit: Option<Edit>,
+}
+
+/// Whether the same is found in two readings of a calendar, in which series have other numbers.
+pub fn say_the_same(one: &[Finding], two: &[Finding]) -> bool {
+    let said = |finding: &Finding| format!("{:?}", Finding { series: None, ..finding.clone() });
+    one.len() == two.len() && one.iter().zip(two).all(|(one, two)| said(one) == said(two))
 }
 
 /// What rules report to.

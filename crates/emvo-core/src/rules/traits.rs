@@ -26,6 +26,7 @@ use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Event, Extent};
 use emvo_ical::content::Property;
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
+use jiff::civil::DateTime;
 
 /// What a series has in it.
 #[derive(Clone, Copy, Debug, Default, PartialEq, Eq)]
@@ -44,7 +45,7 @@ impl Look {
         let mut of_all = Traits::ANY;
         let has_destination = forced_zone.is_some() || limits.is_some() || plan_window.is_some();
         of_all.add_if(has_destination, Traits::DESTINATION);
-        Self { of_all, today: now.map(|now| now.strftime("%Y%m%d").to_string()) }
+        Self { of_all, today: now.map(day_of_stamps) }
     }
 
     /// The traits of a series.
@@ -63,6 +64,11 @@ impl Look {
         }
         traits
     }
+}
+
+/// A day as stamps have it: `20260907`.
+pub fn day_of_stamps(now: DateTime) -> String {
+    now.strftime("%Y%m%d").to_string()
 }
 
 macro_rules! traits {
@@ -146,6 +152,11 @@ impl Traits {
     /// Whether one of these is among them.
     pub const fn meets(self, needs: Self) -> bool {
         self.0 & needs.0 != 0
+    }
+
+    /// Whether all of these are among others.
+    pub(super) const fn is_within(self, others: Self) -> bool {
+        self.0 & !others.0 == 0
     }
 
     fn add_if(&mut self, holds: bool, what: Self) {
@@ -264,7 +275,7 @@ fn is_list(line: &Property<'_>) -> bool {
 
 /// Whether an id is made of visible signs of ASCII, and not too long for anybody. Behind a
 /// backslash may stand a line break: an id of nothing else is none.
-fn is_plain_id(raw: &str) -> bool {
+pub(super) fn is_plain_id(raw: &str) -> bool {
     let is_plain = |byte: u8| (b'!'..=b'~').contains(&byte) && byte != b'\\';
     (1..=MOST_OCTETS).contains(&raw.len()) && raw.bytes().all(is_plain)
 }
@@ -301,37 +312,52 @@ mod class {
 /// So many bytes are looked at together.
 const BLOCK: usize = 16;
 
-/// What the bytes of a block tell, behind another byte.
-fn classes_of(block: &[u8; BLOCK], before: u8) -> u8 {
-    let mut befores = [before; BLOCK];
-    befores[1..].copy_from_slice(&block[..BLOCK - 1]);
-    let mut classes = [0; BLOCK];
-    for ((class, byte), before) in classes.iter_mut().zip(block).zip(&befores) {
-        *class = class::of(*byte, *before);
+/// The classes of bytes by their places in a block: those of one place together, for all blocks.
+type Classes = [u8; BLOCK];
+
+/// Adds what the bytes of a block tell, each with the byte before it.
+#[inline]
+fn add_block(classes: &mut Classes, block: &[u8; BLOCK], before: &[u8; BLOCK]) {
+    for at in 0..BLOCK {
+        classes[at] |= class::of(block[at], before[at]);
     }
-    classes.into_iter().fold(0, |all, class| all | class)
+}
+
+/// What the bytes of a piece tell; `before` is the byte in front of it.
+fn classes_of(piece: &[u8], before: u8) -> u8 {
+    let mut classes = [0; BLOCK];
+    let (Some(last), Some(last_before)) =
+        (piece.last_chunk::<BLOCK>(), piece.split_last().and_then(|(_, rest)| rest.last_chunk::<BLOCK>()))
+    else {
+        // Not longer than a block.
+        let (mut block, mut befores) = ([b' '; BLOCK], [b' '; BLOCK]);
+        block[..piece.len()].copy_from_slice(piece);
+        befores[1..].copy_from_slice(&block[..BLOCK - 1]);
+        befores[0] = before;
+        add_block(&mut classes, &block, &befores);
+        return classes.into_iter().fold(0, |all, class| all | class);
+    };
+    let (blocks, _) = piece[1..].as_chunks::<BLOCK>();
+    let (befores, _) = piece.as_chunks::<BLOCK>();
+    for (block, before) in blocks.iter().zip(befores) {
+        add_block(&mut classes, block, before);
+    }
+    // What is left, with some that were looked at.
+    add_block(&mut classes, last, last_before);
+    classes.into_iter().fold(class::of(piece[0], before), |all, class| all | class)
 }
 
 /// What the signs of a text tell, piece by piece between its folds.
-fn traits_of_text<'v>(pieces: impl Iterator<Item = &'v str>) -> Traits {
+pub(super) fn traits_of_text<'v>(pieces: impl Iterator<Item = &'v str>) -> Traits {
     let mut traits = Traits::default();
     let (mut all, mut before, mut is_first) = (0, 0, true);
-    for piece in pieces.map(str::as_bytes).filter(|piece| !piece.is_empty()) {
+    for piece in pieces.map(str::as_bytes) {
+        let Some(last) = piece.last() else { continue };
         if std::mem::take(&mut is_first) {
             traits.add_if(is_sign(piece[0]), Traits::SIGN_FIRST);
         }
-        let mut found = 0;
-        let (blocks, rest) = piece.as_chunks::<BLOCK>();
-        for block in blocks {
-            found |= classes_of(block, before);
-            before = block[BLOCK - 1];
-        }
-        if let Some(last) = rest.last() {
-            let mut block = [b' '; BLOCK];
-            block[..rest.len()].copy_from_slice(rest);
-            found |= classes_of(&block, before);
-            before = *last;
-        }
+        let found = classes_of(piece, before);
+        before = *last;
         if found & class::SEMICOLON != 0 {
             traits.add_parts(piece);
         }

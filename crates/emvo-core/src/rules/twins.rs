@@ -64,7 +64,7 @@ impl Context<'_, '_> {
 
     /// How many series are duplicates of one before them, of how many.
     pub(super) fn doubled(&self) -> (usize, usize) {
-        (self.twins().duplicates.len(), self.calendar.series.len())
+        (self.twins().duplicates.len(), self.calendar.series.len() + self.quiet.len())
     }
 
     /// Events that agree in all that identifies them are told apart by number, in
@@ -102,7 +102,7 @@ impl Context<'_, '_> {
         if shared.is_empty() {
             return found;
         }
-        let stamps = &OwnStamps::of(&self.calendar.series);
+        let stamps = &OwnStamps::beside(self.quiet.lines(), &self.calendar.series);
         let words = |at: usize| Words::of(self.calendar.series[at].lead(), |name| stamps.has(name));
         for at in shared {
             let series = &self.calendar.series[at];

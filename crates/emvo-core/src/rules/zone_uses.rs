@@ -5,6 +5,7 @@ use std::collections::BTreeSet;
 use hashbrown::HashSet;
 use rayon::prelude::*;
 
+use super::quiet::Quiet;
 use emvo_ical::calendar::{Calendar, EventTime, Extent, Series, ZoneName, ZoneRef};
 use emvo_ical::zone::{UsedSpan, ZoneResolver};
 
@@ -39,8 +40,15 @@ pub(super) type NameInUse = (ZoneName, (i64, i64));
 
 /// The names that a calendar uses, in order, each with the first and the last instant of the
 /// series that have it; and what each series uses.
-pub(super) fn uses_of_all(calendar: &Calendar<'_>, zones: &ZoneResolver) -> (Vec<NameInUse>, Vec<Uses>) {
-    let known = names_of_all(calendar);
+pub(super) fn uses_of_all(
+    calendar: &Calendar<'_>,
+    quiet: &Quiet<'_>,
+    zones: &ZoneResolver,
+) -> (Vec<NameInUse>, Vec<Uses>) {
+    let of_quiet = quiet.spans(zones);
+    let mut known = names_of_all(calendar);
+    known.extend(of_quiet.iter().map(|(name, _)| name.clone()));
+    let known: Vec<ZoneName> = known.into_iter().collect();
     let series = calendar.series.par_iter().with_min_len(256);
     let uses = series.map(|series| Uses {
         names: places_of_names(series, &known),
@@ -55,11 +63,16 @@ pub(super) fn uses_of_all(calendar: &Calendar<'_>, zones: &ZoneResolver) -> (Vec
             *span = (span.0.min(*from), span.1.max(*until));
         }
     }
+    for (name, (from, until)) in of_quiet {
+        if let Ok(place) = known.binary_search(&name) {
+            spans[place] = (spans[place].0.min(from), spans[place].1.max(until));
+        }
+    }
     (known.into_iter().zip(spans).collect(), uses)
 }
 
 /// The zone names that the times of a calendar refer to, in order.
-fn names_of_all(calendar: &Calendar<'_>) -> Vec<ZoneName> {
+fn names_of_all(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
     // Most often the name that was met last comes again.
     type Known = (HashSet<ZoneName>, Option<ZoneName>);
     let add = |(mut all, mut last): Known, series: &Series<'_>| {
@@ -77,7 +90,7 @@ fn names_of_all(calendar: &Calendar<'_>) -> Vec<ZoneName> {
     };
     let all = calendar.series.par_iter().with_min_len(1024);
     let (names, _) = all.fold(Known::default, add).reduce(Known::default, unite);
-    names.into_iter().collect::<BTreeSet<_>>().into_iter().collect()
+    names.into_iter().collect()
 }
 
 /// Where the zone names that the times of a series refer to stand among all, each once.

@@ -10,6 +10,7 @@ use jiff::civil::Date;
 use rayon::prelude::*;
 
 use crate::identity::derived_uid_of_parts;
+use crate::rules::{Inside, Quiet};
 use emvo_ical::calendar::{Calendar, Series, Status, ZoneRef};
 use emvo_ical::recurrence::{Ceiling, Rule, Window, walk_occurrences};
 use emvo_ical::zone::{Zone, ZoneKind, ZoneResolver};
@@ -83,6 +84,18 @@ pub fn survey(
     (window, ceiling): (Window, Ceiling),
     choose: impl Fn(usize, &Series<'_>) -> bool + Sync,
 ) -> Survey {
+    survey_beside(Quiet::NONE, calendar, zones, (window, ceiling), choose)
+}
+
+/// The same for a calendar of which some events were not read, all of which are meant.
+pub fn survey_beside(
+    quiet: &Quiet<'_>,
+    calendar: &Calendar<'_>,
+    zones: &ZoneResolver,
+    (window, ceiling): (Window, Ceiling),
+    choose: impl Fn(usize, &Series<'_>) -> bool + Sync,
+) -> Survey {
+    let of_quiet = survey_quiet(quiet, zones, window);
     let mut survey = calendar
         .series
         .par_iter()
@@ -90,14 +103,28 @@ pub fn survey(
         .with_min_len(256)
         .filter(|(number, series)| choose(*number, series))
         .map(|(_, series)| survey_series(series, zones, window, ceiling))
-        .reduce(Survey::default, Survey::and);
+        .reduce(Survey::default, Survey::and)
+        .and(of_quiet);
     let chosen = calendar.series.iter().enumerate().filter(|(number, series)| choose(*number, series));
-    survey.zones = zones_used(chosen.map(|(_, series)| series), zones);
+    survey.zones = zones_used(chosen.map(|(_, series)| series), quiet, zones);
     survey.unsound = calendar.unsound.len();
     for other in &calendar.others {
         *survey.other.entry(other.it.name().to_ascii_uppercase()).or_insert(0) += 1;
     }
     survey
+}
+
+fn survey_quiet(quiet: &Quiet<'_>, zones: &ZoneResolver, window: Window) -> Survey {
+    let Inside { dates, span } = quiet.inside(window, zones);
+    Survey {
+        events: quiet.len(),
+        series: quiet.series(),
+        occurrences: dates,
+        first: span.map(|(first, _)| first),
+        last: span.map(|(_, last)| last),
+        through: span.map(|(_, last)| last),
+        ..Survey::default()
+    }
 }
 
 fn survey_series(series: &Series<'_>, zones: &ZoneResolver, window: Window, ceiling: Ceiling) -> Survey {
@@ -160,8 +187,18 @@ fn is_endless(series: &Series<'_>) -> bool {
     series.lead().rules().any(|rule| Rule::parse(&rule).is_ok_and(|rule| rule.is_endless()))
 }
 
-fn zones_used<'s, 'a: 's>(all: impl Iterator<Item = &'s Series<'a>>, zones: &ZoneResolver) -> Vec<ZoneUse> {
-    let mut counts: BTreeMap<&ZoneRef, usize> = BTreeMap::new();
+fn zones_used<'s, 'a: 's>(
+    all: impl Iterator<Item = &'s Series<'a>>,
+    quiet: &Quiet<'_>,
+    zones: &ZoneResolver,
+) -> Vec<ZoneUse> {
+    let of_quiet = quiet.starts_by_zone().into_iter().map(|(name, starts)| {
+        let zone = name.cloned().map_or(ZoneRef::Utc, ZoneRef::Named);
+        (zone, starts)
+    });
+    let of_quiet: Vec<(ZoneRef, usize)> = of_quiet.collect();
+    let mut counts: BTreeMap<&ZoneRef, usize> =
+        of_quiet.iter().map(|(zone, starts)| (zone, *starts)).collect();
     for series in all {
         let start = series.lead().start();
         if !start.is_date() {
@@ -197,13 +234,23 @@ fn meaning_of(zone: Option<Zone>) -> ZoneMeaning {
 /// The window that is used where none is given: from the earliest start to 31
 /// December of the second year after the latest start. `None` without events.
 pub fn default_window<'c, 'a: 'c>(calendars: impl Iterator<Item = &'c Calendar<'a>>) -> Option<Window> {
-    let unite = |one: (Date, Date), two: (Date, Date)| (one.0.min(two.0), one.1.max(two.1));
-    let of_calendar = |calendar: &'c Calendar<'a>| {
-        let series = calendar.series.par_iter().with_min_len(1024);
-        let dates = series.flat_map_iter(Series::events).map(|event| event.start().date());
-        dates.map(|date| (date, date)).reduce_with(unite)
-    };
-    let (from, latest) = calendars.filter_map(of_calendar).reduce(unite)?;
+    window_over(calendars.filter_map(days_of))
+}
+
+/// The days of the first and of the last start of a calendar.
+pub fn days_of(calendar: &Calendar<'_>) -> Option<(Date, Date)> {
+    let series = calendar.series.par_iter().with_min_len(1024);
+    let dates = series.flat_map_iter(Series::events).map(|event| event.start().date());
+    dates.map(|date| (date, date)).reduce_with(both)
+}
+
+fn both(one: (Date, Date), two: (Date, Date)) -> (Date, Date) {
+    (one.0.min(two.0), one.1.max(two.1))
+}
+
+/// The window that is used where none is given, over some first and last days.
+pub fn window_over(days: impl Iterator<Item = (Date, Date)>) -> Option<Window> {
+    let (from, latest) = days.reduce(both)?;
     let year = latest.year().saturating_add(2).min(9999);
     Some(Window { from, until: Date::new(year, 12, 31).unwrap_or(Date::MAX) })
 }

@@ -36,7 +36,7 @@ pub use series::Series;
 pub(crate) use time::basic_clock;
 pub use time::{EventTime, TimeError, ZoneName, ZoneRef};
 pub use uid::Uid;
-pub use vendor_mirror::{VendorMirror, vendor_mirror_of};
+pub use vendor_mirror::{VendorMirror, is_mirror_name, vendor_mirror_of};
 pub use write::{write, write_to, write_with_head};
 
 use crate::content::{Component, Property};

@@ -25,7 +25,15 @@ const ENDINGS: [(&str, VendorMirror); 5] = [
 
 /// What a property repeats, if it does.
 pub fn vendor_mirror_of(property: &Property<'_>) -> Option<VendorMirror> {
-    let name = property.name();
+    mirrored_by(property.name())
+}
+
+/// Whether a property of this name repeats a standard one.
+pub fn is_mirror_name(name: &str) -> bool {
+    mirrored_by(name).is_some()
+}
+
+fn mirrored_by(name: &str) -> Option<VendorMirror> {
     if !name.get(..2).is_some_and(|start| start.eq_ignore_ascii_case("X-")) {
         return None;
     }

@@ -215,9 +215,18 @@ impl ZoneResolver {
     /// file's own definition: people agreed on clock times, and destinations go
     /// by the name.
     pub fn of(calendar: &Calendar<'_>, choices: &ZoneChoices) -> Self {
+        Self::beside(&BTreeMap::new(), calendar, choices)
+    }
+
+    /// The same for a calendar of which some events were not read: the names in their starts and
+    /// ends, and how often they stand there.
+    pub fn beside(more: &BTreeMap<ZoneName, usize>, calendar: &Calendar<'_>, choices: &ZoneChoices) -> Self {
         let stated = calendar.stated_zone().and_then(|name| Zone::named(&name));
         let floating = choices.house.clone().or_else(|| stated.clone());
-        let in_use = names_in_times(calendar);
+        let mut in_use = names_in_times(calendar);
+        for (name, count) in more {
+            *in_use.entry(name).or_insert(0) += count;
+        }
         let homes = stated.iter().chain(&choices.house).cloned().chain(homes_by_use(&in_use)).collect();
         let mut book =
             Self { entries: Entries::default(), floating, stated, map: choices.map.clone(), homes };

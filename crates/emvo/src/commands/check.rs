@@ -5,16 +5,18 @@ use std::path::PathBuf;
 use emvo_core::fit::{Limits, Zones};
 use emvo_core::identity::FieldPair;
 use emvo_core::rules::{
-    CheckOptions, Context, Finding, Level, RuleChoice, SourceFacts, check, check_source, repair_preview,
+    Across, CheckOptions, Context, Finding, Level, RuleChoice, SourceFacts, check, check_source,
+    day_of_stamps, repair_preview, say_the_same,
 };
 use hashbrown::HashSet;
+use jiff::civil::DateTime;
 
 use super::{Command, Program};
 use crate::answer::advice::told;
 use crate::answer::findings::{FindingOrder, Findings, Found};
 use crate::answer::{RepairPreview, Report};
 use crate::clock;
-use crate::input::{InputGroup, Loaded, ReadFiles, Source, given, with_sources};
+use crate::input::{EventReading, InputGroup, Loaded, ReadFiles, Source, given, with_sources};
 use crate::job::Scope;
 use crate::job::args::{AnswerArgs, InputArgs, RuleArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs, series_with};
@@ -117,8 +119,10 @@ impl Command for CheckArgs {
         let typed = typed_inputs(&self.input);
         let level = self.level.meaning();
         let order = if self.why_refused { FindingOrder::ByRefusal } else { FindingOrder::ByLevel };
+        let now = clock::now();
         let reading = self.input.reading.resolve(&files)?.reporting_undecided();
         let limits = self.limits.as_deref().map(|path| limits_file(path, &files)).transpose()?;
+        let reading = reading.with_events(event_reading(now, limits.as_ref()));
         let report =
             Report::at(self.report.as_deref(), Existing::of_flag(self.overwrite), &Guard::new(&files))?;
         let except = report.path();
@@ -128,7 +132,7 @@ impl Command for CheckArgs {
             |[sources]| {
                 progress::doing("looking for faults");
                 let scope = Scope::over(&sources, chosen, &window, &reading);
-                let mut found = findings(&sources, &scope, &choice, limits, report.preview());
+                let mut found = findings(&sources, &scope, &choice, (limits, now), report.preview());
                 found.retain(|found| found.finding.level >= level);
                 order.sort(&mut found);
                 let inputs = sources.iter().map(|source| source.path.as_str()).collect();
@@ -150,6 +154,14 @@ impl Command for CheckArgs {
     }
 }
 
+/// What a destination accepts is asked of every event; rules have nothing to say about most.
+fn event_reading(now: DateTime, limits: Option<&Limits>) -> EventReading {
+    match limits {
+        Some(_) => EventReading::All,
+        None => EventReading::Asked { today: Some(day_of_stamps(now)), across: Across::Compared },
+    }
+}
+
 /// The inputs as a shell takes them, with the house zone.
 fn typed_inputs(input: &InputArgs) -> String {
     let paths = input.inputs.iter().map(|path| path.display().to_string());
@@ -163,15 +175,14 @@ fn findings<'s>(
     sources: &'s [Source<'_>],
     scope: &Scope<'_>,
     choice: &RuleChoice,
-    limits: Option<Limits>,
+    (limits, now): (Option<Limits>, DateTime),
     preview: RepairPreview,
 ) -> Vec<Found<'s>> {
     let forced_zone = limits.as_ref().and_then(|limits| match &limits.zones {
         Zones::One(zone) => Some(zone.clone()),
         Zones::Any => None,
     });
-    let now = Some(clock::now());
-    let mut options = CheckOptions { limits, forced_zone, now, ..CheckOptions::default() };
+    let mut options = CheckOptions { limits, forced_zone, now: Some(now), ..CheckOptions::default() };
     let mut all = Vec::new();
     for source in sources {
         let found = |finding: Finding, repaired: Vec<FieldPair>| Found {
@@ -208,8 +219,12 @@ fn of_calendar(
 ) -> Vec<Finding> {
     let Chosen { selection, findings } = &scope.chosen;
     let house = scope.reading.zones.house.as_ref();
-    let context = Context::of(&loaded.calendar, &loaded.zones, house, options);
+    let context = Context::beside(&loaded.quiet, &loaded.calendar, &loaded.zones, house, options);
     let mut found = check(&context, choice, selection);
+    debug_assert!(loaded.with_all_events(scope.reading).is_none_or(|all| {
+        let context = Context::of(&all.calendar, &all.zones, house, options);
+        say_the_same(&found, &check(&context, choice, selection))
+    }));
     if !findings.is_empty() {
         let of_series = HashSet::<usize>::from_iter(series_with(&context, findings, selection));
         found.retain(|finding| finding.series.is_some_and(|series| of_series.contains(&series)));

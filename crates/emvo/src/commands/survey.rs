@@ -3,15 +3,18 @@
 use std::collections::BTreeMap;
 use std::path::PathBuf;
 
-use emvo_core::rules::{self, CheckOptions, Finding, Level, RuleChoice, RuleId, check, check_source};
+use emvo_core::rules::{
+    self, Across, CheckOptions, Finding, Level, RuleChoice, RuleId, check, check_source, say_the_same,
+};
 use emvo_core::snapshot::{Relation, changes};
-use emvo_core::survey::{Per, Survey, Through, events_digest, loaded_through, survey};
+use emvo_core::survey::{Per, Survey, Through, events_digest, loaded_through, survey, survey_beside};
+use emvo_ical::recurrence::{Ceiling, Window};
 use hashbrown::HashMap;
 
 use super::{Command, Program};
-use crate::answer::give;
 use crate::answer::surveyed::{Alike, CalendarCounts, Gone, Loading, RuleCount, Surveyed, Twins};
-use crate::input::{InputGroup, Loaded, ReadFiles, Reading, Source, views, with_sources};
+use crate::answer::{Detail, Form, give};
+use crate::input::{EventReading, InputGroup, Loaded, ReadFiles, Reading, Source, views, with_sources};
 use crate::job::args::{AnswerArgs, InputArgs, WindowArgs};
 use crate::job::select::{Chosen, SelectArgs};
 use crate::outcome::Outcome;
@@ -76,13 +79,21 @@ impl Command for SurveyArgs {
         let chosen = self.select.resolve(&files)?;
         let per = self.per.map(PerArg::meaning);
         let earlier: Vec<PathBuf> = self.earlier.into_iter().collect();
+        let reading = reading.with_events(match (&chosen, per, earlier.as_slice(), form) {
+            (chosen, None, [], Form::Json | Form::Text(Detail::Usual))
+                if chosen.takes_files() && window.ceiling.0 >= Ceiling::default().0 =>
+            {
+                EventReading::Asked { today: None, across: Across::Alone }
+            }
+            _ => EventReading::All,
+        });
         let groups = [&self.input.inputs, &earlier];
         let groups = groups.map(|paths| InputGroup { paths, reading: &reading, except: None });
         with_sources(&groups, &files, |[sources, earlier]| {
             progress::doing("counting");
             let span = window.over(&sources).map(|span| (span, window.ceiling));
             let calendars = counts(&sources, |loaded| match span {
-                Some(span) => survey(&loaded.calendar, &loaded.zones, span, chosen.chooser(loaded, &reading)),
+                Some(span) => counts_of(loaded, span, &chosen, &reading),
                 None => Survey { unsound: loaded.calendar.unsound.len(), ..Survey::default() },
             });
             let per = per.unwrap_or(Per::Calendar);
@@ -102,7 +113,7 @@ impl Command for SurveyArgs {
                 no_longer: no_longer(&earlier, &sources, &chosen),
                 is_asked_for: self.per.is_some() || !chosen.takes_files(),
             };
-            let twins = twins(&calendars);
+            let twins = twins(&calendars, &reading);
             progress::doing("looking for faults");
             let found = findings(&sources, &reading, &chosen);
             let surveyed = Surveyed::of(&sources, calendars, twins, found, loading);
@@ -114,6 +125,16 @@ impl Command for SurveyArgs {
             Ok(Outcome::needs_a_look_if(surveyed.needs_a_look()))
         })
     }
+}
+
+/// What a calendar holds inside a window.
+fn counts_of(loaded: &Loaded<'_>, span: (Window, Ceiling), chosen: &Chosen, reading: &Reading) -> Survey {
+    let choose = chosen.chooser(loaded, reading);
+    let counts = survey_beside(&loaded.quiet, &loaded.calendar, &loaded.zones, span, choose);
+    debug_assert!(loaded.with_all_events(reading).is_none_or(|all| {
+        counts == survey(&all.calendar, &all.zones, span, chosen.chooser(&all, reading))
+    }));
+    counts
 }
 
 /// What was counted of each calendar.
@@ -168,8 +189,13 @@ fn findings(sources: &[Source<'_>], reading: &Reading, chosen: &Chosen) -> BTree
     }
     for loaded in sources.iter().flat_map(|source| &source.loaded) {
         let house = reading.zones.house.as_ref();
-        let context = rules::Context::of(&loaded.calendar, &loaded.zones, house, &options);
-        check(&context, &choice, &chosen.selection).iter().for_each(&mut add);
+        let context = rules::Context::beside(&loaded.quiet, &loaded.calendar, &loaded.zones, house, &options);
+        let found = check(&context, &choice, &chosen.selection);
+        debug_assert!(loaded.with_all_events(reading).is_none_or(|all| {
+            let context = rules::Context::of(&all.calendar, &all.zones, house, &options);
+            say_the_same(&found, &check(&context, &choice, &chosen.selection))
+        }));
+        found.iter().for_each(&mut add);
     }
     counts
 }
@@ -191,13 +217,13 @@ fn counts<'s, 't>(
 
 /// Calendars that are the same bytes, or hold the same events: an export
 /// downloaded twice, or one that took another's place.
-fn twins(rows: &[CalendarCounts<'_, '_>]) -> Vec<Twins> {
+fn twins(rows: &[CalendarCounts<'_, '_>], reading: &Reading) -> Vec<Twins> {
     let mut by_counts: HashMap<(usize, usize, usize), Vec<&CalendarCounts<'_, '_>>> = HashMap::new();
     let mut twins = Vec::new();
     for row in rows {
         let key = (row.counts.events, row.counts.overrides, row.counts.occurrences);
         let alike = by_counts.entry(key).or_default();
-        let twin = alike.iter().find_map(|other| Some((*other, alike_in(other, row)?)));
+        let twin = alike.iter().find_map(|other| Some((*other, alike_in(other, row, reading)?)));
         if let Some((other, alike)) = twin {
             twins.push(Twins { first: other.source.path.clone(), second: row.source.path.clone(), alike });
         }
@@ -206,13 +232,17 @@ fn twins(rows: &[CalendarCounts<'_, '_>]) -> Vec<Twins> {
     twins
 }
 
-fn alike_in(one: &CalendarCounts<'_, '_>, two: &CalendarCounts<'_, '_>) -> Option<Alike> {
+fn alike_in(one: &CalendarCounts<'_, '_>, two: &CalendarCounts<'_, '_>, reading: &Reading) -> Option<Alike> {
     if std::ptr::eq(one.source, two.source) {
         return None;
     }
     if one.source.bytes == two.source.bytes {
         return Some(Alike::Bytes);
     }
-    let digest = events_digest(&one.loaded.calendar)?;
-    (Some(digest) == events_digest(&two.loaded.calendar)).then_some(Alike::Events)
+    let digest = |row: &CalendarCounts<'_, '_>| match row.loaded.with_all_events(reading) {
+        Some(all) => events_digest(&all.calendar),
+        None => events_digest(&row.loaded.calendar),
+    };
+    let own = digest(one)?;
+    (Some(own) == digest(two)).then_some(Alike::Events)
 }

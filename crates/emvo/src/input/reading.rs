@@ -4,6 +4,7 @@ use emvo_core::table::ReadOptions;
 use emvo_ical::zone::ZoneChoices;
 
 use super::packed::Opening;
+use super::quiet::EventReading;
 use super::secret::Secret;
 
 /// How inputs are read.
@@ -16,6 +17,7 @@ pub(crate) struct Reading {
     pub(crate) charset: Option<String>,
     pub(crate) undecided: Undecided,
     pub(crate) tracking: EventTracking,
+    pub(crate) events: EventReading,
     /// The passphrase of encrypted zips.
     pub(crate) secret: Option<Secret>,
     /// The sheets of spreadsheets that are wanted; all that are shown if there is none.
@@ -50,6 +52,7 @@ impl Reading {
             charset: None,
             undecided: Undecided::Report,
             tracking: EventTracking::Off,
+            events: EventReading::All,
             secret: None,
             sheets: Vec::new(),
         }
@@ -58,6 +61,11 @@ impl Reading {
     /// How files are opened that hold others.
     pub(super) fn opening(&self) -> Opening<'_> {
         Opening { secret: self.secret.as_ref(), sheets: &self.sheets }
+    }
+
+    /// The same, with some events left unread.
+    pub(crate) fn with_events(self, events: EventReading) -> Self {
+        Self { events, ..self }
     }
 
     /// The same, with the rule of undecided tables.

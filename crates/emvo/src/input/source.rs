@@ -5,7 +5,7 @@ use std::path::Path;
 
 use anyhow::{Context, bail};
 use emvo_core::receipt::ReadLog;
-use emvo_core::rules::SourceFacts;
+use emvo_core::rules::{Quiet, SourceFacts};
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError, WholeIds};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
@@ -15,6 +15,7 @@ use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
 
 use super::not_read::NotRead;
+use super::quiet::{EventReading, load_quietly};
 use super::reading::{EventTracking, Reading, Undecided};
 use super::source_file::{Book, SourceFile};
 use super::source_text::SourceText;
@@ -93,6 +94,8 @@ impl TableFacts {
 pub(crate) struct Loaded<'t> {
     pub(crate) calendar: Calendar<'t>,
     pub(crate) zones: ZoneResolver,
+    /// Its events that were not read; none, unless that was asked for.
+    pub(crate) quiet: Quiet<'t>,
 }
 
 impl<'t> Loaded<'t> {
@@ -188,6 +191,7 @@ impl<'t> Source<'t> {
     fn counts(&self) -> ComponentCounts {
         let mut counts = self.set_aside.counts();
         self.calendars().for_each(|calendar| counts += calendar.counts());
+        counts.events += self.loaded.iter().map(|loaded| loaded.quiet.len()).sum::<usize>();
         counts
     }
 }
@@ -211,8 +215,11 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     let bytes: usize = texts.iter().map(|text| text.file.bytes.len()).sum();
     let files = counted(texts.len(), "file", "files");
     progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
+    // The ids of a table may be those of a calendar beside it (C12): then all are looked at.
+    let asks_of_all = texts.iter().any(|text| text.form.is_none());
+    let events = if asks_of_all { &EventReading::All } else { &reading.events };
     let all: Vec<File<'t>> =
-        texts.par_iter().map(|text| read_one(text, reading)).collect::<anyhow::Result<_>>()?;
+        texts.par_iter().map(|text| read_one(text, events, reading)).collect::<anyhow::Result<_>>()?;
     let (mut sources, mut beside) = (Vec::new(), Beside::default());
     for file in all {
         match file {
@@ -300,14 +307,18 @@ enum File<'t> {
     Other(String),
 }
 
-fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<File<'t>> {
+fn read_one<'t>(
+    text: &'t SourceText<'_>,
+    events: &EventReading,
+    reading: &Reading,
+) -> anyhow::Result<File<'t>> {
     let SourceText { file, decoded, form } = text;
     let path = &file.path;
     if let Some(why) = &file.cannot {
         return Ok(File::NotRead(NotRead::cannot(path, why.clone())));
     }
     if let Some(form) = form {
-        return Ok(File::Source(Box::new(read_calendar_file(file, decoded, *form, reading))));
+        return Ok(File::Source(Box::new(read_calendar_file(file, (decoded, *form), events, reading))));
     }
     if !table::is_table(&decoded.text, &reading.table) {
         let not_read = NotRead::of(file, &decoded.text);
@@ -324,12 +335,15 @@ fn read_one<'t>(text: &'t SourceText<'_>, reading: &Reading) -> anyhow::Result<F
 /// The calendars of a file; those from before the standard are put into its form.
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
-    decoded: &'t Decoded<'_>,
-    form: WireForm,
+    (decoded, form): (&'t Decoded<'_>, WireForm),
+    events: &EventReading,
     reading: &Reading,
 ) -> Source<'t> {
-    let parsed = content::parse(&decoded.text);
     let stem = stem_of(&file.path);
+    if let Some(loaded) = load_quietly(&decoded.text, &stem, events, reading) {
+        return calendar_source(file, decoded, form, vec![loaded]);
+    }
+    let parsed = content::parse(&decoded.text);
     let mut calendars = Vec::new();
     let (mut bare, mut old_forms) = (Vec::new(), Vec::new());
     for root in parsed.roots {
@@ -348,12 +362,27 @@ fn read_calendar_file<'t>(
     if !bare.is_empty() {
         calendars.push(calendar::read_bare(bare, &stem));
     }
+    let loaded = calendars.into_iter().map(|calendar| load(calendar, reading)).collect();
+    Source {
+        old_forms,
+        set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
+        ..calendar_source(file, decoded, form, loaded)
+    }
+}
+
+/// A file with its calendars, all of which could be read.
+fn calendar_source<'t>(
+    file: &'t SourceFile,
+    decoded: &Decoded<'_>,
+    form: WireForm,
+    loaded: Vec<Loaded<'t>>,
+) -> Source<'t> {
     Source {
         path: file.path.clone(),
         format: Format::Ics,
-        old_forms,
-        loaded: calendars.into_iter().map(|calendar| load(calendar, reading)).collect(),
-        set_aside: SetAside { faults: parsed.faults, ..SetAside::default() },
+        old_forms: Vec::new(),
+        loaded,
+        set_aside: SetAside::default(),
         charset: decoded.charset,
         form: Some(form),
         table: TableFacts::default(),
@@ -401,7 +430,7 @@ fn read_table_file<'t>(
 
 fn load<'t>(calendar: Calendar<'t>, reading: &Reading) -> Loaded<'t> {
     let zones = ZoneResolver::of(&calendar, &reading.zones);
-    Loaded { calendar, zones }
+    Loaded { calendar, zones, quiet: Quiet::default() }
 }
 
 fn keep_chosen_calendars(sources: &mut Vec<Source<'_>>, chosen: &[String]) -> anyhow::Result<()> {

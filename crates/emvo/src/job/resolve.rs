@@ -6,7 +6,7 @@ use anyhow::{Context, bail};
 use emvo_core::merge::Reminders;
 use emvo_core::redact::{Show, WHEN, showable, showable_names};
 use emvo_core::rules::{self, Described, RuleChoice, RuleId};
-use emvo_core::survey::default_window;
+use emvo_core::survey::{days_of, window_over};
 use emvo_core::table::{
     AllDayEnds, ClockDot, ColumnField, Columns, DateOrder, LengthUnit, ReadOptions, read_length,
 };
@@ -20,7 +20,9 @@ use super::args::{
     ListFormatArg, OrderArg, OutputArgs, ReadingArgs, RecordArgs, RuleArgs, WindowArgs,
 };
 use crate::answer::{Detail, Form};
-use crate::input::{EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided, settings_file};
+use crate::input::{
+    EventReading, EventTracking, ReadAs, ReadFiles, Reading, Secret, Source, Undecided, settings_file,
+};
 use crate::output::{
     Existing, FitTerms, Fitting, Guard, Kind, ListFile, Mode, Output, OutputWish, Recording, TableForm,
 };
@@ -85,6 +87,7 @@ impl ReadingArgs {
             charset,
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,
+            events: EventReading::All,
             secret,
             sheets: self.sheet,
         })
@@ -192,7 +195,9 @@ impl WindowChoice {
 
     /// The window over some sources; `None` if there is no event to go by.
     pub(crate) fn over(&self, sources: &[Source<'_>]) -> Option<Window> {
-        let default = default_window(sources.iter().flat_map(Source::calendars));
+        let loaded = || sources.iter().flat_map(|source| &source.loaded);
+        let read = loaded().filter_map(|loaded| days_of(&loaded.calendar));
+        let default = window_over(read.chain(loaded().filter_map(|loaded| loaded.quiet.days())));
         match (self.from, self.until, default) {
             (Some(from), Some(until), _) => Some(Window { from, until }),
             (from, until, Some(window)) => Some(Window {

@@ -12,7 +12,7 @@ use toml::Spanned;
 
 use super::read::{Categories, ColumnsToml, PlanError, SourceToml};
 use super::resolved::Understanding;
-use crate::input::{EventTracking, ReadAs, Reading, Undecided, is_there};
+use crate::input::{EventReading, EventTracking, ReadAs, Reading, Undecided, is_there};
 use crate::job::resolve::{reminders_named, show_named};
 
 /// What may stay or go.
@@ -81,6 +81,7 @@ impl Understanding<'_> {
             charset: None,
             undecided: Undecided::Refuse,
             tracking: EventTracking::Off,
+            events: EventReading::All,
             secret: None,
             sheets: Vec::new(),
         })
