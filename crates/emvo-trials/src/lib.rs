@@ -9,11 +9,13 @@
 
 mod calendars;
 mod files;
+mod quiet;
 mod tables;
 mod times;
 
 pub use calendars::{balance, content};
 pub use files::{answers, arguments, plan, plans, private, spreadsheet, zip};
+pub use quiet::quiet;
 pub use tables::{settings, table};
 pub use times::{rule, zone};
 
@@ -21,9 +23,10 @@ pub use times::{rule, zone};
 pub type Trial = (&'static str, fn(&[u8]));
 
 /// All trials.
-pub const TRIALS: [Trial; 13] = [
+pub const TRIALS: [Trial; 14] = [
     ("content", content),
     ("balance", balance),
+    ("quiet", quiet),
     ("rule", rule),
     ("zone", zone),
     ("table", table),
