@@ -159,10 +159,10 @@ impl<'a> PhysicalLines<'a> {
         PhysicalLines { text, feeds: LineFeeds::of(text.as_bytes()), start: 0, number }
     }
 
-    /// Goes on behind so many bytes, which are so many lines.
-    fn pass(&mut self, length: usize, lines: u32) {
-        self.start += length;
-        self.number += lines;
+    /// Goes on behind what begins here.
+    fn pass(&mut self, stretch: Stretch) {
+        self.start += stretch.length as usize;
+        self.number += stretch.lines;
         self.feeds.go_on_at(self.start);
     }
 
@@ -207,12 +207,8 @@ fn without_returns(bytes: &[u8], start: usize, mut end: usize) -> usize {
 }
 
 /// A line without the byte order mark in front of it.
-#[inline]
+#[cold]
 fn without_mark(line: SourceLine<'_>) -> SourceLine<'_> {
-    // No name begins with its first byte.
-    if line.raw.as_bytes().first() != Some(&0xef) {
-        return line;
-    }
     let raw = line.raw.trim_start_matches('\u{feff}');
     SourceLine { raw, is_clean: line.is_clean && raw.len() == line.raw.len(), ..line }
 }
@@ -251,23 +247,33 @@ impl<'a> Parser<'a> {
 
     #[inline]
     fn take(&mut self, line: SourceLine<'a>) {
-        let line = without_mark(line);
+        // No name begins with the first byte of a byte order mark.
+        if line.raw.as_bytes().first() == Some(&0xef) {
+            return self.take_unmarked(&without_mark(line));
+        }
+        self.take_unmarked(&line);
+    }
+
+    #[inline]
+    fn take_unmarked(&mut self, line: &SourceLine<'a>) {
         let Some(property) = Property::from_source(line.raw, line.is_folded, line.number) else {
-            self.take_unreadable(line);
+            self.take_unreadable(*line);
             return;
         };
-        if property.is("BEGIN") {
-            self.begin(line, &property);
-        } else if property.is("END") {
-            self.end(line, property.value().trim());
+        // Nearly all names begin with another letter.
+        let first = line.raw.as_bytes().first().map(u8::to_ascii_uppercase);
+        if first == Some(b'B') && property.is("BEGIN") {
+            self.begin(*line, &property);
+        } else if first == Some(b'E') && property.is("END") {
+            self.end(*line, property.value().trim());
         } else if self.too_deep > 0 {
-            self.fault(line, FaultKind::TooDeep);
+            self.fault(*line, FaultKind::TooDeep);
         } else if let Some(open) = self.open.last_mut() {
             open.can_copy &= line.is_clean;
             open.names.insert(property.name());
             self.items.push(Item::Property(property));
         } else {
-            self.fault(line, FaultKind::OutsideCalendar);
+            self.fault(*line, FaultKind::OutsideCalendar);
         }
     }
 

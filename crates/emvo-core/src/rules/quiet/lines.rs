@@ -3,6 +3,8 @@
 //! What stands in any other form, or is not listed here, is for the rules to look at: a form that
 //! is missing costs time, one too many would cost a finding.
 
+use std::num::NonZeroU16;
+
 use super::{Ask, Repeats};
 use crate::rules::Traits;
 use crate::rules::traits::{is_plain_id, traits_of_text};
@@ -275,5 +277,6 @@ fn repeats(rule: &str) -> Option<Repeats> {
     let count = number(rest.strip_prefix("COUNT=")?)?;
     let every = interval.checked_mul(days)?;
     let is_usual = count > 1 && every.checked_mul(count)? < LONGEST;
-    is_usual.then_some(Repeats { every_days: every, count })
+    let (every_days, count) = (NonZeroU16::new(u16::try_from(every).ok()?)?, u16::try_from(count).ok()?);
+    is_usual.then_some(Repeats { every_days, count })
 }

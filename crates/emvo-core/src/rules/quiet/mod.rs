@@ -27,6 +27,7 @@
 //! by the rules themselves: with debug assertions, every check of quiet events is made again with
 //! all events read, and has to find the same.
 
+mod events;
 mod keys;
 mod lines;
 mod numbers;
@@ -36,10 +37,14 @@ mod reading;
 mod seen;
 mod wake;
 
+use std::num::NonZeroU16;
+
 use emvo_ical::calendar::ZoneName;
 use emvo_ical::content::{Property, Stretch, lines_of};
+use emvo_ical::day::SECONDS_A_DAY;
 use emvo_ical::zone::ZoneChoices;
 
+use events::Events;
 pub use numbers::Inside;
 pub use reading::{ReadQuietly, read_quietly};
 
@@ -70,7 +75,7 @@ const CLOCKS_APART: i64 = 26 * 3600;
 #[derive(Clone, Debug, Default)]
 pub struct Quiet<'a> {
     text: &'a str,
-    events: Vec<QuietEvent>,
+    events: Events,
     /// The zones of their times; UTC has no name.
     zones: Vec<Option<ZoneName>>,
 }
@@ -94,22 +99,22 @@ struct QuietEvent {
 /// A rule without anything but a distance and a count.
 #[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Repeats {
-    every_days: u32,
+    every_days: NonZeroU16,
     /// Two at least.
-    count: u32,
+    count: u16,
 }
 
 impl QuietEvent {
     /// The start of its last date, on its clock.
     fn last_start(&self) -> i64 {
         let Some(Repeats { every_days, count }) = self.repeats else { return self.start };
-        self.start + i64::from(count - 1) * i64::from(every_days) * emvo_ical::day::SECONDS_A_DAY
+        self.start + i64::from(count - 1) * i64::from(every_days.get()) * SECONDS_A_DAY
     }
 }
 
 impl<'a> Quiet<'a> {
     /// None, of no text.
-    pub const NONE: &'static Quiet<'static> = &Quiet { text: "", events: Vec::new(), zones: Vec::new() };
+    pub const NONE: &'static Quiet<'static> = &Quiet { text: "", events: Events::NONE, zones: Vec::new() };
 
     /// The quiet events of a text of one calendar, as far as they tell by themselves.
     pub fn of(text: &'a str, ask: &Ask<'_>) -> Self {

@@ -98,7 +98,7 @@ impl Quiet<'_> {
         let edges = Edges::of(window);
         let mut found = Inside::default();
         let mut clocks: Option<(i64, i64)> = None;
-        for event in &self.events {
+        for event in self.events.iter() {
             for start in event.starts() {
                 let lies_in = edges
                     .tell(start, start + i64::from(event.lasts))
@@ -140,8 +140,10 @@ impl QuietEvent {
 
     /// The starts of all dates, on its clock.
     fn starts(&self) -> impl Iterator<Item = i64> {
-        let Repeats { every_days, count } = self.repeats.unwrap_or(Repeats { every_days: 0, count: 1 });
-        let step = i64::from(every_days) * SECONDS_A_DAY;
+        let (step, count) = match self.repeats {
+            Some(Repeats { every_days, count }) => (i64::from(every_days.get()) * SECONDS_A_DAY, count),
+            None => (0, 1),
+        };
         (0..i64::from(count)).map(move |at| self.start + at * step)
     }
 }

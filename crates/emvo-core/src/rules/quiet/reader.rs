@@ -2,6 +2,7 @@
 
 use rayon::prelude::*;
 
+use super::events::Events;
 use super::keys::{shape_number, title_number, uid_number};
 use super::lines::{Known, Told, ZoneTable};
 use super::{Across, Ask, Quiet, QuietEvent};
@@ -40,14 +41,13 @@ fn read_piece<'a>(origin: usize, text: &'a str, ask: &Ask<'_>) -> Piece<'a> {
             continue;
         }
         if let Some((told, end)) = read_event(&mut lines, &mut piece.known, ask) {
-            let stretch = Stretch {
-                start: origin + line.start(),
-                length: end.end() - line.start(),
-                lines: end.number() + 1 - line.number(),
-            };
+            let Ok(length) = u32::try_from(end.end() - line.start()) else { continue };
+            let lines = end.number() + 1 - line.number();
+            let stretch = Stretch { start: origin + line.start(), length, lines };
             piece.events.extend(event_of(&told, stretch, &piece.known.zones, ask));
         }
     }
+    piece.events.shrink_to_fit();
     piece
 }
 
@@ -102,8 +102,8 @@ fn event_of(told: &Told<'_>, stretch: Stretch, zones: &ZoneTable<'_>, ask: &Ask<
 /// The pieces behind each other, with one list of zones. `None` if a name of a zone is none.
 fn joined<'a>(text: &'a str, pieces: Vec<Piece<'a>>) -> Option<Quiet<'a>> {
     let mut names: Vec<Option<&str>> = Vec::new();
-    let mut events = Vec::with_capacity(pieces.iter().map(|piece| piece.events.len()).sum());
-    for Piece { events: some, known } in pieces {
+    let mut of_pieces = Vec::with_capacity(pieces.len());
+    for Piece { mut events, known } in pieces {
         let places = known.zones.names.into_iter().map(|name| {
             let place = names.iter().position(|other| *other == name).unwrap_or_else(|| {
                 names.push(name);
@@ -112,13 +112,14 @@ fn joined<'a>(text: &'a str, pieces: Vec<Piece<'a>>) -> Option<Quiet<'a>> {
             u16::try_from(place).ok()
         });
         let places: Vec<u16> = places.collect::<Option<_>>()?;
-        events.extend(
-            some.into_iter().map(|event| QuietEvent { zone: places[usize::from(event.zone)], ..event }),
-        );
+        for event in &mut events {
+            event.zone = places[usize::from(event.zone)];
+        }
+        of_pieces.push(events);
     }
     let zones = names.into_iter().map(|name| match name {
         Some(name) => ZoneName::new(name).map(Some),
         None => Some(None),
     });
-    Some(Quiet { text, events, zones: zones.collect::<Option<_>>()? })
+    Some(Quiet { text, events: Events::of_pieces(of_pieces), zones: zones.collect::<Option<_>>()? })
 }

@@ -58,7 +58,7 @@ impl Quiet<'_> {
                 awake.wake_all(group);
             }
             for group in groups_of(&self.shared(|event| event.title), 2) {
-                self.wake_neighbours(group, &mut awake);
+                Self::wake_neighbours(group, &mut awake);
             }
         }
         self.keep_asleep(&awake);
@@ -90,7 +90,7 @@ impl Quiet<'_> {
 
     /// The number of the line at which the first of them begins.
     fn first_line(&self) -> u32 {
-        let before = self.events.first().map_or(0, |event| event.stretch.start);
+        let before = self.events.iter().next().map_or(0, |event| event.stretch.start);
         let lines = memchr_iter(b'\n', &self.text.as_bytes()[..before]).count();
         u32::try_from(lines).map_or(u32::MAX, |lines| lines + 1)
     }
@@ -112,13 +112,10 @@ impl Quiet<'_> {
 
     /// Some events in order of their numbers and starts.
     fn in_order(&self, number: impl Fn(&QuietEvent) -> Option<u64>) -> Vec<One> {
-        // A text has fewer than 2³² events.
         let one = |(at, event): (usize, &QuietEvent)| {
-            Some(One {
-                number: number(event)?,
-                start: event.start,
-                at: u32::try_from(at).unwrap_or(u32::MAX),
-            })
+            // A text has fewer than 2³² events.
+            let at = u32::try_from(at).unwrap_or(u32::MAX);
+            Some(One { number: number(event)?, start: event.start, at, zone: event.zone })
         };
         let mut some: Vec<One> = self.events.iter().enumerate().filter_map(one).collect();
         some.par_sort_unstable();
@@ -126,11 +123,11 @@ impl Quiet<'_> {
     }
 
     /// Of one title, in order of their starts.
-    fn wake_neighbours(&self, group: &[One], awake: &mut Awake) {
+    fn wake_neighbours(group: &[One], awake: &mut Awake) {
         for (at, one) in group.iter().enumerate() {
             let behind = group[at + 1..].iter().take_while(|next| next.start - one.start <= CLOCKS_APART);
             for (count, other) in behind.enumerate() {
-                if count >= MOST_NEIGHBOURS || self.are_neighbours(one.at, other.at) {
+                if count >= MOST_NEIGHBOURS || one.is_near(other) {
                     awake.wake(one.at);
                     awake.wake(other.at);
                 }
@@ -139,13 +136,6 @@ impl Quiet<'_> {
                 }
             }
         }
-    }
-
-    /// Whether two events of a title may be at one moment, or on one day.
-    fn are_neighbours(&self, one: u32, two: u32) -> bool {
-        let [one, two] = [one, two].map(|at| &self.events[at as usize]);
-        let day = |event: &QuietEvent| event.start.div_euclid(SECONDS_A_DAY);
-        one.zone != two.zone || day(one) == day(two) || (two.start - one.start).abs() <= SET_BY
     }
 
     /// Wakes those whose year is far from the one in the middle of all.
@@ -215,6 +205,16 @@ struct One {
     start: i64,
     /// Its place.
     at: u32,
+    /// The place of its zone.
+    zone: u16,
+}
+
+impl One {
+    /// Whether it may be at one moment with another one of its title, or on one day.
+    fn is_near(&self, other: &Self) -> bool {
+        let day = |one: &Self| one.start.div_euclid(SECONDS_A_DAY);
+        self.zone != other.zone || day(self) == day(other) || (other.start - self.start).abs() <= SET_BY
+    }
 }
 
 /// Those of one number, as far as they are so many.

@@ -22,7 +22,7 @@ pub struct Stretch {
     /// Where it begins, in bytes.
     pub start: usize,
     /// How many bytes it has, with the last end of a line.
-    pub length: usize,
+    pub length: u32,
     /// How many lines it has.
     pub lines: u32,
 }
@@ -30,7 +30,7 @@ pub struct Stretch {
 impl Stretch {
     /// Where it ends.
     pub fn end(self) -> usize {
-        self.start + self.length
+        self.start + self.length as usize
     }
 }
 
@@ -58,7 +58,7 @@ impl Parser<'_> {
                     return false;
                 }
                 self.forbid_copying();
-                lines.pass(stretch.length, stretch.lines);
+                lines.pass(*stretch);
             }
             let Some(line) = lines.next_logical() else { return known.next().is_none() };
             self.take(line);
