@@ -1,6 +1,5 @@
 //! The definitions of a calendar's zones, kept in step with what refers to them.
 
-use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use emvo_ical::calendar::{Calendar, Placed, Series, ZoneName};
@@ -81,12 +80,10 @@ fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
 /// refer to.
 pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
     let mut names: BTreeSet<ZoneName> = calendar.zone_names_of_others().collect();
-    // The name that was met last comes again most often.
-    let mut last: Option<Cow<'_, str>> = None;
     for word in calendar.events().flat_map(emvo_ical::calendar::Event::zone_words) {
-        if last.as_ref() != Some(&word) {
+        // Nearly all are known.
+        if !names.contains::<str>(&word) {
             names.extend(ZoneName::new(&word));
-            last = Some(word);
         }
     }
     names

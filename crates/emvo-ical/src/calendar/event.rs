@@ -331,7 +331,8 @@ impl<'a> Event<'a> {
 
     /// A text field as people read it; `None` if absent or blank.
     pub fn text(&self, name: &str) -> Option<Cow<'_, str>> {
-        self.component.text(name).filter(|text| !text.trim().is_empty())
+        let begins_visibly = |text: &str| text.as_bytes().first().is_some_and(u8::is_ascii_graphic);
+        self.component.text(name).filter(|text| begins_visibly(text) || !text.trim().is_empty())
     }
 
     /// The title (`SUMMARY`).

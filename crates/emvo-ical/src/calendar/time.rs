@@ -57,11 +57,12 @@ impl ZoneNames {
         {
             return Some(last.clone());
         }
-        let fresh = ZoneName::new(name)?;
-        let name = self.known.get(&fresh).cloned().unwrap_or_else(|| {
+        let known = self.known.get(name).cloned();
+        let name = known.or_else(|| {
+            let fresh = ZoneName::new(name)?;
             self.known.insert(fresh.clone());
-            fresh
-        });
+            Some(fresh)
+        })?;
         self.last = Some(name.clone());
         Some(name)
     }

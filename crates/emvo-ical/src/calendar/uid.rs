@@ -12,6 +12,7 @@ impl<'u> Uid<'u> {
     /// An id; `None` if there is nothing but blanks.
     pub fn new(text: impl Into<Cow<'u, str>>) -> Option<Self> {
         let text = match text.into() {
+            text if has_visible_ends(&text) => text,
             Cow::Borrowed(text) => Cow::Borrowed(text.trim()),
             Cow::Owned(text) if text.trim().len() == text.len() => Cow::Owned(text),
             Cow::Owned(text) => Cow::Owned(text.trim().to_owned()),
@@ -33,6 +34,11 @@ impl<'u> Uid<'u> {
     pub fn into_owned(self) -> Uid<'static> {
         Uid(Cow::Owned(self.0.into_owned()))
     }
+}
+
+/// Whether surely nothing is to be trimmed, as of nearly all ids.
+fn has_visible_ends(text: &str) -> bool {
+    matches!(text.as_bytes(), [first, .., last] if first.is_ascii_graphic() && last.is_ascii_graphic())
 }
 
 impl fmt::Display for Uid<'_> {

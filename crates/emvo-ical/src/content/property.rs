@@ -248,6 +248,7 @@ impl<'a> Property<'a> {
     }
 
     /// Whether it has parameters.
+    #[inline]
     pub fn has_parameters(&self) -> bool {
         self.value_start() > self.name_end() + 1
     }
@@ -279,10 +280,10 @@ impl<'a> Property<'a> {
 
     /// The first value of a parameter.
     pub fn parameter(&self, name: &str) -> Option<Cow<'_, str>> {
-        let written = &self.head_text()[self.name_end()..self.value_start().saturating_sub(1)];
-        if written.is_empty() {
+        if !self.has_parameters() {
             return None;
         }
+        let written = &self.head_text()[self.name_end()..self.value_start().saturating_sub(1)];
         if let Some(value) = only_plain_parameter(written, name) {
             return Some(Cow::Borrowed(value));
         }
