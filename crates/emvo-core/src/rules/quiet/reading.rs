@@ -2,7 +2,7 @@
 
 use super::{Ask, Quiet};
 use emvo_ical::calendar::{self, Calendar};
-use emvo_ical::content::{Component, Parsed, parse_without};
+use emvo_ical::content::{Component, Parsed, parse_without, pieces_of_events};
 use emvo_ical::version_one;
 use emvo_ical::zone::ZoneResolver;
 
@@ -24,6 +24,9 @@ const ROUNDS: usize = 3;
 /// Reads the one calendar of a text without its quiet events; `None` if all have to be read.
 /// `fallback_name` is what it is called if it does not say.
 pub fn read_quietly<'a>(text: &'a str, fallback_name: &str, ask: &Ask<'_>) -> Option<ReadQuietly<'a>> {
+    if !is_worth_a_look(text, ask) {
+        return None;
+    }
     let mut quiet = Quiet::of(text, ask);
     for _ in 0..ROUNDS {
         if quiet.is_empty() {
@@ -37,6 +40,21 @@ pub fn read_quietly<'a>(text: &'a str, fallback_name: &str, ask: &Ask<'_>) -> Op
         }
     }
     None
+}
+
+/// Whether most events in the first piece of a long text are quiet. Where they are not, since
+/// each of them has some fault, to look at all of them beforehand takes longer than it saves.
+fn is_worth_a_look(text: &str, ask: &Ask<'_>) -> bool {
+    let pieces = pieces_of_events(text);
+    let [first, _, ..] = pieces.as_slice() else { return true };
+    let mut quiet = Quiet::of(first, ask);
+    let Some(parsed) = parse_without(first, &quiet.stretches()) else { return false };
+    let Some(root) = parsed.roots.into_iter().next() else { return false };
+    let calendar = calendar::read(root, "");
+    let zones = ZoneResolver::beside(&quiet.names_in_times(), &calendar, ask.zones);
+    let all = quiet.len() + calendar.series.len();
+    quiet.wake_beside(&calendar, &zones, ask);
+    2 * quiet.len() >= all
 }
 
 /// What a text holds that is one whole calendar and nothing else.
