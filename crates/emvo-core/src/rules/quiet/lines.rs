@@ -16,8 +16,8 @@ use memchr::memchr;
 const FIRST_YEAR: i64 = 1971;
 /// How long a clock time is.
 const CLOCK: usize = "20260907T080000".len();
-/// More zones in a piece of a text are a case of their own.
-const MOST_ZONES: usize = 64;
+/// Events of more zones in a piece of a text are for the rules to look at.
+pub(super) const MOST_ZONES: usize = 64;
 /// So far a series may go, in days.
 const LONGEST: u32 = 366 * 20;
 
@@ -67,12 +67,15 @@ impl<'a> ZoneTable<'a> {
         if !name.is_none_or(|name| name.bytes().all(is_plain)) {
             return None;
         }
-        let known = self.names.iter().position(|known| *known == name);
-        let place = known.unwrap_or_else(|| {
-            self.names.push(name);
-            self.names.len() - 1
-        });
-        self.last = u16::try_from(place).ok().filter(|_| place < MOST_ZONES)?;
+        let place = match self.names.iter().position(|known| *known == name) {
+            Some(place) => place,
+            None if self.names.len() >= MOST_ZONES => return None,
+            None => {
+                self.names.push(name);
+                self.names.len() - 1
+            }
+        };
+        self.last = u16::try_from(place).ok()?;
         Some(self.last)
     }
 }

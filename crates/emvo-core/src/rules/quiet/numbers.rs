@@ -57,40 +57,43 @@ impl Quiet<'_> {
     }
 
     /// The names in use, each with the first and the last instant of the events that have it.
+    ///
+    /// Clocks that are set back give a later time an earlier instant, by hours: so those that are
+    /// nearly the first or the last on the clock are looked up.
     pub(in crate::rules) fn spans(&self, zones: &ZoneResolver) -> Vec<(ZoneName, (i64, i64))> {
-        let places = self.zones.iter().enumerate();
-        places.filter_map(|(at, name)| Some((name.clone()?, self.span_in(at, zones)?))).collect()
-    }
-
-    /// The first start and the last end of those in a zone, on its clock, with all dates of
-    /// series.
-    pub(super) fn clocks_in(&self, zone: usize) -> Option<(i64, i64)> {
-        let there = self.events.iter().filter(|event| usize::from(event.zone) == zone);
-        let unite = |one: (i64, i64), two: (i64, i64)| (one.0.min(two.0), one.1.max(two.1));
-        there.map(|event| (event.start, event.until_on_clock())).reduce(unite)
-    }
-
-    /// The same as instants. Clocks that are set back give a later time an earlier instant, by
-    /// hours: so those that are nearly the first or the last are looked up.
-    fn span_in(&self, zone: usize, zones: &ZoneResolver) -> Option<(i64, i64)> {
-        let (first, last) = self.clocks_in(zone)?;
-        let there = self.events.iter().filter(|event| usize::from(event.zone) == zone);
-        let name = ZoneRef::Named(self.zones[zone].clone()?);
-        let instant = |clock: i64| instant_of(clock, &name, zones);
-        let (mut from, mut until) = (i64::MAX, i64::MIN);
-        for event in there {
+        let clocks = self.clocks_by_zone();
+        let names: Vec<ZoneRef> =
+            self.zones.iter().map(|name| name.clone().map_or(ZoneRef::Utc, ZoneRef::Named)).collect();
+        let mut spans = vec![(i64::MAX, i64::MIN); names.len()];
+        for event in self.events.iter() {
+            let zone = usize::from(event.zone);
+            let Some((first, last)) = clocks[zone] else { continue };
+            let (instant, (from, until)) =
+                (|clock: i64| instant_of(clock, &names[zone], zones), &mut spans[zone]);
             if event.start <= first + SECONDS_A_DAY {
-                from = from.min(instant(event.start));
+                *from = (*from).min(instant(event.start));
             }
             if event.until_on_clock() >= last - SECONDS_A_DAY {
-                until = until.max(instant(event.start)).max(instant(event.start + i64::from(event.lasts)));
-                if event.repeats.is_some() {
-                    // On the clock, as the rules take it.
-                    until = until.max(event.last_start() + SECONDS_A_DAY);
-                }
+                let end = instant(event.start).max(instant(event.start + i64::from(event.lasts)));
+                // Of a series on the clock, as the rules take it.
+                let of_series = event.repeats.map(|_| event.last_start() + SECONDS_A_DAY);
+                *until = (*until).max(end).max(of_series.unwrap_or(end));
             }
         }
-        Some((from, until))
+        let in_use = self.zones.iter().zip(clocks).zip(spans);
+        in_use.filter_map(|((name, clocks), span)| clocks.and_then(|_| Some((name.clone()?, span)))).collect()
+    }
+
+    /// For each zone the first start and the last end on its clock, with all dates of series.
+    pub(super) fn clocks_by_zone(&self) -> Vec<Option<(i64, i64)>> {
+        let mut clocks: Vec<Option<(i64, i64)>> = vec![None; self.zones.len()];
+        for event in self.events.iter() {
+            let (start, until) = (event.start, event.until_on_clock());
+            let of_zone = &mut clocks[usize::from(event.zone)];
+            *of_zone =
+                Some(of_zone.map_or((start, until), |(first, last)| (first.min(start), last.max(until))));
+        }
+        clocks
     }
 
     /// What they have inside a window, whose days are those of the house zone.

@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::events::Events;
 use super::keys::{shape_number, title_number, uid_number};
-use super::lines::{Known, Told, ZoneTable};
+use super::lines::{Known, MOST_ZONES, Told, ZoneTable};
 use super::{Across, Ask, Quiet, QuietEvent};
 use crate::table::weekdays_named;
 use emvo_ical::calendar::ZoneName;
@@ -99,7 +99,8 @@ fn event_of(told: &Told<'_>, stretch: Stretch, zones: &ZoneTable<'_>, ask: &Ask<
     })
 }
 
-/// The pieces behind each other, with one list of zones. `None` if a name of a zone is none.
+/// The pieces behind each other, with one list of zones. `None` if a name of a zone is none, or if
+/// there are more than anybody has.
 fn joined<'a>(text: &'a str, pieces: Vec<Piece<'a>>) -> Option<Quiet<'a>> {
     let mut names: Vec<Option<&str>> = Vec::new();
     let mut of_pieces = Vec::with_capacity(pieces.len());
@@ -112,6 +113,9 @@ fn joined<'a>(text: &'a str, pieces: Vec<Piece<'a>>) -> Option<Quiet<'a>> {
             u16::try_from(place).ok()
         });
         let places: Vec<u16> = places.collect::<Option<_>>()?;
+        if names.len() > 4 * MOST_ZONES {
+            return None;
+        }
         for event in &mut events {
             event.zone = places[usize::from(event.zone)];
         }
