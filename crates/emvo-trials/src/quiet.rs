@@ -19,7 +19,9 @@ pub fn quiet(data: &[u8]) {
     let ask = Ask { today: Some("20260701"), across: Across::Compared, zones: &zones };
     let Some(read_quietly) = read_quietly(text, "trial", &ask) else { return };
     let ReadQuietly { calendar, zones: names, quiet } = &read_quietly;
-    let whole = read(parse(text).roots.remove(0), "trial");
+    let mut parsed = parse(text);
+    assert!(parsed.faults.is_empty(), "{:?} in\n{text}", parsed.faults);
+    let whole = read(parsed.roots.remove(0), "trial");
     let whole_names = ZoneResolver::of(&whole, &zones);
 
     let (options, choice) = (CheckOptions::default(), RuleChoice::default());

@@ -317,9 +317,7 @@ impl<'c, 'a> Context<'c, 'a> {
     pub(super) fn middle_year(&self) -> i16 {
         *self.middle_year.get_or_init(|| {
             let starts = self.calendar.series.iter().map(|series| series.lead().start().date().year());
-            let mut years: Vec<i16> = starts.chain(self.quiet.years()).collect();
-            let middle = years.len() / 2;
-            if years.is_empty() { 0 } else { *years.select_nth_unstable(middle).1 }
+            middle_of(starts.chain(self.quiet.years()))
         })
     }
 
@@ -364,6 +362,13 @@ impl<'c, 'a> Context<'c, 'a> {
         let definitions = self.zone_facts().filter_map(|facts| facts.definition.clone());
         definitions.map(|definition| OtherDefinition { path: path.to_owned(), definition }).collect()
     }
+}
+
+/// The year in the middle of some; 0 if there is none.
+pub(super) fn middle_of(years: impl Iterator<Item = i16>) -> i16 {
+    let mut years: Vec<i16> = years.collect();
+    let middle = years.len() / 2;
+    if years.is_empty() { 0 } else { *years.select_nth_unstable(middle).1 }
 }
 
 /// Whether a zone has another name than the one that stands for it.

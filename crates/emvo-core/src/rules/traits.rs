@@ -226,10 +226,7 @@ impl Traits {
     }
 
     fn add_stamp(&mut self, line: &Property<'_>, today: Option<&str>) {
-        let Some(today) = today else { return };
-        let value = line.raw_value().as_bytes();
-        let day = value.get(..8).filter(|day| day.iter().all(u8::is_ascii_digit));
-        self.add_if(day.is_none_or(|day| day >= today.as_bytes()), Self::STAMP);
+        self.add_if(!is_past_stamp(line.raw_value(), today), Self::STAMP);
     }
 
     /// What the signs of a text tell.
@@ -307,6 +304,12 @@ mod class {
             | is((byte >= 0xc0) & (before >= 0x80), TOGETHER)
             | is(is_semicolon, SEMICOLON)
     }
+}
+
+/// Whether a stamp is surely of a day before today, if later ones are faults.
+pub(super) fn is_past_stamp(value: &str, today: Option<&str>) -> bool {
+    let day = value.as_bytes().get(..8).filter(|day| day.iter().all(u8::is_ascii_digit));
+    today.is_none_or(|today| day.is_some_and(|day| day < today.as_bytes()))
 }
 
 /// So many bytes are looked at together.

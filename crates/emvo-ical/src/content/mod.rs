@@ -29,7 +29,7 @@ pub use parse::{
     Fault, FaultKind, Parsed, SourceLine, Stretch, lines_of, logical_lines, parse, parse_without,
     pieces_of_events,
 };
-pub use property::{Parameter, Property};
+pub use property::{Parameter, Property, pieces_between_folds};
 pub use text::{escape_text, split_list, unescape_text};
 pub use wire_form::{Lines, WireForm, without_returns_in_lines};
 pub use write::{push_component, push_property};

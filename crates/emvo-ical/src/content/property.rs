@@ -213,17 +213,7 @@ impl<'a> Property<'a> {
 
     /// The value in pieces, as it is cut by folds: [`Self::value`] without making it.
     pub fn value_pieces(&self) -> impl Iterator<Item = &str> {
-        let is_folded = matches!(self.0, Form::Folded { .. });
-        let mut rest = Some(self.raw_value());
-        let mut is_first = true;
-        std::iter::from_fn(move || {
-            let text = rest?;
-            let end = if is_folded { memchr(b'\n', text.as_bytes()) } else { None };
-            rest = end.map(|end| &text[end + 1..]);
-            let piece = &text[..end.unwrap_or(text.len())];
-            let piece = if is_folded { piece.trim_end_matches('\r') } else { piece };
-            Some(if std::mem::take(&mut is_first) { piece } else { piece.get(1..).unwrap_or_default() })
-        })
+        pieces_between_folds(self.raw_value())
     }
 
     /// The value as text that people read.
@@ -345,6 +335,19 @@ impl<'a> Property<'a> {
             Form::Joined(joined) => joined.value_start,
         }
     }
+}
+
+/// The pieces of a value as it stands in the file, as it is cut by folds (RFC 5545 section 3.1).
+pub fn pieces_between_folds(raw: &str) -> impl Iterator<Item = &str> {
+    let (mut rest, mut is_first) = (Some(raw), true);
+    std::iter::from_fn(move || {
+        let text = rest?;
+        let end = memchr(b'\n', text.as_bytes());
+        rest = end.map(|end| &text[end + 1..]);
+        let piece = end.map_or(text, |end| text[..end].trim_end_matches('\r'));
+        // Behind a fold stands the blank that makes it one.
+        Some(if std::mem::take(&mut is_first) { piece } else { piece.get(1..).unwrap_or_default() })
+    })
 }
 
 /// Takes the folds out of a physical line (RFC 5545 section 3.1).

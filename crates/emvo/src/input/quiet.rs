@@ -40,7 +40,9 @@ impl<'t> Loaded<'t> {
     /// The calendar with all of its events, if some of them were not read.
     pub(crate) fn with_all_events(&self, reading: &Reading) -> Option<Loaded<'t>> {
         let text = (!self.quiet.is_empty()).then(|| self.quiet.text())?;
-        let root = content::parse(text).roots.pop()?;
+        let mut parsed = content::parse(text);
+        debug_assert!(parsed.faults.is_empty(), "what is not read could be read: {:?}", parsed.faults);
+        let root = parsed.roots.pop()?;
         let calendar = calendar::read(root, &self.calendar.fallback_name);
         let zones = ZoneResolver::of(&calendar, &reading.zones);
         Some(Loaded { calendar, zones, quiet: Quiet::default() })

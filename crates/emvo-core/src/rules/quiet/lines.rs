@@ -7,15 +7,17 @@ use std::num::NonZeroU16;
 
 use super::{Ask, Repeats};
 use crate::rules::Traits;
-use crate::rules::traits::{is_plain_id, traits_of_text};
-use emvo_ical::calendar::{Duration, is_mirror_name};
-use emvo_ical::day::{SECONDS_A_DAY, day_number, days_in_month};
-use memchr::memchr;
+use crate::rules::traits::{is_past_stamp, is_plain_id, traits_of_text};
+use emvo_ical::calendar::{Duration, EventTime, is_mirror_name};
+use emvo_ical::content::pieces_between_folds;
+use emvo_ical::day::clock_seconds;
 
 /// From this year on nobody takes a date for one from which computers count.
-const FIRST_YEAR: i64 = 1971;
+const FIRST_YEAR: i16 = 1971;
 /// How long a clock time is.
 const CLOCK: usize = "20260907T080000".len();
+/// Where its `T` stands.
+const CLOCK_MARK: usize = 8;
 /// Events of more zones in a piece of a text are for the rules to look at.
 pub(super) const MOST_ZONES: usize = 64;
 /// So far a series may go, in days.
@@ -40,14 +42,6 @@ pub(super) struct Told<'a> {
 pub(super) struct Time {
     pub(super) clock: i64,
     pub(super) zone: u16,
-}
-
-/// What the events before have told.
-#[derive(Default)]
-pub(super) struct Known<'a> {
-    pub(super) zones: ZoneTable<'a>,
-    /// The last stamp of each kind, of days that are over.
-    stamps: [&'a str; 3],
 }
 
 /// The zones of some times by the names that stand there; UTC has none.
@@ -100,7 +94,7 @@ impl<'a> Told<'a> {
         &mut self,
         raw: &'a str,
         is_folded: bool,
-        known: &mut Known<'a>,
+        zones: &mut ZoneTable<'a>,
         ask: &Ask<'_>,
     ) -> Option<()> {
         let end = raw.bytes().position(|byte| matches!(byte, b':' | b';'))?;
@@ -110,34 +104,34 @@ impl<'a> Told<'a> {
         }
         match name {
             "DTSTART" => {
-                self.start = Some(time(rest, &mut known.zones)?);
+                self.start = Some(time(rest, zones)?);
                 return self.once(DTSTART);
             }
             "DTEND" => {
-                self.end = Some(time(rest, &mut known.zones)?);
+                self.end = Some(time(rest, zones)?);
                 return self.once(DTEND);
             }
             _ => {}
         }
         let value = rest.strip_prefix(':')?;
         match name {
-            "DESCRIPTION" => self.text(DESCRIPTION, value, is_folded, Traits::default()),
-            "LOCATION" => self.text(LOCATION, value, is_folded, Traits::default()),
-            "COMMENT" => self.text(COMMENT, value, is_folded, Traits::default()),
+            "DESCRIPTION" => self.text(DESCRIPTION, value, Traits::default()),
+            "LOCATION" => self.text(LOCATION, value, Traits::default()),
+            "COMMENT" => self.text(COMMENT, value, Traits::default()),
             // The comma stands between two of them.
-            "CATEGORIES" => self.text(CATEGORIES, value, is_folded, Traits::ESCAPING),
+            "CATEGORIES" => self.text(CATEGORIES, value, Traits::ESCAPING),
             _ if is_folded => None,
             "SUMMARY" => {
                 self.title = value;
-                self.text(SUMMARY, value, is_folded, Traits::default())
+                self.text(SUMMARY, value, Traits::default())
             }
             "UID" => {
                 self.uid = value;
                 self.once_if(UID, is_plain_id(value))
             }
-            "DTSTAMP" => self.stamp(DTSTAMP, value, &mut known.stamps[0], ask),
-            "CREATED" => self.stamp(CREATED, value, &mut known.stamps[1], ask),
-            "LAST-MODIFIED" => self.stamp(LAST_MODIFIED, value, &mut known.stamps[2], ask),
+            "DTSTAMP" => self.once_if(DTSTAMP, is_past_stamp(value, ask.today)),
+            "CREATED" => self.once_if(CREATED, is_past_stamp(value, ask.today)),
+            "LAST-MODIFIED" => self.once_if(LAST_MODIFIED, is_past_stamp(value, ask.today)),
             "SEQUENCE" => self.once_if(SEQUENCE, number(value).is_some()),
             "PRIORITY" => self.once_if(PRIORITY, matches!(value.as_bytes(), [b'0'..=b'9'])),
             "STATUS" => self.once_if(STATUS, matches!(value, "CONFIRMED" | "TENTATIVE")),
@@ -151,7 +145,7 @@ impl<'a> Told<'a> {
                 self.is_in_reminder = true;
                 self.once(REMINDER)
             }
-            own => (own.starts_with("X-") && !is_mirror_name(own)).then_some(()),
+            own => (own.starts_with("X-") && is_plain_name(own) && !is_mirror_name(own)).then_some(()),
         }
     }
 
@@ -189,35 +183,15 @@ impl<'a> Told<'a> {
         if holds { self.once(what) } else { None }
     }
 
-    /// A stamp; most often it is the one of the event before.
-    fn stamp(&mut self, what: u32, value: &'a str, last: &mut &'a str, ask: &Ask<'_>) -> Option<()> {
-        if value != *last {
-            if !is_past_stamp(value, ask.today) {
-                return None;
-            }
-            *last = value;
-        }
-        self.once(what)
-    }
-
-    fn text(&mut self, what: u32, value: &str, is_folded: bool, besides: Traits) -> Option<()> {
-        let found =
-            if is_folded { traits_of_text(pieces(value)) } else { traits_of_text(std::iter::once(value)) };
+    fn text(&mut self, what: u32, value: &str, besides: Traits) -> Option<()> {
+        let found = traits_of_text(pieces_between_folds(value));
         self.once_if(what, found.is_within(besides))
     }
 }
 
-/// A text between its folds.
-fn pieces(value: &str) -> impl Iterator<Item = &str> {
-    let (mut rest, mut is_first) = (Some(value), true);
-    std::iter::from_fn(move || {
-        let text = rest?;
-        let end = memchr(b'\n', text.as_bytes());
-        rest = end.map(|end| &text[end + 1..]);
-        let piece = text[..end.unwrap_or(text.len())].trim_end_matches('\r');
-        // Behind a fold stands the blank that makes it one.
-        Some(if std::mem::take(&mut is_first) { piece } else { piece.get(1..).unwrap_or_default() })
-    })
+/// Whether a line surely has this name: with any other sign in it, it may be none that can be read.
+fn is_plain_name(name: &str) -> bool {
+    name.bytes().all(|byte| byte.is_ascii_alphanumeric() || byte == b'-')
 }
 
 /// `;TZID=Europe/Oslo:20260907T080000` or `:20260907T060000Z`, behind the name.
@@ -232,29 +206,11 @@ fn time<'a>(rest: &'a str, zones: &mut ZoneTable<'a>) -> Option<Time> {
 
 /// `20260907T080000`, in seconds since 1970 on that clock.
 fn clock(value: &str) -> Option<i64> {
-    let [date @ .., b'T', h1, h2, m1, m2, s1, s2] = value.as_bytes() else { return None };
-    let [y1, y2, y3, y4, mo1, mo2, d1, d2] = date else { return None };
-    let year = two(*y1, *y2)? * 100 + two(*y3, *y4)?;
-    let (month, day) = (two(*mo1, *mo2)?, two(*d1, *d2)?);
-    let (hour, minute, second) = (two(*h1, *h2)?, two(*m1, *m2)?, two(*s1, *s2)?);
-    let is_date =
-        year >= FIRST_YEAR && (1..=12).contains(&month) && (1..=days_in_month(year, month)).contains(&day);
-    let is_time = hour < 24 && minute < 60 && second < 60;
-    let seconds = (hour * 60 + minute) * 60 + second;
-    (is_date && is_time).then(|| day_number(year, month, day) * SECONDS_A_DAY + seconds)
-}
-
-fn two(tens: u8, ones: u8) -> Option<i64> {
-    let (tens, ones) = (tens.wrapping_sub(b'0'), ones.wrapping_sub(b'0'));
-    (tens < 10 && ones < 10).then(|| i64::from(tens) * 10 + i64::from(ones))
-}
-
-/// A moment in UTC on a day before today.
-fn is_past_stamp(value: &str, today: Option<&str>) -> bool {
-    let [date @ .., b'T', _, _, _, _, _, _, b'Z'] = value.as_bytes() else { return false };
-    date.len() == 8
-        && value.bytes().filter(u8::is_ascii_digit).count() == 14
-        && today.is_none_or(|today| date < today.as_bytes())
+    if value.len() != CLOCK || value.as_bytes()[CLOCK_MARK] != b'T' {
+        return None;
+    }
+    let time = EventTime::parse(value, None).ok()?;
+    (time.date().year() >= FIRST_YEAR).then(|| clock_seconds(time.clock()))
 }
 
 /// A number without a sign, as far as nobody doubts it.

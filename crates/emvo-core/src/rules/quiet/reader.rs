@@ -4,7 +4,7 @@ use rayon::prelude::*;
 
 use super::events::Events;
 use super::keys::{shape_number, title_number, uid_number};
-use super::lines::{Known, MOST_ZONES, Told, ZoneTable};
+use super::lines::{MOST_ZONES, Told, ZoneTable};
 use super::{Across, Ask, Quiet, QuietEvent};
 use crate::table::weekdays_named;
 use emvo_ical::calendar::ZoneName;
@@ -15,11 +15,10 @@ use emvo_ical::day::SECONDS_A_DAY;
 #[derive(Default)]
 struct Piece<'a> {
     events: Vec<QuietEvent>,
-    known: Known<'a>,
+    zones: ZoneTable<'a>,
 }
 
-/// All quiet events of a text but the first event of it: some rules have it speak for its
-/// calendar.
+/// All quiet events of a text.
 pub(super) fn read<'a>(text: &'a str, ask: &Ask<'_>) -> Option<Quiet<'a>> {
     let mut start = 0;
     let placed = pieces_of_events(text).into_iter().map(|piece| {
@@ -35,16 +34,15 @@ pub(super) fn read<'a>(text: &'a str, ask: &Ask<'_>) -> Option<Quiet<'a>> {
 fn read_piece<'a>(origin: usize, text: &'a str, ask: &Ask<'_>) -> Piece<'a> {
     let mut piece = Piece::default();
     let mut lines = logical_lines(text);
-    let mut is_first = origin == 0;
     while let Some(line) = lines.next() {
-        if line.raw() != "BEGIN:VEVENT" || std::mem::take(&mut is_first) {
+        if line.raw() != "BEGIN:VEVENT" {
             continue;
         }
-        if let Some((told, end)) = read_event(&mut lines, &mut piece.known, ask) {
+        if let Some((told, end)) = read_event(&mut lines, &mut piece.zones, ask) {
             let Ok(length) = u32::try_from(end.end() - line.start()) else { continue };
             let lines = end.number() + 1 - line.number();
             let stretch = Stretch { start: origin + line.start(), length, lines };
-            piece.events.extend(event_of(&told, stretch, &piece.known.zones, ask));
+            piece.events.extend(event_of(&told, stretch, &piece.zones, ask));
         }
     }
     piece.events.shrink_to_fit();
@@ -54,7 +52,7 @@ fn read_piece<'a>(origin: usize, text: &'a str, ask: &Ask<'_>) -> Piece<'a> {
 /// Takes the lines of an event up to its end, or up to the first that is not quiet.
 fn read_event<'a>(
     lines: &mut impl Iterator<Item = SourceLine<'a>>,
-    known: &mut Known<'a>,
+    zones: &mut ZoneTable<'a>,
     ask: &Ask<'_>,
 ) -> Option<(Told<'a>, SourceLine<'a>)> {
     let mut told = Told::default();
@@ -63,7 +61,7 @@ fn read_event<'a>(
         if line.raw() == "END:VEVENT" {
             return told.is_whole().then_some((told, line));
         }
-        told.take(line.raw(), line.is_folded(), known, ask)?;
+        told.take(line.raw(), line.is_folded(), zones, ask)?;
     }
 }
 
@@ -104,8 +102,8 @@ fn event_of(told: &Told<'_>, stretch: Stretch, zones: &ZoneTable<'_>, ask: &Ask<
 fn joined<'a>(text: &'a str, pieces: Vec<Piece<'a>>) -> Option<Quiet<'a>> {
     let mut names: Vec<Option<&str>> = Vec::new();
     let mut of_pieces = Vec::with_capacity(pieces.len());
-    for Piece { mut events, known } in pieces {
-        let places = known.zones.names.into_iter().map(|name| {
+    for Piece { mut events, zones } in pieces {
+        let places = zones.names.into_iter().map(|name| {
             let place = names.iter().position(|other| *other == name).unwrap_or_else(|| {
                 names.push(name);
                 names.len() - 1

@@ -14,13 +14,12 @@ use rayon::prelude::*;
 use super::keys::{shape_of, title_number, uid_number};
 use super::seen::Seen;
 use super::{Across, Ask, CLOCKS_APART, Quiet, QuietEvent};
-use crate::rules::context::LEAST_FLATTENED;
+use crate::rules::context::{LEAST_FLATTENED, middle_of};
 use crate::rules::d07_year_implausible::FAR;
 use crate::split::series_of;
 use emvo_ical::calendar::{Calendar, Series, Uid};
 use emvo_ical::day::{SECONDS_A_DAY, clock_seconds};
 use emvo_ical::zone::ZoneResolver;
-use memchr::memchr_iter;
 
 /// Clocks of one zone are never set by more.
 const SET_BY: i64 = 3 * 3600;
@@ -49,6 +48,8 @@ impl Quiet<'_> {
             return;
         }
         let mut awake = Awake(vec![false; self.events.len()]);
+        // The first event of all speaks for its calendar, and one of these may be the first.
+        awake.wake(0);
         self.wake_in_odd_zones(ask, &mut awake);
         for group in groups_of(&self.shared(|event| event.uid), 2) {
             awake.wake_all(group);
@@ -71,11 +72,6 @@ impl Quiet<'_> {
             return false;
         }
         let mut awake = Awake(vec![false; self.events.len()]);
-        // The first event of all speaks for its calendar.
-        let first = calendar.series.first().map_or(u32::MAX, |series| series.lead().line());
-        if !calendar.unsound.is_empty() && self.first_line() < first {
-            awake.wake(0);
-        }
         self.wake_in_own_zones(zones, &mut awake);
         self.wake_far_years(calendar, &mut awake);
         self.wake_ids_of(calendar, &mut awake);
@@ -86,13 +82,6 @@ impl Quiet<'_> {
         let has_woken = awake.0.contains(&true);
         self.keep_asleep(&awake);
         has_woken
-    }
-
-    /// The number of the line at which the first of them begins.
-    fn first_line(&self) -> u32 {
-        let before = self.events.iter().next().map_or(0, |event| event.stretch.start);
-        let lines = memchr_iter(b'\n', &self.text.as_bytes()[..before]).count();
-        u32::try_from(lines).map_or(u32::MAX, |lines| lines + 1)
     }
 
     fn keep_asleep(&mut self, awake: &Awake) {
@@ -142,9 +131,7 @@ impl Quiet<'_> {
     fn wake_far_years(&self, calendar: &Calendar<'_>, awake: &mut Awake) {
         let years: Vec<i16> = self.years().collect();
         let others = calendar.series.iter().map(|series| series.lead().start().date().year());
-        let mut all: Vec<i16> = years.iter().copied().chain(others).collect();
-        let middle = all.len() / 2;
-        let middle = *all.select_nth_unstable(middle).1;
+        let middle = middle_of(years.iter().copied().chain(others));
         for (at, year) in years.iter().enumerate() {
             awake.0[at] |= (year - middle).abs() > FAR;
         }
