@@ -223,12 +223,12 @@ impl EventTime {
     }
 }
 
-/// `2026-01-31 09:30`, with seconds where there are any. By hand, since receipts
+/// `2026-01-31 09:30`, with seconds where there are any. By hand, since lists and receipts
 /// show the start of every event.
-fn write_clock(f: &mut fmt::Formatter<'_>, at: DateTime) -> fmt::Result {
+pub(super) fn write_clock(out: &mut impl fmt::Write, at: DateTime) -> fmt::Result {
     let Ok(year) = u16::try_from(at.year()) else {
-        write!(f, "{} {:02}:{:02}", at.date(), at.hour(), at.minute())?;
-        return if at.second() == 0 { Ok(()) } else { write!(f, ":{:02}", at.second()) };
+        write!(out, "{} {:02}:{:02}", at.date(), at.hour(), at.minute())?;
+        return if at.second() == 0 { Ok(()) } else { write!(out, ":{:02}", at.second()) };
     };
     let mut text = *b"0000-00-00 00:00:00";
     let mut put = |at: usize, number: u16| {
@@ -244,7 +244,7 @@ fn write_clock(f: &mut fmt::Formatter<'_>, at: DateTime) -> fmt::Result {
         put(place, u16::from(number.unsigned_abs()));
     }
     let shown = if at.second() == 0 { &text[..16] } else { &text[..] };
-    f.write_str(std::str::from_utf8(shown).unwrap_or_default())
+    out.write_str(std::str::from_utf8(shown).unwrap_or_default())
 }
 
 /// `2026-01-31`, or `2026-01-31 09:30` with the zone behind it. Seconds show
@@ -255,46 +255,60 @@ impl fmt::Display for EventTime {
             Self::Date(date) => write!(f, "{date}"),
             Self::Clock { at, zone } => {
                 write_clock(f, *at)?;
-                match zone {
-                    ZoneRef::Floating => Ok(()),
-                    ZoneRef::Utc => f.write_str(" UTC"),
-                    ZoneRef::Named(zone) => write!(f, " {zone}"),
-                }
+                write_zone(f, zone)
             }
+        }
+    }
+}
+
+/// ` UTC` or ` Europe/Oslo`, behind a time; nothing if it floats.
+pub(super) fn write_zone(out: &mut impl fmt::Write, zone: &ZoneRef) -> fmt::Result {
+    match zone {
+        ZoneRef::Floating => Ok(()),
+        ZoneRef::Utc => out.write_str(" UTC"),
+        ZoneRef::Named(zone) => {
+            out.write_char(' ')?;
+            out.write_str(zone.as_str())
         }
     }
 }
 
 /// `20260131`.
 pub(super) fn basic_date(date: Date) -> String {
-    let mut out = String::with_capacity(8);
-    push_date(&mut out, date);
-    out
-}
-
-/// Formatting as such is slow, and times are most of what is written anew.
-fn push_date(out: &mut String, date: Date) {
-    push_two(out, date.year().div_euclid(100));
-    push_two(out, date.year().rem_euclid(100));
-    push_two(out, i16::from(date.month()));
-    push_two(out, i16::from(date.day()));
-}
-
-fn push_two(out: &mut String, number: i16) {
-    for digit in [number / 10 % 10, number % 10] {
-        // One digit, and no calendar has a year before 0.
-        out.push(char::from(b'0' + u8::try_from(digit).unwrap_or(0)));
-    }
+    let mut text = *b"00000000";
+    put_date(&mut text, date);
+    owned(&text)
 }
 
 /// `20260131T093000`.
 pub(crate) fn basic_clock(at: DateTime) -> String {
-    let mut out = String::with_capacity(16);
-    push_date(&mut out, at.date());
-    out.push('T');
-    for number in [at.hour(), at.minute(), at.second()] {
-        push_two(&mut out, i16::from(number));
+    let mut text = *b"00000000T000000";
+    put_date(&mut text, at.date());
+    for (place, number) in [(9, at.hour()), (11, at.minute()), (13, at.second())] {
+        put_two(&mut text, place, i16::from(number));
     }
+    owned(&text)
+}
+
+/// Formatting as such is slow, and times are most of what is written anew.
+fn put_date(text: &mut [u8], date: Date) {
+    // No calendar has a year before 0.
+    put_two(text, 0, date.year().div_euclid(100));
+    put_two(text, 2, date.year().rem_euclid(100));
+    put_two(text, 4, i16::from(date.month()));
+    put_two(text, 6, i16::from(date.day()));
+}
+
+fn put_two(text: &mut [u8], at: usize, number: i16) {
+    for (place, digit) in [(at, number / 10 % 10), (at + 1, number % 10)] {
+        text[place] = b'0' + u8::try_from(digit).unwrap_or(0);
+    }
+}
+
+fn owned(digits: &[u8]) -> String {
+    // A `Z` may come behind them.
+    let mut out = String::with_capacity(digits.len() + 1);
+    out.push_str(std::str::from_utf8(digits).unwrap_or_default());
     out
 }
 

@@ -160,11 +160,11 @@ impl Telling<'_, '_, '_> {
         let listing = &self.dates.listing;
         let mut rows: Vec<GridRow> = lines.par_iter().map(|line| row_of(listing, line)).collect();
         if is_usual(listing) {
-            for day in rows.iter_mut().filter_map(GridRow::first_mut) {
-                if *day == self.last_day {
-                    day.clear();
+            for row in &mut rows {
+                if row.first() == self.last_day {
+                    row.leave_first_empty();
                 } else {
-                    self.last_day.clone_from(day);
+                    row.first().clone_into(&mut self.last_day);
                 }
             }
         }

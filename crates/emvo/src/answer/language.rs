@@ -97,16 +97,24 @@ impl Language {
         let mut parts: Vec<String> = self.rules(master, zones).collect();
         let further = master.dates("RDATE").len();
         let (without, changed) = (master.dates("EXDATE").len(), series.overrides().len());
-        let words = match self.phrases {
-            Some(words) => [words.extra_dates(further), words.exceptions(without), words.overrides(changed)],
-            None => [
-                counted(further, "further date", "further dates"),
-                counted(without, "exception", "exceptions"),
-                counted(changed, "override", "overrides"),
-            ],
+        let mut add = |count: usize, words: &dyn Fn() -> String| {
+            if count > 0 {
+                parts.push(words());
+            }
         };
-        let counts = [further, without, changed].into_iter().zip(words);
-        parts.extend(counts.filter(|(count, _)| *count > 0).map(|(_, words)| words));
+        let words = self.phrases;
+        add(further, &|| match words {
+            Some(words) => words.extra_dates(further),
+            None => counted(further, "further date", "further dates"),
+        });
+        add(without, &|| match words {
+            Some(words) => words.exceptions(without),
+            None => counted(without, "exception", "exceptions"),
+        });
+        add(changed, &|| match words {
+            Some(words) => words.overrides(changed),
+            None => counted(changed, "override", "overrides"),
+        });
         Some(parts.join(", "))
     }
 

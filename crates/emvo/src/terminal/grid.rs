@@ -39,19 +39,70 @@ impl GridColumn {
     }
 }
 
-/// The cells of a row, each as it may be shown.
+/// The cells of a row.
 #[derive(Clone, Debug)]
-pub(crate) struct GridRow(Vec<String>);
+pub(crate) struct GridRow(Vec<Cell>);
+
+/// A cell as it may be shown.
+#[derive(Clone, Debug)]
+struct Cell {
+    text: String,
+    /// How many places it takes, if each of its signs takes one: [`plain_width`].
+    plain_width: Option<usize>,
+}
 
 impl GridRow {
     pub(crate) fn of(cells: impl IntoIterator<Item = String>) -> Self {
-        let shown = |cell: String| if is_plain(&cell) { cell } else { sanitized(&cell) };
-        Self(cells.into_iter().map(shown).collect())
+        Self(cells.into_iter().map(Cell::of).collect())
     }
 
-    /// The first cell, to be left empty where it says what the one above it says.
-    pub(crate) fn first_mut(&mut self) -> Option<&mut String> {
-        self.0.first_mut()
+    /// What the first cell says.
+    pub(crate) fn first(&self) -> &str {
+        self.0.first().map_or("", |cell| &cell.text)
+    }
+
+    /// Leaves the first cell empty, where it says what the one above it says.
+    pub(crate) fn leave_first_empty(&mut self) {
+        if let Some(first) = self.0.first_mut() {
+            *first = Cell::of(String::new());
+        }
+    }
+}
+
+impl Cell {
+    fn of(text: String) -> Self {
+        let plain_width = plain_width(&text);
+        let text = if plain_width.is_some() { text } else { sanitized(&text) };
+        Self { text, plain_width }
+    }
+
+    /// How many places of a line it takes.
+    fn width(&self) -> usize {
+        self.plain_width.unwrap_or_else(|| display_width(&self.text))
+    }
+
+    /// How many places the longest of its words takes.
+    fn longest_word(&self) -> usize {
+        if self.plain_width.is_none() {
+            return self.text.split(' ').map(display_width).max().unwrap_or(0);
+        }
+        let (mut longest, mut word) = (0, 0);
+        for char in self.text.chars() {
+            word = if char == ' ' { 0 } else { word + 1 };
+            longest = longest.max(word);
+        }
+        longest
+    }
+
+    /// How many places a column has left beside it, if there is room for it in one line of it.
+    /// Signs that are joined into one are for the table to measure.
+    fn room_beside(&self, width: usize) -> Option<usize> {
+        let is_joined = || self.text.contains(['\u{200d}', '\u{fe0f}']);
+        match self.plain_width {
+            Some(own) => width.checked_sub(own),
+            None if is_joined() => None,
+            None => width.checked_sub(display_width(&self.text)),
+        }
     }
 }
 
@@ -227,26 +278,26 @@ impl Layout {
     }
 
     /// The cells that are shown, each with its place and the width of its column.
-    fn cells<'r>(&self, row: &'r GridRow) -> impl Iterator<Item = (usize, usize, &'r str)> {
+    fn cells<'r>(&self, row: &'r GridRow) -> impl Iterator<Item = (usize, usize, &'r Cell)> {
         let cells = row.0.iter().zip(&self.widths).enumerate();
-        cells.filter_map(|(at, (cell, width))| Some((at, (*width)?, cell.as_str())))
+        cells.filter_map(|(at, (cell, width))| Some((at, (*width)?, cell)))
     }
 
     fn has_room(&self, row: &GridRow) -> bool {
-        self.cells(row).all(|(_, width, cell)| room_beside(cell, width).is_some())
+        self.cells(row).all(|(_, width, cell)| cell.room_beside(width).is_some())
     }
 
     /// Writes a row that has room; `false`, and nothing written, if it has not.
     fn push_line(&self, columns: &[GridColumn], row: &GridRow, out: &mut String) -> bool {
         let (start, mut blanks) = (out.len(), 0);
         for (at, width, cell) in self.cells(row) {
-            let Some(room) = room_beside(cell, width) else {
+            let Some(room) = cell.room_beside(width) else {
                 out.truncate(start);
                 return false;
             };
             let before = if matches!(columns[at], GridColumn::Number(_)) { room } else { 0 };
-            out.extend(std::iter::repeat_n(' ', blanks + before));
-            out.push_str(cell);
+            push_blanks(blanks + before, out);
+            out.push_str(&cell.text);
             blanks = room - before + GAP;
         }
         out.truncate(start + out[start..].trim_end().len());
@@ -262,7 +313,7 @@ impl Layout {
         let places: Vec<usize> = (0..columns.len()).filter(shown).collect();
         for row in rows {
             table.add_row(places.iter().map(|at| {
-                let cell = row.0.get(*at).map_or("", String::as_str);
+                let cell = row.0.get(*at).map_or("", |cell| &cell.text);
                 match columns[*at] {
                     GridColumn::Path(_) => shortened(cell, self.widths[*at].unwrap_or(usize::MAX)),
                     GridColumn::Text(_) | GridColumn::Number(_) => cell.to_owned(),
@@ -286,14 +337,13 @@ impl Layout {
 
 impl Needs {
     fn of_header(column: GridColumn) -> Self {
-        Self::of_cell(column, column.header())
+        Self::of_cell(column, &Cell::of(column.header().to_owned()))
     }
 
-    fn of_cell(column: GridColumn, cell: &str) -> Self {
-        let most = width_of(cell);
-        let longest_word = || cell.split(' ').map(width_of).max().unwrap_or(0);
+    fn of_cell(column: GridColumn, cell: &Cell) -> Self {
+        let most = cell.width();
         let least = match column {
-            GridColumn::Text(_) => longest_word(),
+            GridColumn::Text(_) => cell.longest_word(),
             GridColumn::Number(_) | GridColumn::Path(_) => most,
         };
         Self { least, most }
@@ -306,35 +356,38 @@ impl Needs {
 
 fn needs_of(grid: &Grid, at: usize) -> Needs {
     let column = grid.columns[at];
-    let cells = || grid.rows.iter().filter_map(move |row| row.0.get(at)).map(String::as_str);
+    let cells = || grid.rows.iter().filter_map(move |row| row.0.get(at));
     let header = Needs::of_header(column);
     let needs = cells().map(|cell| Needs::of_cell(column, cell)).fold(header, Needs::and);
     match column {
         GridColumn::Number(_) | GridColumn::Text(_) => needs,
-        GridColumn::Path(_) => {
-            Needs { least: least_of_paths(&cells().collect::<Vec<_>>()).max(header.least), ..needs }
-        }
+        GridColumn::Path(_) => Needs {
+            least: least_of_paths(&cells().map(|cell| cell.text.as_str()).collect::<Vec<_>>())
+                .max(header.least),
+            ..needs
+        },
     }
 }
 
-/// Whether each byte of a text is shown, and takes one place: so are most.
-fn is_plain(text: &str) -> bool {
-    text.bytes().all(|byte| (b' '..=b'~').contains(&byte))
-}
-
-/// How many places a column has left beside a cell that has room in one line of it. Signs that
-/// are joined into one are for the table to measure.
-fn room_beside(cell: &str, width: usize) -> Option<usize> {
-    if is_plain(cell) {
-        return width.checked_sub(cell.len());
+/// Adds so many blanks.
+fn push_blanks(count: usize, out: &mut String) {
+    const SOME: &str = "                                ";
+    let mut left = count;
+    while left > 0 {
+        let now = left.min(SOME.len());
+        out.push_str(&SOME[..now]);
+        left -= now;
     }
-    let is_joined = cell.contains(['\u{200d}', '\u{fe0f}']);
-    if is_joined { None } else { width.checked_sub(display_width(cell)) }
 }
 
-/// How many places of a line a text takes.
-fn width_of(text: &str) -> usize {
-    if is_plain(text) { text.len() } else { display_width(text) }
+/// How many places a text takes if each of its signs takes one, as of the Latin ones nearly all
+/// do, and the dash between two times; `None` where that is for Unicode to say.
+fn plain_width(text: &str) -> Option<usize> {
+    if text.bytes().fold(true, |all, byte| all & (b' '..=b'~').contains(&byte)) {
+        return Some(text.len());
+    }
+    let takes_one = |char| matches!(char, ' '..='~' | '\u{a1}'..='\u{ac}' | '\u{ae}'..='\u{2ff}' | '–' | '…');
+    text.chars().try_fold(0, |width, char| takes_one(char).then_some(width + 1))
 }
 
 /// The least room in which all of some paths are still told apart.
@@ -432,6 +485,17 @@ mod tests {
             lines(Some(60))
         );
         assert_eq!(lines(Some(50)).last().unwrap(), "(no room here for: All-day, First)");
+    }
+
+    #[test]
+    fn a_sign_that_is_taken_for_one_place_takes_one_and_is_shown_as_it_is() {
+        for char in '\0'..=char::MAX {
+            let text = char.to_string();
+            if let Some(width) = plain_width(&text) {
+                assert_eq!((width, width), (1, display_width(&text)), "{char:?}");
+                assert_eq!(sanitized(&text), text);
+            }
+        }
     }
 
     #[test]

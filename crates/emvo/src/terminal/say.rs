@@ -11,6 +11,9 @@ use super::pages::leafed_through;
 use super::progress;
 use super::words::{ERROR, WARNING, fitted, harmless, json_escaped, sanitized, styled};
 
+/// What styles begin with.
+const ESCAPE: u8 = 0x1b;
+
 /// Why something could not be printed.
 static UNSAID: OnceLock<io::Error> = OnceLock::new();
 
@@ -45,7 +48,14 @@ pub(crate) fn answer(tell: &Tell<'_>) {
 
 /// Prints, and says whether anybody reads on.
 fn say_on(words: &str) -> Result<(), HungUp> {
-    match anstream::stdout().write_all(words.as_bytes()) {
+    // Without a style there is none to be dropped, and a million rows have none.
+    let has_style = memchr::memchr(ESCAPE, words.as_bytes()).is_some();
+    let said = if has_style {
+        anstream::stdout().write_all(words.as_bytes())
+    } else {
+        io::stdout().write_all(words.as_bytes())
+    };
+    match said {
         Ok(()) => Ok(()),
         Err(error) => {
             if error.kind() != io::ErrorKind::BrokenPipe {

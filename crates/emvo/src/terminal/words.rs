@@ -29,12 +29,15 @@ fn is_hidden(char: char) -> bool {
 
 /// Texts come from strangers: control characters are shown, not obeyed.
 pub(crate) fn sanitized(text: &str) -> String {
+    if obeyed_in(text).is_none() && !text.contains(['\n', '\t']) {
+        return text.to_owned();
+    }
     let mut out = String::with_capacity(text.len());
     for char in text.chars() {
         match char {
             '\n' => out.push_str("\\n"),
             '\t' => out.push(' '),
-            char if char.is_control() || is_hidden(char) => out.extend(char.escape_unicode()),
+            char if is_obeyed(char) => out.extend(char.escape_unicode()),
             other => out.push(other),
         }
     }
@@ -44,6 +47,37 @@ pub(crate) fn sanitized(text: &str) -> String {
 /// What a terminal does something with instead of showing it.
 fn is_obeyed(char: char) -> bool {
     (char.is_control() && !matches!(char, '\n' | '\t')) || is_hidden(char)
+}
+
+/// Whether a character that a terminal obeys may begin with this byte.
+const fn may_be_obeyed(byte: u8) -> bool {
+    match byte {
+        b'\n' | b'\t' => false,
+        // U+0080 to U+009F; U+061C; U+200B to U+2069; U+FEFF.
+        0..b' ' | 0x7f | 0xc2 | 0xd8 | 0xe2 | 0xef => true,
+        _ => false,
+    }
+}
+
+/// Where the first character stands that a terminal obeys. Most texts have none that begins as
+/// one of them does, which is seen without reading a character, many bytes at a time.
+fn obeyed_in(text: &str) -> Option<usize> {
+    const AT_ONCE: usize = 32;
+    let bytes = text.as_bytes();
+    for (block, some) in bytes.chunks(AT_ONCE).enumerate() {
+        if !some.iter().fold(false, |any, byte| any | may_be_obeyed(*byte)) {
+            continue;
+        }
+        // A byte with which one of these begins is never one inside a character.
+        let may_begin = |(_, byte): &(usize, &u8)| may_be_obeyed(**byte);
+        for (at, _) in some.iter().enumerate().filter(may_begin) {
+            let at = block * AT_ONCE + at;
+            if text[at..].chars().next().is_some_and(is_obeyed) {
+                return Some(at);
+            }
+        }
+    }
+    None
 }
 
 /// A JSON document with what a terminal would obey escaped; such characters stand in its
@@ -65,12 +99,12 @@ pub(super) fn json_escaped(document: &str) -> String {
 /// is sanitized already stays, and so do our styles and line ends. Whatever else a terminal
 /// would obey, wherever it got in, is shown.
 pub(super) fn harmless(text: &str) -> Cow<'_, str> {
-    if !text.contains(is_obeyed) {
+    if obeyed_in(text).is_none() {
         return Cow::Borrowed(text);
     }
     let mut out = String::with_capacity(text.len() + 16);
     let mut rest = text;
-    while let Some(at) = rest.find(is_obeyed) {
+    while let Some(at) = obeyed_in(rest) {
         out.push_str(&rest[..at]);
         rest = &rest[at..];
         let style = style_in(rest);
@@ -179,6 +213,17 @@ mod tests {
         assert_eq!(sanitized("a\u{1b}[31mb\nc"), "a\\u{1b}[31mb\\nc");
         assert_eq!(sanitized("Watch\u{202e}sci.exe\u{200b}"), "Watch\\u{202e}sci.exe\\u{200b}");
         assert_eq!(sanitized("👩\u{200d}✈\u{fe0f}"), "👩\u{200d}✈\u{fe0f}");
+    }
+
+    #[test]
+    fn a_character_that_is_obeyed_is_found_by_its_first_byte() {
+        for char in '\0'..=char::MAX {
+            let text = format!("{}å–{char}é", "x".repeat(usize::try_from(u32::from(char) % 40).unwrap()));
+            assert_eq!(obeyed_in(&text), text.find(is_obeyed), "{char:?}");
+            if is_obeyed(char) {
+                assert!(may_be_obeyed(text.as_bytes()[text.find(char).unwrap()]), "{char:?}");
+            }
+        }
     }
 
     #[test]

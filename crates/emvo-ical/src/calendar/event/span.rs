@@ -1,8 +1,12 @@
 //! From when to when an event goes, in words for people.
 
 use super::{Event, EventTime, Extent, ZoneRef};
+use crate::calendar::time::{write_clock, write_zone};
 use crate::recurrence::end_after;
 use crate::zone::Zone;
+
+/// What two times of one day begin with.
+const DAY: usize = "2026-09-01 ".len();
 
 impl Event<'_> {
     /// From when to when, for people: `2026-09-01 06:00–15:30 Europe/Helsinki`,
@@ -16,18 +20,15 @@ impl Event<'_> {
         if start.zone() != end.zone() || start == &end {
             return if start == &end { start.to_string() } else { format!("{start} – {end}") };
         }
-        let zone = match start.zone() {
-            ZoneRef::Floating => String::new(),
-            ZoneRef::Utc => " UTC".to_owned(),
-            ZoneRef::Named(zone) => format!(" {zone}"),
-        };
-        let bare =
-            |time: &EventTime| EventTime::Clock { at: time.clock(), zone: ZoneRef::Floating }.to_string();
-        let (from, until) = (bare(start), bare(&end));
-        match until.strip_prefix(&from[..11]).filter(|_| start.date() == end.date()) {
-            Some(time) => format!("{from}–{time}{zone}"),
-            None => format!("{from} – {until}{zone}"),
+        let (mut out, mut until) = (String::with_capacity(64), String::with_capacity(24));
+        // Writing into a string cannot fail.
+        let _ = write_clock(&mut out, start.clock()).and_then(|()| write_clock(&mut until, end.clock()));
+        match until.strip_prefix(&out[..DAY]).filter(|_| start.date() == end.date()) {
+            Some(time) => out.extend(["–", time]),
+            None => out.extend([" – ", until.as_str()]),
         }
+        let _ = write_zone(&mut out, start.zone());
+        out
     }
 
     /// When it ends. Hours of a length are exact: over a change of the clocks the end
