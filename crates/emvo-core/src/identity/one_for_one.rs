@@ -71,12 +71,23 @@ impl OneForOne {
                 members[*group].1.push(at);
             }
         }
-        for (first, second) in members {
-            for (one, two) in nearest(&first, &second, stage) {
-                self.second_of[one] = Some(two);
-                self.first_of[two] = Some(one);
+        for (first, second) in members.into_iter().filter(|(_, second)| !second.is_empty()) {
+            if let ([one], [two]) = (first.as_slice(), second.as_slice()) {
+                // As nearly all are.
+                if (stage.may_be_one)(*one, *two) {
+                    self.join(*one, *two);
+                }
+            } else {
+                for (one, two) in nearest(&first, &second, stage) {
+                    self.join(one, two);
+                }
             }
         }
+    }
+
+    fn join(&mut self, one: usize, two: usize) {
+        self.second_of[one] = Some(two);
+        self.first_of[two] = Some(one);
     }
 }
 

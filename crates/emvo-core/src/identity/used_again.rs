@@ -46,6 +46,11 @@ impl IdsUsedAgain {
         if sides.len() < 2 {
             return Self::default();
         }
+        if let [one, two] = sides
+            && some_event_stays(one, two, many)
+        {
+            return Self::default();
+        }
         let mut starts: HashMap<Cow<'_, str>, Vec<(usize, Date)>> = HashMap::new();
         for (number, side) in sides.iter().enumerate() {
             for master in side.calendar.series.iter().filter_map(|series| series.master()) {
@@ -79,6 +84,24 @@ impl IdsUsedAgain {
     pub fn between(&self, one: usize, two: usize) -> usize {
         self.0.get(&(one.min(two), one.max(two))).copied().unwrap_or(0)
     }
+}
+
+/// Whether an event of two files surely stands where it stood, so that they do not use their ids
+/// again: two exports of one system mostly have their first events in common.
+fn some_event_stays(
+    one: &CalendarView<'_, '_>,
+    two: &CalendarView<'_, '_>,
+    many: &HashSet<Cow<'_, str>>,
+) -> bool {
+    const LOOKED_AT: usize = 100;
+    let of = |view: &'_ CalendarView<'_, '_>| {
+        let masters = view.calendar.series.iter().take(LOOKED_AT).filter_map(|series| series.master());
+        masters
+            .filter_map(|event| Some((event.uid()?.into_text().into_owned(), event.start().date())))
+            .filter(|(uid, _)| !many.contains(uid.as_str()))
+            .collect::<HashSet<_>>()
+    };
+    !of(one).is_disjoint(&of(two))
 }
 
 impl Shared {

@@ -13,11 +13,16 @@ mod matching;
 mod reach;
 mod standing;
 
+use std::cell::LazyCell;
+
+use rayon::prelude::*;
+
 use crate::view::CalendarView;
 use emvo_ical::calendar::Series;
 use emvo_ical::zone::ZoneResolver;
 
 pub use crate::identity::FieldChange;
+use crate::identity::OneForOne;
 pub use cancellation::cancellation;
 pub use components::{LineChange, OtherChange};
 pub use standing::{Standing, still_there};
@@ -124,16 +129,18 @@ pub fn changes<'s, 'a>(
     let (olds, news) = (entries(old), entries(new));
     let evidence = Evidence::of(old, new, relation);
     let pairs = matching(&olds, &news, &evidence);
-    // What the destination holds besides is its own.
-    let reach = (relation == Relation::SameSystem).then(|| Reach::of(&news)).flatten();
+    // What the destination holds besides is its own. Which days an export covers is a look at
+    // all dates of it, and worth that where something is not there any more.
+    let reach = LazyCell::new(|| (relation == Relation::SameSystem).then(|| Reach::of(&news)).flatten());
     let mut found = Changes::default();
-    for (at, entry) in olds.iter().enumerate() {
-        match pairs.second_of[at] {
-            Some(place) => found.pair(*entry, news[place], reach),
-            None if reach.is_some_and(|reach| reach.leaves_out(entry)) => {
+    for (entry, became) in olds.iter().zip(what_became(&olds, &news, &pairs)) {
+        match became {
+            Became::Same(place) => found.unchanged.push((*entry, news[place])),
+            Became::Unlike(place, fields) => found.pair(*entry, news[place], fields, &reach),
+            Became::Gone if reach.is_some_and(|reach| reach.leaves_out(entry)) => {
                 found.outside.push(Outside { entry: *entry, goes_on: None });
             }
-            None => found.removed.push(*entry),
+            Became::Gone => found.removed.push(*entry),
         }
     }
     found.forget_habits(relation);
@@ -166,15 +173,34 @@ fn entries<'s, 'a>(sides: &[CalendarView<'s, 'a>]) -> Vec<Entry<'s, 'a>> {
     sides.iter().enumerate().flat_map(of_side).collect()
 }
 
+/// What became of an event of the earlier snapshot; of its pair the place among the later ones.
+enum Became {
+    Gone,
+    /// It says what it said.
+    Same(usize),
+    /// The fields may be none, where it says the same in other words.
+    Unlike(usize, Vec<FieldChange>),
+}
+
+fn what_became(olds: &[Entry<'_, '_>], news: &[Entry<'_, '_>], pairs: &OneForOne) -> Vec<Became> {
+    let became = |(at, old): (usize, &Entry<'_, '_>)| match pairs.second_of[at] {
+        None => Became::Gone,
+        Some(place) if fields::say_the_same(old.series, news[place].series) => Became::Same(place),
+        Some(place) => Became::Unlike(place, fields::fields_unlike(old, &news[place])),
+    };
+    olds.par_iter().enumerate().with_min_len(256).map(became).collect()
+}
+
 impl<'s, 'a> Changes<'s, 'a> {
-    fn pair(&mut self, old: Entry<'s, 'a>, new: Entry<'s, 'a>, reach: Option<Reach>) {
-        if fields::say_the_same(old.series, new.series) {
-            self.unchanged.push((old, new));
-            return;
-        }
-        let fields = fields::fields_unlike(&old, &new);
-        if let Some(reach) = reach
-            && let Some(goes_on) = reach.only_left_the_past(&old, &new, &fields)
+    fn pair(
+        &mut self,
+        old: Entry<'s, 'a>,
+        new: Entry<'s, 'a>,
+        fields: Vec<FieldChange>,
+        reach: &LazyCell<Option<Reach>, impl FnOnce() -> Option<Reach>>,
+    ) {
+        if reach::may_have_left_the_past(&old, &new, &fields)
+            && let Some(goes_on) = reach.and_then(|reach| reach.only_left_the_past(&old, &new, &fields))
         {
             self.outside.push(Outside { entry: old, goes_on: Some(goes_on) });
             return;

@@ -59,7 +59,7 @@ impl Reach {
         new: &Entry<'_, '_>,
         fields: &[FieldChange],
     ) -> Option<Date> {
-        if fields.is_empty() || !old.series.repeats() || !new.series.repeats() {
+        if !may_have_left_the_past(old, new, fields) {
             return None;
         }
         let starts = [old, new].map(|entry| entry.series.lead().start().date());
@@ -69,18 +69,30 @@ impl Reach {
         if starts[1] > starts[0] && has_dates_from(old, self.first, starts[1]) {
             return None;
         }
-        let is_about_dates = |change: &FieldChange| {
-            let time_fields = [Field::Start, Field::End, Field::Repeat, Field::Exceptions, Field::ExtraDates];
-            let is_past = || change.date.as_ref().is_some_and(|date| date.date() < first);
-            time_fields.iter().any(|field| field.name() == change.field)
-                || (change.field == OVERRIDES && change.after.is_empty() && is_past())
+        let is_past = |change: &FieldChange| {
+            change.field != OVERRIDES || change.date.as_ref().is_some_and(|date| date.date() < first)
         };
-        if !fields.iter().all(is_about_dates) {
+        if !fields.iter().all(is_past) {
             return None;
         }
         let has_past = starts[0] < first;
         (has_past && same_dates_from(old, new, first)).then_some(first)
     }
+}
+
+/// Whether two versions of a series differ in nothing but its dates, so that it is worth a look
+/// which of them are covered; `false` is certain.
+pub(super) fn may_have_left_the_past(
+    old: &Entry<'_, '_>,
+    new: &Entry<'_, '_>,
+    fields: &[FieldChange],
+) -> bool {
+    const TIMES: [Field; 5] = [Field::Start, Field::End, Field::Repeat, Field::Exceptions, Field::ExtraDates];
+    let is_about_dates = |change: &FieldChange| {
+        TIMES.iter().any(|field| field.name() == change.field)
+            || (change.field == OVERRIDES && change.after.is_empty())
+    };
+    !fields.is_empty() && old.series.repeats() && new.series.repeats() && fields.iter().all(is_about_dates)
 }
 
 /// Whether a series has a date from a day on and before another.

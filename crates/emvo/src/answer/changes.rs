@@ -18,7 +18,7 @@ const FEW: usize = 12;
 /// What happened between two snapshots, and where it was written.
 pub(crate) struct Compared<'c, 't> {
     pub(crate) found: Changes<'c, 't>,
-    /// What a destination without updates leaves to people.
+    /// What a destination without updates leaves to people, if that is asked for.
     pub(crate) by_hand: ByHand,
     /// The files that were written.
     pub(crate) outputs: Vec<String>,
@@ -148,28 +148,32 @@ fn text(found: &Changes<'_, '_>, detail: Detail) -> String {
         (format!("{} {}", kind_of(one), one.told.title), what)
     };
     let line = |one: &LineChange| (one.field.clone(), format!("{} → {}", one.before, one.after));
-    let lists: [(&str, Vec<(String, String)>); 7] = [
-        ("added", found.added.iter().map(single).collect()),
-        ("changed", found.changed.iter().map(pair).collect()),
-        ("moved", found.moved.iter().map(pair).collect()),
-        ("removed", found.removed.iter().map(single).collect()),
-        ("outside the dates that the later export covers", found.outside.iter().map(outside).collect()),
-        ("otherwise among tasks and other components", found.others.iter().map(other).collect()),
-        ("otherwise in what the calendars say of themselves", found.lines.iter().map(line).collect()),
-    ];
-    // Writing into a string cannot fail, here and below.
-    for (name, list) in lists.iter().filter(|(_, list)| !list.is_empty()) {
-        let _ = writeln!(out, "{}", styled(STRONG, format!("{} {name}", grouped(list.len()))));
-        for (event, what) in list.iter().take(few) {
-            let what =
-                if what.is_empty() { String::new() } else { format!("  {}", styled(DIM, sanitized(what))) };
-            let _ = writeln!(out, "  {}{what}", sanitized(event));
+    let mut tell = |name: &str, count: usize, list: &mut dyn Iterator<Item = (String, String)>| {
+        if count == 0 {
+            return;
         }
-        if list.len() > few {
-            let more = counted(list.len() - few, "more", "more");
+        // Writing into a string cannot fail, here and below.
+        let _ = writeln!(out, "{}", styled(STRONG, format!("{} {name}", grouped(count))));
+        for (event, what) in list.take(few) {
+            let what =
+                if what.is_empty() { String::new() } else { format!("  {}", styled(DIM, sanitized(&what))) };
+            let _ = writeln!(out, "  {}{what}", sanitized(&event));
+        }
+        if count > few {
+            let more = counted(count - few, "more", "more");
             let _ = writeln!(out, "  {}", styled(DIM, format!("and {more}; -v lists them")));
         }
-    }
+    };
+    tell("added", found.added.len(), &mut found.added.iter().map(single));
+    tell("changed", found.changed.len(), &mut found.changed.iter().map(pair));
+    tell("moved", found.moved.len(), &mut found.moved.iter().map(pair));
+    tell("removed", found.removed.len(), &mut found.removed.iter().map(single));
+    let not_covered = "outside the dates that the later export covers";
+    tell(not_covered, found.outside.len(), &mut found.outside.iter().map(outside));
+    let not_events = "otherwise among tasks and other components";
+    tell(not_events, found.others.len(), &mut found.others.iter().map(other));
+    let of_calendars = "otherwise in what the calendars say of themselves";
+    tell(of_calendars, found.lines.len(), &mut found.lines.iter().map(line));
     let same = counted(found.unchanged.len(), "event is as it was", "events are as they were");
     let _ = writeln!(out, "{same}");
     out

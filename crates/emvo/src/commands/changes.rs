@@ -81,7 +81,13 @@ impl Command for ChangesArgs {
             let (old_views, new_views) = (views(&old), views(&new));
             let found = changes(&old_views, &new_views, Relation::SameSystem);
             let calendars: Vec<String> = old_views.iter().map(|view| view.calendar.name()).collect();
-            let list = ByHand::of(&found, &found.removed, &calendars).with_others(&found.others);
+            // A list of all that differs is long, and in nearly all runs nobody asks for it.
+            let list = match (by_hand.is_named(), content) {
+                (true, _) | (_, Content::WhatIsNew) => {
+                    ByHand::of(&found, &found.removed, &calendars).with_others(&found.others)
+                }
+                (false, Content::WhatDiffers) => ByHand::default(),
+            };
             let mut batch = Batch::new(Mode::Write, &guard, Readers::AsUsual);
             output.add_to(&mut batch, |_| Ok(delta(&found, &new_views, content)))?;
             cancelled.add_to(&mut batch, |path| cancellations(&found, &old_views, path))?;
