@@ -152,6 +152,11 @@ pub(super) fn several_lengths(cell: &str) -> Vec<&str> {
 /// the sign. Where lists are separated by semicolons, a spreadsheet may split a cell
 /// there as well, so the sign behind one gets its own.
 pub fn guarded(cell: &str) -> Cow<'_, str> {
+    // Most cells begin with a letter or a digit, and have one part.
+    let begins_plainly = cell.as_bytes().first().is_none_or(u8::is_ascii_alphanumeric);
+    if begins_plainly && memchr::memchr(b';', cell.as_bytes()).is_none() {
+        return Cow::Borrowed(cell);
+    }
     if !starts_of_parts(cell).any(|at| is_formula(&cell[at..])) {
         return Cow::Borrowed(cell);
     }

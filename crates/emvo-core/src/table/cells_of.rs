@@ -1,5 +1,6 @@
 //! One event → the cells of its row.
 
+use std::borrow::Cow;
 use std::fmt::Write as _;
 
 use super::column::ColumnField;
@@ -22,14 +23,34 @@ pub(super) struct WrittenRow<'r, 'a> {
     pub(super) file: Option<&'r Columns>,
 }
 
-impl WrittenRow<'_, '_> {
+impl<'r> WrittenRow<'r, '_> {
     /// The cell of a field among these columns.
-    pub(super) fn cell(&self, field: ColumnField, columns: &[Column]) -> String {
+    pub(super) fn cell(&self, field: ColumnField, columns: &[Column]) -> Cow<'r, str> {
         let event = self.event;
-        let text =
-            |field: Field| event.text(field.property()).map(std::borrow::Cow::into_owned).unwrap_or_default();
-        match field {
-            ColumnField::Title => text(Field::Title),
+        let text = |field: Field| event.text(field.property()).unwrap_or_default();
+        let made = match field {
+            ColumnField::Title => return text(Field::Title),
+            ColumnField::Location => return text(Field::Location),
+            ColumnField::Description => return text(Field::Description),
+            ColumnField::Url => return text(Field::Url),
+            ColumnField::Uid => return self.series.uid_text(),
+            ColumnField::Calendar => return Cow::Borrowed(self.calendar),
+            ColumnField::AllDay => return Cow::Borrowed(self.answer(event.is_all_day())),
+            ColumnField::Busy => return Cow::Borrowed(if event.is_busy() { "busy" } else { "free" }),
+            ColumnField::Private => {
+                return Cow::Borrowed(match event.classification() {
+                    Classification::Public => "",
+                    Classification::Private => "private",
+                    Classification::Confidential => "confidential",
+                });
+            }
+            ColumnField::Status => {
+                return Cow::Borrowed(match event.status() {
+                    Status::Confirmed => "",
+                    Status::Tentative => "tentative",
+                    Status::Cancelled => "cancelled",
+                });
+            }
             ColumnField::Start => self.moment(event.start()),
             ColumnField::StartDate => self.date(event.start()),
             ColumnField::StartTime => self.time(event.start()),
@@ -43,40 +64,36 @@ impl WrittenRow<'_, '_> {
             ColumnField::EndDate => self.end_on_clock().map(|end| self.date(&end)).unwrap_or_default(),
             ColumnField::EndTime => self.end_on_clock().map(|end| self.time(&end)).unwrap_or_default(),
             ColumnField::Duration => self.length(),
-            ColumnField::AllDay => self.answer(event.is_all_day()),
             ColumnField::Zone => self.zone(),
             ColumnField::Repeat => self.repeat(columns),
             ColumnField::RepeatUntil => self.repeat_until(),
             ColumnField::Exceptions => self.dates("EXDATE"),
             ColumnField::ExtraDates => self.further_dates(),
-            ColumnField::Location => text(Field::Location),
-            ColumnField::Description => text(Field::Description),
             ColumnField::Category => event.categories().join("; "),
-            ColumnField::Busy => if event.is_busy() { "busy" } else { "free" }.to_owned(),
-            ColumnField::Private => match event.classification() {
-                Classification::Public => String::new(),
-                Classification::Private => "private".to_owned(),
-                Classification::Confidential => "confidential".to_owned(),
-            },
             ColumnField::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
-            ColumnField::Url => text(Field::Url),
-            ColumnField::Calendar => self.calendar.to_owned(),
-            ColumnField::Uid => self.series.uid_text().into_owned(),
             ColumnField::Replaces => {
                 event.replaces().map(|time| self.on_start_clock(time)).unwrap_or_default()
             }
-            ColumnField::Status => match event.status() {
-                Status::Confirmed => String::new(),
-                Status::Tentative => "tentative".to_owned(),
-                Status::Cancelled => "cancelled".to_owned(),
-            },
-        }
+        };
+        Cow::Owned(made)
     }
 
-    fn answer(&self, is: bool) -> String {
+    fn answer(&self, is: bool) -> &'r str {
         match self.file.and_then(|file| file.answers.as_ref()) {
-            Some((yes, no)) => if is { yes } else { no }.clone(),
-            None => if is { "yes" } else { "no" }.to_owned(),
+            Some((yes, no)) => {
+                if is {
+                    yes
+                } else {
+                    no
+                }
+            }
+            None => {
+                if is {
+                    "yes"
+                } else {
+                    "no"
+                }
+            }
         }
     }
 
@@ -191,13 +208,17 @@ impl WrittenRow<'_, '_> {
     /// The further dates; one with a length of its own has that behind it, as in
     /// `2026-05-01T10:00:00/PT2H`.
     fn further_dates(&self) -> String {
+        let dates = self.event.dates("RDATE");
+        if dates.is_empty() {
+            return String::new();
+        }
         let periods = periods_of(self.event, self.zones);
         let cell = |date: &EventTime| {
             let own = periods.iter().find(|(start, _)| start == date);
             let length = own.map(|(_, length)| format!("/{length}")).unwrap_or_default();
             format!("{}{length}", self.on_start_clock(date))
         };
-        self.event.dates("RDATE").iter().map(cell).collect::<Vec<_>>().join("; ")
+        dates.iter().map(cell).collect::<Vec<_>>().join("; ")
     }
 
     /// A time in the zone of the row, which has one zone cell for all.

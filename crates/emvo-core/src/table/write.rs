@@ -1,5 +1,7 @@
 //! Calendars → text: one row an event, overrides as rows of their own.
 
+use std::borrow::Cow;
+
 use rayon::prelude::*;
 
 use super::cannot_carry::{CannotCarry, Places};
@@ -11,6 +13,7 @@ use super::{COLUMN_HEADER, COLUMN_PROPERTY};
 use emvo_ical::calendar::{
     Calendar, ComponentCounts, ComponentKind, Event, EventTime, OwnLine, Series, Status, ZoneRef,
 };
+use emvo_ical::content::Property;
 use emvo_ical::zone::{Zone, ZoneResolver};
 
 /// The columns that are always written, in their order.
@@ -33,6 +36,10 @@ pub(super) const COLUMNS: [ColumnField; 17] = [
     ColumnField::Calendar,
     ColumnField::Uid,
 ];
+
+/// So many series are put into rows by one thread in one go, and so many side by side.
+const SERIES_A_PART: usize = 1 << 9;
+const SERIES_AT_ONCE: usize = 1 << 15;
 
 /// A table as text, and what it could not hold.
 #[derive(Debug, Default)]
@@ -134,35 +141,37 @@ pub fn write(
     ensure_place(calendars, &columns, options)?;
     let rows = Rows { columns: &columns, file: options.columns.as_ref() };
     let mut due = Size::default();
+    let headers = columns.iter().map(|column| Cow::Borrowed(column.header.as_str()));
     let mut written =
-        WrittenTable { text: rows.text([rows.headers()].into_iter(), &mut due), ..WrittenTable::default() };
+        WrittenTable { text: rows.text([headers].into_iter(), &mut due), ..WrittenTable::default() };
     let places = Places::of(&columns);
     for (calendar, zones) in calendars {
         let name = calendar.name();
         written.leave_others_behind(calendar);
         written.events += calendar.series.len();
-        let parts: Vec<(Vec<u8>, CannotCarry, Size)> = calendar
-            .series
-            .par_chunks(512)
-            .map(|series| {
-                let mut left_out = CannotCarry::new();
-                let of_series =
-                    series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
-                let cells = of_series.map(|(series, event)| {
-                    let row = WrittenRow { event, series, zones, calendar: &name, file: rows.file };
-                    places.note(&row, &mut left_out);
-                    rows.cells(&row)
-                });
-                let mut size = Size::default();
-                (rows.text(cells, &mut size), left_out, size)
-            })
-            .collect();
-        for (part, left_out, size) in parts {
-            written.text.extend_from_slice(&part);
-            due.rows += size.rows;
-            due.cells += size.cells;
-            for (name, count) in left_out {
-                *written.cannot_carry.entry(name).or_insert(0) += count;
+        let part_of = |series: &[Series<'_>]| {
+            let mut left_out = CannotCarry::new();
+            let of_series =
+                series.iter().flat_map(|series| series.events().map(move |event| (series, event)));
+            let cells = of_series.map(|(series, event)| {
+                let row = WrittenRow { event, series, zones, calendar: &name, file: rows.file };
+                places.note(&row, &mut left_out);
+                rows.cells(row)
+            });
+            let mut size = Size::default();
+            (rows.text(cells, &mut size), left_out, size)
+        };
+        // Some at a time: the parts of a whole table take as much memory as the table.
+        for some in calendar.series.chunks(SERIES_AT_ONCE) {
+            let parts: Vec<(Vec<u8>, CannotCarry, Size)> =
+                some.par_chunks(SERIES_A_PART).map(part_of).collect();
+            for (part, left_out, size) in parts {
+                written.text.extend_from_slice(&part);
+                due.rows += size.rows;
+                due.cells += size.cells;
+                for (name, count) in left_out {
+                    *written.cannot_carry.entry(name).or_insert(0) += count;
+                }
             }
         }
     }
@@ -266,37 +275,41 @@ struct Rows<'o> {
 }
 
 impl Rows<'_> {
-    fn headers(&self) -> Vec<String> {
-        self.columns.iter().map(|column| column.header.clone()).collect()
-    }
-
-    fn cells(&self, row: &WrittenRow<'_, '_>) -> Vec<String> {
-        let cell = |column: &Column| match &column.content {
+    fn cells<'r>(&'r self, row: WrittenRow<'r, 'r>) -> impl Iterator<Item = Cow<'r, str>> {
+        self.columns.iter().map(move |column| match &column.content {
             Content::Field(field) => row.cell(*field, self.columns),
-            Content::Fixed(text) => text.clone(),
+            Content::Fixed(text) => Cow::Borrowed(text.as_str()),
             Content::Carried => carried_cell(row.event, &column.header),
-        };
-        self.columns.iter().map(cell).collect()
+        })
     }
 
     /// Some rows as text; `size` grows by what they have to say.
-    fn text(&self, rows: impl Iterator<Item = Vec<String>>, size: &mut Size) -> Vec<u8> {
+    fn text<'r>(
+        &self,
+        rows: impl Iterator<Item = impl Iterator<Item = Cow<'r, str>>>,
+        size: &mut Size,
+    ) -> Vec<u8> {
         let terminator = match self.file.map(|file| file.line_end).unwrap_or_default() {
             LineEnd::CrLf => csv::Terminator::CRLF,
             LineEnd::Lf => csv::Terminator::Any(b'\n'),
         };
+        let guard = self.file.map(|file| file.guard).unwrap_or_default();
         let mut writer = csv::WriterBuilder::new()
             .terminator(terminator)
             .delimiter(self.delimiter())
             .from_writer(Vec::new());
         for cells in rows {
             size.rows += 1;
-            size.cells += cells.iter().filter(|cell| !cell.is_empty()).count();
-            // Writing to memory cannot fail, and all rows have the same length.
-            let _ = match self.file.map(|file| file.guard).unwrap_or_default() {
-                Guard::On => writer.write_record(cells.iter().map(|cell| guarded(cell).into_owned())),
-                Guard::Off => writer.write_record(&cells),
-            };
+            for cell in cells {
+                size.cells += usize::from(!cell.is_empty());
+                // Writing to memory cannot fail, here and below.
+                let _ = match guard {
+                    Guard::On => writer.write_field(guarded(&cell).as_bytes()),
+                    Guard::Off => writer.write_field(cell.as_bytes()),
+                };
+            }
+            // All rows have the same length.
+            let _ = writer.write_record(None::<&[u8]>);
         }
         writer.into_inner().unwrap_or_default()
     }
@@ -335,12 +348,12 @@ fn carried_headers(calendars: &[(&Calendar<'_>, &ZoneResolver)]) -> Vec<String> 
     headers
 }
 
-fn carried_cell(event: &Event<'_>, header: &str) -> String {
+fn carried_cell<'e>(event: &'e Event<'_>, header: &str) -> Cow<'e, str> {
     event
         .component()
         .properties_named(COLUMN_PROPERTY)
         .find(|property| property.parameter(COLUMN_HEADER).is_some_and(|known| known == header))
-        .map(|property| property.text().into_owned())
+        .map(Property::text)
         .unwrap_or_default()
 }
 
