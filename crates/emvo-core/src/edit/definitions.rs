@@ -1,5 +1,6 @@
 //! The definitions of a calendar's zones, kept in step with what refers to them.
 
+use std::borrow::Cow;
 use std::collections::BTreeSet;
 
 use emvo_ical::calendar::{Calendar, Placed, Series, ZoneName};
@@ -80,11 +81,13 @@ fn uses(series: &Series<'_>, name: &ZoneName) -> bool {
 /// refer to.
 pub fn names_in_use(calendar: &Calendar<'_>) -> BTreeSet<ZoneName> {
     let mut names: BTreeSet<ZoneName> = calendar.zone_names_of_others().collect();
+    let mut last = Cow::Borrowed("");
     for word in calendar.events().flat_map(emvo_ical::calendar::Event::zone_words) {
-        // Nearly all are known.
-        if !names.contains::<str>(&word) {
+        // Nearly all are known, and most are those of the line before.
+        if last != word && !names.contains::<str>(&word) {
             names.extend(ZoneName::new(&word));
         }
+        last = word;
     }
     names
 }

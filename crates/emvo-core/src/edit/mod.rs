@@ -61,6 +61,13 @@ pub enum Step<'a> {
     Refused(Series<'a>, Refusal),
 }
 
+/// Whether any series is not as it was.
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
+pub(crate) enum Touched {
+    None,
+    Some,
+}
+
 /// A calendar that was changed, and what became of its events.
 #[derive(Debug, Default)]
 pub struct Edited<'a> {
@@ -112,7 +119,9 @@ impl<'a> Edited<'a> {
     /// the series as well. Definitions of zones follow what is in use in the end.
     pub fn edit(&mut self, choices: &ZoneChoices, step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
         let before = names_in_use(&self.calendar);
-        self.each(step);
+        if self.each(step) == Touched::None {
+            return;
+        }
         sync_definitions(&mut self.calendar, &self.zones, &before, &BTreeSet::new());
         if !names_in_use(&self.calendar).is_subset(&before) {
             self.zones = ZoneResolver::of(&self.calendar, choices);
@@ -120,11 +129,16 @@ impl<'a> Edited<'a> {
     }
 
     /// The same without the definitions, for who has more to do to them.
-    pub(crate) fn each(&mut self, mut step: impl FnMut(usize, Series<'a>) -> Step<'a>) {
+    pub(crate) fn each(&mut self, mut step: impl FnMut(usize, Series<'a>) -> Step<'a>) -> Touched {
+        let mut touched = Touched::None;
         let all = std::mem::take(&mut self.calendar.series);
         self.calendar.series.reserve(all.len());
         for (number, series) in all.into_iter().enumerate() {
-            match step(number, series) {
+            let step = step(number, series);
+            if !matches!(step, Step::Keep(_) | Step::Refused(..)) {
+                touched = Touched::Some;
+            }
+            match step {
                 Step::Keep(series) => self.calendar.series.push(series),
                 Step::Became(parts, change) => {
                     // What became nothing is counted nowhere, so that the sum is off and
@@ -144,6 +158,7 @@ impl<'a> Edited<'a> {
                 }
             }
         }
+        touched
     }
 }
 

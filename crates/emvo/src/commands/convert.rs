@@ -6,7 +6,7 @@ use emvo_core::retime::{Retime, Retimed, retime};
 use emvo_core::roll::roll;
 use emvo_core::split::{Singles, at_every_future, into_singles};
 use emvo_core::table::{CannotCarry, ColumnField};
-use emvo_ical::calendar::Series;
+use emvo_ical::calendar::{Event, Reach, Series};
 use emvo_ical::recurrence::{Ceiling, Rule, Window, parse_phrase, rule_in_words, walk_occurrences};
 use emvo_ical::zone::{Zone, ZoneChoices, ZoneResolver};
 use hashbrown::{HashMap, HashSet};
@@ -278,7 +278,11 @@ impl Converting {
 /// One that cannot be split stays, and is counted among what the table cannot carry.
 fn split_ranges(edited: &mut Edited<'_>, reading: &Reading) {
     let zones = edited.zones.clone();
+    let reaches_on = |event: &Event<'_>| event.reach() == Reach::ThisAndFuture;
     edited.edit(&reading.zones, |_, series| {
+        if !series.overrides().iter().any(reaches_on) {
+            return Step::Keep(series);
+        }
         // What cannot be split off is counted with what the table has no place for.
         let (parts, _) = at_every_future(&series, &zones);
         if parts.len() == 1 {
