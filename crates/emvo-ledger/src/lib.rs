@@ -89,6 +89,20 @@ pub struct Account {
     pub added: i64,
 }
 
+/// A receipt as the ledger keeps it. To pack one takes a while, and no ledger.
+#[derive(Clone, Debug)]
+pub struct PackedReceipt {
+    packed: Vec<u8>,
+    checksum: String,
+}
+
+impl PackedReceipt {
+    /// Packs a receipt.
+    pub fn of(receipt: &[u8]) -> io::Result<Self> {
+        Ok(Self { packed: packed(receipt)?, checksum: checksum_of(receipt) })
+    }
+}
+
 /// One run in the list.
 #[derive(Clone, Debug, PartialEq, Eq)]
 pub struct Run {
@@ -130,9 +144,9 @@ impl Ledger {
         at: &str,
         command: &str,
         account: Account,
-        receipt: &[u8],
+        receipt: &PackedReceipt,
     ) -> Result<i64, LedgerError> {
-        let (packed, checksum) = (packed(receipt)?, checksum_of(receipt));
+        let PackedReceipt { packed, checksum } = receipt;
         let transaction = self.connection.transaction_with_behavior(TransactionBehavior::Immediate)?;
         let Account { read, written, folded, removed, set_aside, added } = account;
         transaction.execute(

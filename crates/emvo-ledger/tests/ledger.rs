@@ -1,7 +1,11 @@
 //! The ledger with several writers, foreign files and later versions.
 #![allow(clippy::unwrap_used, reason = "a test that cannot set up its files fails")]
 
-use emvo_ledger::{Account, Ledger, LedgerError};
+use emvo_ledger::{Account, Ledger, LedgerError, PackedReceipt};
+
+fn packed(receipt: &str) -> PackedReceipt {
+    PackedReceipt::of(receipt.as_bytes()).unwrap()
+}
 
 #[test]
 fn runs_come_back_with_their_receipts() {
@@ -10,8 +14,11 @@ fn runs_come_back_with_their_receipts() {
     let account = Account { read: 10, written: 7, folded: 2, removed: 1, set_aside: 1, added: 1 };
     let receipt = "{\"a\":1}".repeat(10_000);
     let mut ledger = Ledger::open(&path).unwrap();
-    assert_eq!(ledger.record("2026-11-23T10:00:00Z", "merge a.ics", account, receipt.as_bytes()).unwrap(), 1);
-    assert_eq!(ledger.record("2026-11-23T10:05:00Z", "pick b.ics", Account::default(), b"").unwrap(), 2);
+    assert_eq!(ledger.record("2026-11-23T10:00:00Z", "merge a.ics", account, &packed(&receipt)).unwrap(), 1);
+    assert_eq!(
+        ledger.record("2026-11-23T10:05:00Z", "pick b.ics", Account::default(), &packed("")).unwrap(),
+        2
+    );
     drop(ledger);
     assert!(std::fs::metadata(&path).unwrap().len() < 40_000, "receipts are packed");
     let ledger = Ledger::open(&path).unwrap();
@@ -32,7 +39,7 @@ fn several_writers_wait_for_each_other() {
             scope.spawn(|| {
                 for _ in 0..10 {
                     let mut ledger = Ledger::open(&path).unwrap();
-                    ledger.record("now", "merge", Account::default(), b"x").unwrap();
+                    ledger.record("now", "merge", Account::default(), &packed("x")).unwrap();
                 }
             });
         }
@@ -48,7 +55,7 @@ fn it_is_its_owners_alone() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("ledger.sqlite");
     let mut ledger = Ledger::open(&path).unwrap();
-    ledger.record("now", "merge", Account::default(), b"x").unwrap();
+    ledger.record("now", "merge", Account::default(), &packed("x")).unwrap();
     for entry in std::fs::read_dir(folder.path()).unwrap() {
         let entry = entry.unwrap();
         assert_eq!(entry.metadata().unwrap().permissions().mode() & 0o777, 0o600, "{:?}", entry.path());
@@ -75,7 +82,7 @@ fn a_receipt_that_was_changed_is_told() {
     let path = folder.path().join("ledger.sqlite");
     let mut ledger = Ledger::open(&path).unwrap();
     for receipt in ["one", "two", "three"] {
-        ledger.record("2026-11-30T02:00:00Z", "merge", Account::default(), receipt.as_bytes()).unwrap();
+        ledger.record("2026-11-30T02:00:00Z", "merge", Account::default(), &packed(receipt)).unwrap();
     }
     assert_eq!(ledger.verify().unwrap(), emvo_ledger::Verified { runs: 3, ..Default::default() });
     let database = rusqlite::Connection::open(&path).unwrap();

@@ -3,7 +3,7 @@
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
-use super::provenance::{ChangeRecord, EventRecord, Fate};
+use super::records::{ChangeRecord, EventRecord, Fate};
 use crate::edit::{Balance, Change, LeftBehind};
 
 /// The form of receipts that this version writes.

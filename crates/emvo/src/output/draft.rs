@@ -366,8 +366,11 @@ impl Draft<'_> {
     /// number there.
     pub(crate) fn place(self) -> anyhow::Result<Option<i64>> {
         let Self { output, batch, receipt } = self;
-        batch.place()?;
         let receipt = receipt.filter(|_| output.mode == Mode::Write);
-        Ok(receipt.and_then(|receipt| output.recording.enter(&receipt)))
+        // The record is put together while the disk takes what was written.
+        let (placed, entry) =
+            rayon::join(|| batch.place(), || receipt.and_then(|receipt| output.recording.entry(&receipt)));
+        placed?;
+        Ok(entry.and_then(|entry| output.recording.enter(&entry)))
     }
 }

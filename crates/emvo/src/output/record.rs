@@ -3,14 +3,14 @@
 use std::io::{self, Read};
 use std::path::{Path, PathBuf};
 
-use anyhow::Context;
+use anyhow::{Context, anyhow};
 use emvo_core::edit::{Account, Change, Fold, LeftBehind};
 use emvo_core::receipt::{
     EventRecord, Fate, FileRecord, RECEIPT_VERSION, ReadLog, Receipt, changes_of_files,
 };
 use emvo_ical::calendar::{Calendar, Classification};
 use emvo_ical::zone::ZoneResolver;
-use emvo_ledger::Ledger;
+use emvo_ledger::{Ledger, PackedReceipt};
 use rayon::prelude::*;
 use ring::digest::{self, SHA256};
 
@@ -60,12 +60,14 @@ impl Recording {
         &self,
         sources: &[Source<'_>],
         record: &RunRecord<'_, '_>,
-        outputs: impl FnOnce() -> anyhow::Result<Vec<FileRecord>>,
+        outputs: impl FnOnce() -> anyhow::Result<Vec<FileRecord>> + Send,
     ) -> anyhow::Result<Option<Receipt>> {
         if self.tracking() == EventTracking::Off {
             return Ok(None);
         }
-        Ok(Some(receipt_of(sources, record, outputs()?, self.unread)))
+        // Hashes take longer than all else, so the output is hashed beside the inputs.
+        let (outputs, receipt) = rayon::join(outputs, || receipt_of(sources, record, self.unread));
+        Ok(Some(Receipt { outputs: outputs?, ..receipt }))
     }
 
     /// The file that was named for the receipt.
@@ -96,11 +98,16 @@ impl Recording {
         }
     }
 
+    /// What the ledger is to keep of a run, if there is a ledger.
+    pub(crate) fn entry(&self, receipt: &Receipt) -> Option<LedgerEntry> {
+        self.ledger.as_ref().map(|_| LedgerEntry::of(receipt))
+    }
+
     /// Enters a run into the ledger; its number. A ledger that cannot be used
     /// never stops the work.
-    pub(crate) fn enter(&self, receipt: &Receipt) -> Option<i64> {
+    pub(crate) fn enter(&self, entry: &LedgerEntry) -> Option<i64> {
         let path = self.ledger.as_deref()?;
-        match enter(path, receipt) {
+        match entry.enter(path) {
             Ok(number) => Some(number),
             Err(error) => {
                 let line = format!("this run is not in the ledger {}: {error:#}", path.display());
@@ -111,19 +118,44 @@ impl Recording {
     }
 }
 
-/// What a run did, as a receipt.
-fn receipt_of(
-    sources: &[Source<'_>],
-    record: &RunRecord<'_, '_>,
-    outputs: Vec<FileRecord>,
-    unread: UnreadWords,
-) -> Receipt {
+/// A run as the ledger keeps it.
+pub(crate) struct LedgerEntry {
+    command: String,
+    account: emvo_ledger::Account,
+    receipt: io::Result<PackedReceipt>,
+}
+
+impl LedgerEntry {
+    fn of(receipt: &Receipt) -> Self {
+        let count = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
+        let account = emvo_ledger::Account {
+            read: count(receipt.balance.read),
+            written: count(receipt.balance.written),
+            folded: count(receipt.balance.folded),
+            removed: count(receipt.balance.removed),
+            set_aside: count(receipt.balance.set_aside),
+            added: count(receipt.balance.added),
+        };
+        let command = receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ");
+        Self { command, account, receipt: PackedReceipt::of(&receipt.to_json()) }
+    }
+
+    fn enter(&self, path: &Path) -> anyhow::Result<i64> {
+        let mut ledger = Ledger::open(path)?;
+        let now = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
+        let packed =
+            self.receipt.as_ref().map_err(|error| anyhow!("its receipt cannot be packed: {error}"))?;
+        ledger.record(&now, &self.command, self.account, packed).context("it could not be written")
+    }
+}
+
+/// What a run did, as a receipt without its outputs.
+fn receipt_of(sources: &[Source<'_>], record: &RunRecord<'_, '_>, unread: UnreadWords) -> Receipt {
     let receipt = Receipt {
         emvo: env!("CARGO_PKG_VERSION").to_owned(),
         receipt: RECEIPT_VERSION,
         // A name that is no text is told as far as it is one.
         command: std::env::args_os().skip(1).map(|word| word.to_string_lossy().into_owned()).collect(),
-        outputs,
         balance: record.account.events,
         tasks: record.account.tasks,
         journals: record.account.journals,
@@ -131,8 +163,13 @@ fn receipt_of(
         left_behind: record.left_behind.to_vec(),
         ..Receipt::default()
     };
-    let logs: Vec<&ReadLog> = sources.iter().map(|source| &source.log).collect();
-    let mut events = ReadLog::fates(&logs, &record.written, &record.folds, &record.changes);
+    let inputs: Vec<(&str, &[u8])> =
+        sources.iter().map(|source| (source.path.as_str(), source.as_it_came())).collect();
+    let logs: Vec<&ReadLog<'_>> = sources.iter().map(|source| &source.log).collect();
+    let (inputs, mut events) = rayon::join(
+        || inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
+        || ReadLog::fates(&logs, &record.written, &record.folds, &record.changes),
+    );
     if record.account.events.removed == 0 {
         // Nothing was left out, so what is gone is part of another event.
         for event in events.iter_mut().filter(|event| event.fate == Fate::Removed) {
@@ -140,30 +177,7 @@ fn receipt_of(
         }
     }
     events.extend(set_aside(sources, unread));
-    let inputs: Vec<(&str, &[u8])> =
-        sources.iter().map(|source| (source.path.as_str(), source.as_it_came())).collect();
-    Receipt {
-        inputs: inputs.par_iter().map(|(path, bytes)| file_record(path, bytes)).collect(),
-        events,
-        changes: changes_of_files(&record.changes),
-        ..receipt
-    }
-}
-
-fn enter(path: &Path, receipt: &Receipt) -> anyhow::Result<i64> {
-    let mut ledger = Ledger::open(path)?;
-    let count = |number: usize| i64::try_from(number).unwrap_or(i64::MAX);
-    let account = emvo_ledger::Account {
-        read: count(receipt.balance.read),
-        written: count(receipt.balance.written),
-        folded: count(receipt.balance.folded),
-        removed: count(receipt.balance.removed),
-        set_aside: count(receipt.balance.set_aside),
-        added: count(receipt.balance.added),
-    };
-    let now = clock::now().strftime("%Y-%m-%dT%H:%M:%SZ").to_string();
-    let words = receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ");
-    ledger.record(&now, &words, account, &receipt.to_json()).context("it could not be written")
+    Receipt { inputs, events, changes: changes_of_files(&record.changes), ..receipt }
 }
 
 /// A word of a command as a person would type it.
