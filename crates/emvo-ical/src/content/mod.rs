@@ -31,5 +31,5 @@ pub use parse::{
 };
 pub use property::{Parameter, Property, pieces_between_folds};
 pub use text::{escape_text, split_list, unescape_text};
-pub use wire_form::{Lines, WireForm, without_returns_in_lines};
+pub use wire_form::{Lines, WireForm, may_have_returns_in_lines, without_returns_in_lines};
 pub use write::{push_component, push_property};

@@ -124,6 +124,17 @@ fn returns_behind(line: &[u8]) -> usize {
     line.iter().rev().take_while(|byte| **byte == b'\r').count()
 }
 
+/// Whether there may be a carriage return inside a line: one that no line feed follows. That there
+/// is none is certain, and seen many bytes at a time.
+pub fn may_have_returns_in_lines(text: &str) -> bool {
+    const AT_ONCE: usize = 1 << 12;
+    let bytes = text.as_bytes();
+    let is_alone = |(byte, next): (&u8, &u8)| (*byte == b'\r') & (*next != b'\n');
+    let mut blocks = bytes.chunks(AT_ONCE).zip(bytes.get(1..).unwrap_or_default().chunks(AT_ONCE));
+    blocks.any(|(some, behind)| some.iter().zip(behind).fold(false, |any, pair| any | is_alone(pair)))
+        || bytes.last() == Some(&b'\r')
+}
+
 /// Settles what a carriage return inside a line means, so that none is left for the
 /// parser.
 ///
@@ -223,6 +234,13 @@ mod tests {
         ];
         for (text, expected) in rows {
             assert_eq!(without_returns_in_lines(Cow::Borrowed(text)), expected, "{text:?}");
+            let is_changed = text != expected;
+            assert!(!is_changed || may_have_returns_in_lines(text), "{text:?}");
+            // Wherever the blocks end.
+            for padding in [4090, 4094, 4095, 4096, 8190] {
+                let long = "X".repeat(padding) + text;
+                assert_eq!(may_have_returns_in_lines(&long), may_have_returns_in_lines(text), "{text:?}");
+            }
         }
     }
 }

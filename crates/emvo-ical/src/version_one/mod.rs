@@ -24,7 +24,7 @@ use std::collections::BTreeMap;
 
 use crate::content::{Component, Item, Property};
 
-pub use text::prepared;
+pub use text::{prepared, says_version_one};
 
 use zone::OldZone;
 

@@ -20,7 +20,7 @@ pub(super) enum Encoding {
 /// keeps its blank, which is part of the text here (RFC 822). Every line keeps its
 /// number.
 pub fn prepared(text: Cow<'_, str>) -> Cow<'_, str> {
-    if !text.lines().take(20).any(|line| line.trim().eq_ignore_ascii_case("VERSION:1.0")) {
+    if !says_version_one(&text) {
         return text;
     }
     let mut out = String::with_capacity(text.len() + 64);
@@ -40,6 +40,11 @@ pub fn prepared(text: Cow<'_, str>) -> Cow<'_, str> {
         out.push_str(end);
     }
     Cow::Owned(out)
+}
+
+/// Whether a text says in its first lines that it is of this form.
+pub fn says_version_one(text: &str) -> bool {
+    text.lines().take(20).any(|line| line.trim().eq_ignore_ascii_case("VERSION:1.0"))
 }
 
 pub(super) fn encoding_of(line: &Property<'_>) -> Encoding {

@@ -9,7 +9,7 @@ use emvo_core::rules::{Quiet, SourceFacts};
 use emvo_core::table::{self, Note, NoteKind, SetAsideRow, Sniffed, TableError, WholeIds};
 use emvo_core::view::CalendarView;
 use emvo_ical::calendar::{self, Calendar, ComponentCounts, ComponentKind, Unsound};
-use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item, WireForm};
+use emvo_ical::content::{self, Charset, Decoded, Fault, FaultKind, Item};
 use emvo_ical::version_one;
 use emvo_ical::zone::ZoneResolver;
 use rayon::prelude::*;
@@ -18,7 +18,7 @@ use super::not_read::NotRead;
 use super::quiet::{EventReading, load_quietly};
 use super::reading::{EventTracking, Reading, Undecided};
 use super::source_file::{Book, SourceFile};
-use super::source_text::SourceText;
+use super::source_text::{LineForm, SourceText};
 use super::spreadsheet;
 use crate::terminal::{counted, grouped, progress};
 
@@ -47,7 +47,7 @@ pub(crate) struct Source<'t> {
     /// How its bytes were read.
     pub(crate) charset: Charset,
     /// How the lines of a calendar file are written; `None` for a table.
-    pub(crate) form: Option<WireForm>,
+    pub(crate) form: Option<LineForm<'t>>,
     /// Of each calendar from before the standard, what the standard has no place for.
     pub(crate) old_forms: Vec<BTreeMap<String, usize>>,
     /// How a table was read.
@@ -59,7 +59,7 @@ pub(crate) struct Source<'t> {
     /// The spreadsheet that it is a sheet of.
     pub(crate) book: Option<&'t Book>,
     /// Its events as they were read, for a receipt.
-    pub(crate) log: ReadLog,
+    pub(crate) log: ReadLog<'t>,
     /// What was given with it and is no source; of all that were read together, it is
     /// with the first.
     pub(crate) beside: Beside,
@@ -159,7 +159,7 @@ impl<'t> Source<'t> {
     pub(crate) fn facts(&self) -> SourceFacts<'_, 't> {
         SourceFacts {
             charset: self.charset,
-            form: self.form,
+            form: self.form.map(LineForm::wire_form),
             old_forms: &self.old_forms,
             calendars: self.calendars().collect(),
             faults: &self.set_aside.faults,
@@ -216,7 +216,7 @@ pub(crate) fn read<'t>(texts: &'t [SourceText<'_>], reading: &Reading) -> anyhow
     let files = counted(texts.len(), "file", "files");
     progress::doing(&format!("understanding {files} of {} kB", grouped(bytes.div_ceil(1000))));
     // The ids of a table may be those of a calendar beside it (C12): then all are looked at.
-    let asks_of_all = texts.iter().any(|text| text.form.is_none());
+    let asks_of_all = texts.iter().any(|text| text.form().is_none());
     let events = if asks_of_all { &EventReading::All } else { &reading.events };
     let all: Vec<File<'t>> =
         texts.par_iter().map(|text| read_one(text, events, reading)).collect::<anyhow::Result<_>>()?;
@@ -312,13 +312,13 @@ fn read_one<'t>(
     events: &EventReading,
     reading: &Reading,
 ) -> anyhow::Result<File<'t>> {
-    let SourceText { file, decoded, form } = text;
+    let SourceText { file, decoded, .. } = text;
     let path = &file.path;
     if let Some(why) = &file.cannot {
         return Ok(File::NotRead(NotRead::cannot(path, why.clone())));
     }
-    if let Some(form) = form {
-        return Ok(File::Source(Box::new(read_calendar_file(file, (decoded, *form), events, reading))));
+    if let Some(form) = text.form() {
+        return Ok(File::Source(Box::new(read_calendar_file(file, (decoded, form), events, reading))));
     }
     if !table::is_table(&decoded.text, &reading.table) {
         let not_read = NotRead::of(file, &decoded.text);
@@ -335,12 +335,15 @@ fn read_one<'t>(
 /// The calendars of a file; those from before the standard are put into its form.
 fn read_calendar_file<'t>(
     file: &'t SourceFile,
-    (decoded, form): (&'t Decoded<'_>, WireForm),
+    (decoded, form): (&'t Decoded<'_>, LineForm<'t>),
     events: &EventReading,
     reading: &Reading,
 ) -> Source<'t> {
     let stem = stem_of(&file.path);
-    if let Some(loaded) = load_quietly(&decoded.text, &stem, events, reading) {
+    // Rules ask how the lines are written; a second core has time to look.
+    let look_at_lines = || matches!(events, EventReading::Asked { .. }).then(|| form.wire_form());
+    let (_, loaded) = rayon::join(look_at_lines, || load_quietly(&decoded.text, &stem, events, reading));
+    if let Some(loaded) = loaded {
         return calendar_source(file, decoded, form, vec![loaded]);
     }
     let parsed = content::parse(&decoded.text);
@@ -374,7 +377,7 @@ fn read_calendar_file<'t>(
 fn calendar_source<'t>(
     file: &'t SourceFile,
     decoded: &Decoded<'_>,
-    form: WireForm,
+    form: LineForm<'t>,
     loaded: Vec<Loaded<'t>>,
 ) -> Source<'t> {
     Source {

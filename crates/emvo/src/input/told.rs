@@ -8,6 +8,7 @@ use emvo_core::table::{Note, NoteKind};
 
 use super::source::Source;
 use super::source_file::Book;
+use super::source_text::LineForm;
 use super::spreadsheet;
 use crate::terminal::{counted, grouped, tell};
 
@@ -41,9 +42,9 @@ pub(crate) fn tell_of_readings<'s, 't: 's>(sources: impl IntoIterator<Item = &'s
         for unplaced in &source.old_forms {
             tell(&format!("{} {}", source.path, old_form_in_words(unplaced)));
         }
-        let returns = source.form.map_or(0, |form| form.return_inside.count);
+        let returns = source.form.map_or(0, LineForm::returns_inside);
         if returns > 0 {
-            let lines = counted(returns as usize, "line has", "lines have");
+            let lines = counted(returns, "line has", "lines have");
             tell(&format!(
                 "{}: {lines} a carriage return inside: a line ends there if a property follows, else the text has a break",
                 source.path
