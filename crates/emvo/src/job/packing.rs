@@ -14,6 +14,9 @@ use crate::output::backup::{Entry, Manifest, Original};
 use crate::output::contents::{Contents, Kept};
 use crate::output::free_name;
 
+/// So much longer may a calendar get that is written, without its text being moved.
+const ROOM_FOR_A_HEAD: usize = 1 << 12;
+
 /// A backup that is being filled, under names that are all different.
 pub(crate) struct Packing {
     pub(crate) manifest: Manifest,
@@ -52,13 +55,15 @@ impl Packing {
         self.manifest.not_read += sources.iter().map(|source| source.beside.not_read.len()).sum::<usize>();
         for source in sources {
             let path = source.path.clone();
+            // Nearly all that is written of a file with one calendar is what was read.
+            let room = if source.loaded.len() == 1 { source.bytes.len() + ROOM_FOR_A_HEAD } else { 0 };
             for loaded in &mut source.loaded {
                 let counts = default_window(std::iter::once(&loaded.calendar)).map(|window| {
                     survey(&loaded.calendar, &loaded.zones, (window, Ceiling::default()), |_, _| true)
                 });
                 let name = loaded.calendar.name();
                 let calendar = as_calendar_file(&path, loaded, reading);
-                let mut bytes = Vec::new();
+                let mut bytes = Vec::with_capacity(room);
                 write_with_head(&calendar, &calendar.missing_head(PRODUCT_ID), &mut bytes);
                 let events =
                     std::str::from_utf8(&bytes).map_or(0, |text| count_components(text).components.events);

@@ -1,11 +1,10 @@
 //! A backup: a zip of calendar files and a manifest, read and checked.
 
 use std::collections::BTreeSet;
-use std::io::{Cursor, Read};
+use std::io::{self, Cursor, Read, Write};
 
 use anyhow::{Context, bail};
 use emvo_ical::calendar::count_components;
-use hashbrown::HashMap;
 use rayon::prelude::*;
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
@@ -118,8 +117,16 @@ pub(crate) fn checked(
     };
     let claims: Vec<Claim<'_>> = manifest.claims().collect();
     let read_again = |zip: &mut ZipArchive<_>, claim: &Claim<'_>| {
-        let bytes = entry(zip, claim.file, claim.bytes, secret);
-        bytes.and_then(|bytes| claim.ensure_kept(&bytes, packed.as_ref())).err()
+        let held = match &packed {
+            Some(packed) => {
+                // What was counted and hashed of these bytes holds of equal ones.
+                let mut comparison = Comparison::with(packed.get(claim.file).copied());
+                unpack(zip, (claim.file, claim.bytes), secret, &mut comparison)
+                    .and_then(|()| comparison.ensure_same())
+            }
+            None => entry(zip, claim.file, claim.bytes, secret).and_then(|bytes| claim.ensure_kept(&bytes)),
+        };
+        held.err()
     };
     let broken: Vec<Option<anyhow::Error>> = claims.par_iter().map_init(|| zip.clone(), read_again).collect();
     let told =
@@ -144,20 +151,44 @@ struct Claim<'m> {
 
 impl Claim<'_> {
     /// Refuses what is not what was kept.
-    fn ensure_kept(&self, bytes: &[u8], packed: Option<&HashMap<&str, &[u8]>>) -> anyhow::Result<()> {
-        if let Some(packed) = packed {
-            // What was counted and hashed of these bytes holds of equal ones.
-            let is_same = packed.get(self.file).is_some_and(|packed| *packed == bytes);
-            return if is_same { Ok(()) } else { bail!("its content is not what was kept") };
-        }
+    fn ensure_kept(&self, bytes: &[u8]) -> anyhow::Result<()> {
         if digest(bytes) != self.sha256 {
-            bail!("its content is not what was kept");
+            bail!(OTHER_CONTENT);
         }
         let count = || std::str::from_utf8(bytes).map_or(0, |text| count_components(text).components.events);
         match self.events.map(|kept| (kept, count())) {
             Some((kept, events)) if kept != events => bail!("{events} events, and {kept} were kept"),
             _ => Ok(()),
         }
+    }
+}
+
+const OTHER_CONTENT: &str = "its content is not what was kept";
+
+/// Holds what is unpacked against what was packed, without keeping it.
+struct Comparison<'p> {
+    /// What is still to come; none once something else came.
+    rest: Option<&'p [u8]>,
+}
+
+impl<'p> Comparison<'p> {
+    fn with(packed: Option<&'p [u8]>) -> Self {
+        Self { rest: packed }
+    }
+
+    fn ensure_same(&self) -> anyhow::Result<()> {
+        if self.rest.is_some_and(<[u8]>::is_empty) { Ok(()) } else { bail!(OTHER_CONTENT) }
+    }
+}
+
+impl Write for Comparison<'_> {
+    fn write(&mut self, some: &[u8]) -> io::Result<usize> {
+        self.rest = self.rest.and_then(|rest| rest.strip_prefix(some));
+        Ok(some.len())
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        Ok(())
     }
 }
 
@@ -202,16 +233,27 @@ fn entry(
     secret: Option<&Secret>,
 ) -> anyhow::Result<Vec<u8>> {
     let mut bytes = Vec::new();
+    unpack(zip, (name, longest), secret, &mut bytes)?;
+    Ok(bytes)
+}
+
+/// Unpacks a file of a backup, by its name and how long it may be at most.
+fn unpack(
+    zip: &mut ZipArchive<Cursor<&[u8]>>,
+    (name, longest): (&str, usize),
+    secret: Option<&Secret>,
+    into: &mut impl Write,
+) -> anyhow::Result<()> {
     let most = u64::try_from(longest).unwrap_or(u64::MAX).saturating_add(1);
     let read = match secret {
-        None => zip.by_name(name).map(|file| file.take(most).read_to_end(&mut bytes)),
+        None => zip.by_name(name).map(|file| io::copy(&mut file.take(most), into)),
         Some(secret) => zip
             .by_name_decrypt(name, secret.as_str().as_bytes())
-            .map(|file| file.take(most).read_to_end(&mut bytes)),
+            .map(|file| io::copy(&mut file.take(most), into)),
     };
     match read {
-        Ok(Ok(read)) if read > longest => bail!("it is longer than it may be"),
-        Ok(read) => read.map(|_| bytes).context("it cannot be unpacked"),
+        Ok(Ok(read)) if read >= most => bail!("it is longer than it may be"),
+        Ok(read) => read.map(|_| ()).context("it cannot be unpacked"),
         Err(zip::result::ZipError::InvalidPassword) => bail!("the passphrase is wrong"),
         Err(zip::result::ZipError::UnsupportedArchive(why))
             if why == zip::result::ZipError::PASSWORD_REQUIRED =>
