@@ -75,11 +75,20 @@ pub fn details_number(component: &Component<'_>) -> u64 {
 /// The details of one component that another does not have, each as often as it
 /// is lacking there. Where a line is lacking, nothing is said of its parameters.
 pub fn details_lacking(one: &Component<'_>, two: &Component<'_>) -> Vec<Detail> {
-    let mut there = details_of(two);
+    lacking_in(details_of(one), details_of(two))
+}
+
+/// The details of one component that another does not have, and those of the other that the one
+/// does not have.
+pub(crate) fn details_unlike(one: &Component<'_>, two: &Component<'_>) -> [Vec<Detail>; 2] {
+    let (first, second) = (details_of(one), details_of(two));
+    [lacking_in(first.clone(), second.clone()), lacking_in(second, first)]
+}
+
+fn lacking_in(mut lacking: Vec<Detail>, mut there: Vec<Detail>) -> Vec<Detail> {
     let is_same = |one: &Detail, other: &Detail| {
         one.field == other.field && one.said == other.said && one.of_line == other.of_line
     };
-    let mut lacking = details_of(one);
     lacking.retain(|detail| {
         let at = there.iter().position(|other| is_same(detail, other));
         at.map(|at| there.swap_remove(at)).is_none()

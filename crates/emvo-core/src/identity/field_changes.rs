@@ -12,7 +12,7 @@
 
 use std::collections::BTreeMap;
 
-use super::details::details_lacking;
+use super::details::details_unlike;
 use super::duplicates::{Moment, same_end};
 use super::markup::words_without_markup;
 use super::rule_text::evened_rule;
@@ -116,7 +116,7 @@ impl Told {
             rules.sort_unstable();
             rules
         };
-        if evened(one) != evened(two) {
+        if !one.rules().eq(two.rules()) && evened(one) != evened(two) {
             self.tell(Field::Repeat, rules_in_words(one), rules_in_words(two));
         }
         for field in [Field::Exceptions, Field::ExtraDates] {
@@ -125,6 +125,9 @@ impl Told {
                 dates.map(|date| (Moment::of(&date, zones), date.to_string())).collect()
             };
             let (before, after) = (dates(one, one_zones), dates(two, two_zones));
+            if before.is_empty() && after.is_empty() {
+                continue;
+            }
             let only = |these: &BTreeMap<Moment, String>, those: &BTreeMap<Moment, String>| {
                 let own = these.iter().filter(|(moment, _)| !those.contains_key(*moment));
                 own.map(|(_, date)| date.as_str()).collect::<Vec<_>>().join("; ")
@@ -212,14 +215,12 @@ impl Told {
         let [first, second] = [one, two].map(Event::component);
         if !may_differ_in_details(first, second) {
             debug_assert!(
-                details_lacking(first, second).is_empty() && details_lacking(second, first).is_empty(),
+                details_unlike(first, second).iter().all(Vec::is_empty),
                 "what is not looked at says the same"
             );
             return;
         }
-        for (at, lacking) in
-            [details_lacking(first, second), details_lacking(second, first)].into_iter().enumerate()
-        {
+        for (at, lacking) in details_unlike(first, second).into_iter().enumerate() {
             for detail in lacking {
                 fields.entry(detail.field).or_default()[at].push(detail.shown);
             }

@@ -27,6 +27,7 @@ mod version;
 pub use contradiction::{OwnStamps, contradiction, is_placeholder, series_contradiction};
 pub(crate) use derive::is_derived;
 pub use derive::{derived_uid, derived_uid_of_parts, uid_of_other};
+pub(crate) use details::details_unlike;
 pub use details::{Detail, details_lacking, details_number, details_of};
 pub use difference::{Difference, differences};
 pub use duplicates::{Fingerprint, same_dates};

@@ -10,6 +10,7 @@ use rayon::prelude::*;
 
 use super::cancelled::NotTakingPlace;
 use super::difference::{Found, Place};
+use super::event_fields::EventFields;
 use super::explained::ReceiptTrail;
 use super::keys::United;
 use super::pairing::{Counterpart, Pairing};
@@ -46,6 +47,26 @@ impl Accounted {
         self.details.extend(other.details);
         self.notes += other.notes;
         self.taken_out += other.taken_out;
+    }
+}
+
+/// In what the two events differ that were compared last: dates of one series follow each other,
+/// and say the same besides their times.
+#[derive(Default)]
+struct LastDetails {
+    of: Option<[usize; 2]>,
+    unlike: [Vec<Detail>; 2],
+}
+
+impl LastDetails {
+    /// What each of two events says besides that the other does not.
+    fn of_pair(&mut self, one: &EventFields<'_>, two: &EventFields<'_>) -> &[Vec<Detail>; 2] {
+        // Neither is moved while a proof goes on.
+        let of = [one, two].map(|fields| std::ptr::from_ref(fields).addr());
+        if self.of != Some(of) {
+            (self.of, self.unlike) = (Some(of), one.details_unlike(two));
+        }
+        &self.unlike
     }
 }
 
@@ -87,10 +108,10 @@ impl<'r> Pairing<'r, '_, '_> {
         let united = OnceLock::new();
         for (batch, of_batch) in self.counterparts.chunks(SIDE_BY_SIDE).enumerate() {
             let some = |(number, counterparts): (usize, &[Counterpart])| {
-                let mut some = Accounted::default();
+                let (mut some, mut details) = (Accounted::default(), LastDetails::default());
                 for (at, counterpart) in counterparts.iter().enumerate() {
                     let at = batch * SIDE_BY_SIDE + number * AT_ONCE + at;
-                    self.account_for(at, *counterpart, &united, &mut some);
+                    self.account_for(at, *counterpart, &united, (&mut some, &mut details));
                 }
                 some
             };
@@ -112,7 +133,7 @@ impl<'r> Pairing<'r, '_, '_> {
         at: usize,
         counterpart: Counterpart,
         united: &OnceLock<United<'r>>,
-        accounted: &mut Accounted,
+        (accounted, details): (&mut Accounted, &mut LastDetails),
     ) {
         let is_gone = || self.is_left_out(at);
         let difference = match counterpart {
@@ -129,12 +150,12 @@ impl<'r> Pairing<'r, '_, '_> {
             }
             Counterpart::Unpaired => Some(self.difference(DifferenceKind::Missing, at)),
             Counterpart::Paired(result) => {
-                self.tell_details(at, result, united, accounted);
+                self.tell_details(at, result, united, (&mut *accounted, &mut *details));
                 self.difference_of_pair(at, result, united)
             }
             Counterpart::Shared(_) if is_gone() => None,
             Counterpart::Shared(result) => {
-                self.tell_details(at, result, united, accounted);
+                self.tell_details(at, result, united, (&mut *accounted, &mut *details));
                 self.difference_of_shared(at, result)
             }
         };
@@ -170,15 +191,15 @@ impl<'r> Pairing<'r, '_, '_> {
         at: usize,
         result: usize,
         united: &OnceLock<United<'r>>,
-        accounted: &mut Accounted,
+        (accounted, details): (&mut Accounted, &mut LastDetails),
     ) {
         let (one, two) = (self.source.fields(at), self.result.fields(result));
         if one.differs_in_markup(two) {
             accounted.notes.markup += 1;
         }
-        let lost = one.details_lacking(two);
+        let [lost, added] = details.of_pair(one, two);
         let is_shared = matches!(self.counterparts[at], Counterpart::Shared(_));
-        let added = if is_shared { Vec::new() } else { two.details_lacking(one) };
+        let added = if is_shared { &[] } else { added.as_slice() };
         let now = |field: &str| {
             let values: Vec<&str> =
                 added.iter().filter(|one| one.field == field).map(|one| one.shown.as_str()).collect();

@@ -3,9 +3,7 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use crate::identity::{
-    Detail, details_lacking, details_number, details_of, normalised, words_without_markup,
-};
+use crate::identity::{Detail, details_number, details_of, details_unlike, normalised, words_without_markup};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event, Extent, Status, ZoneRef};
 use emvo_ical::content::undone_mojibake;
@@ -152,12 +150,13 @@ impl<'c> EventFields<'c> {
         details_of(self.event.component()).iter().any(|one| one.field == field && one.shown == shown)
     }
 
-    /// What this event says besides and the other does not.
-    pub(super) fn details_lacking(&self, other: &Self) -> Vec<Detail> {
+    /// What this event says besides and the other does not, and what the other says and this one
+    /// does not.
+    pub(super) fn details_unlike(&self, other: &Self) -> [Vec<Detail>; 2] {
         if self.details == other.details {
-            return Vec::new();
+            return Default::default();
         }
-        details_lacking(self.event.component(), other.event.component())
+        details_unlike(self.event.component(), other.event.component())
     }
 }
 
