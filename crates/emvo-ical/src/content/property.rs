@@ -44,7 +44,7 @@ struct Joined<'a> {
 }
 
 /// Where the name of a line ends and its value starts.
-#[derive(Clone, Copy)]
+#[derive(Clone, Copy, Debug, PartialEq, Eq)]
 struct Head {
     name_end: usize,
     value_start: usize,
@@ -116,7 +116,10 @@ impl<'a> Property<'a> {
         for (name, value) in parameters {
             push_parameter(&mut line, name, std::iter::once(*value));
         }
-        Property::with_head(line, value, 0)
+        // What was put together here need not be taken apart to know where what stands.
+        let is_name = !name.is_empty() && name.bytes().all(|byte| IS_IN_NAMES[usize::from(byte)]);
+        let head = Head { name_end: name.len(), value_start: line.len() + 1 };
+        Property::with_value_behind(line, value, 0, is_name.then_some(head))
     }
 
     /// A property that is the same in every event: one short line.
@@ -160,14 +163,20 @@ impl<'a> Property<'a> {
         Some(Property::own(text.into(), line, head))
     }
 
-    fn with_head(mut head: String, value: &str, line: u32) -> Property<'static> {
+    fn with_head(head: String, value: &str, line: u32) -> Property<'static> {
+        Property::with_value_behind(head, value, line, None)
+    }
+
+    /// `known` says where the name ends and the value will start, if that is known.
+    fn with_value_behind(mut head: String, value: &str, line: u32, known: Option<Head>) -> Property<'static> {
         head.push(':');
         match memchr2(b'\r', b'\n', value.as_bytes()) {
             None => head.push_str(value),
             Some(_) => head.extend(value.chars().filter(|char| !matches!(char, '\r' | '\n'))),
         }
+        debug_assert!(known.is_none() || known == split(&head), "`{head}` is as it was put together");
         // The head was built from a name and quoted parameters, so it splits.
-        let split = split(&head).unwrap_or(Head { name_end: 0, value_start: 0 });
+        let split = known.or_else(|| split(&head)).unwrap_or(Head { name_end: 0, value_start: 0 });
         Property::own(head.into_boxed_str(), line, split)
     }
 

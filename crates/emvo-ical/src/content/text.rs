@@ -2,7 +2,7 @@
 
 use std::borrow::Cow;
 
-use memchr::{memchr, memchr2, memchr2_iter, memchr3};
+use memchr::{memchr, memchr2_iter};
 
 /// A TEXT value as people see it: `\n` becomes a line break, `\,` a comma.
 ///
@@ -32,24 +32,35 @@ pub fn unescape_text(value: &str) -> Cow<'_, str> {
 
 /// Text as a TEXT value. Line breaks of any kind become `\n`.
 pub fn escape_text(text: &str) -> Cow<'_, str> {
-    let bytes = text.as_bytes();
-    if memchr3(b'\\', b';', b',', bytes).is_none() && memchr2(b'\n', b'\r', bytes).is_none() {
-        return Cow::Borrowed(text);
-    }
+    let Some(first) = next_to_escape(text.as_bytes()) else { return Cow::Borrowed(text) };
     let mut out = String::with_capacity(text.len() + 8);
-    let mut rest = text.chars().peekable();
-    while let Some(char) = rest.next() {
-        match char {
-            '\\' | ';' | ',' => out.extend(['\\', char]),
-            '\r' => {
-                rest.next_if_eq(&'\n');
-                out.push_str("\\n");
-            }
-            '\n' => out.push_str("\\n"),
-            other => out.push(other),
+    let (mut copied, mut next) = (0, Some(first));
+    while let Some(at) = next {
+        out.push_str(&text[copied..at]);
+        let length = match &text.as_bytes()[at..] {
+            [b'\r', b'\n', ..] => 2,
+            _ => 1,
+        };
+        match text.as_bytes()[at] {
+            b'\r' | b'\n' => out.push_str("\\n"),
+            _ => out.extend(["\\", &text[at..=at]]),
         }
+        copied = at + length;
+        next = next_to_escape(&text.as_bytes()[copied..]).map(|ahead| copied + ahead);
     }
+    out.push_str(&text[copied..]);
     Cow::Owned(out)
+}
+
+/// Where the first sign stands that does not stand for itself in a TEXT value. Many bytes are
+/// looked at together, since most texts have none.
+fn next_to_escape(bytes: &[u8]) -> Option<usize> {
+    const AT_ONCE: usize = 32;
+    let is_special =
+        |byte: u8| (byte == b'\\') | (byte == b';') | (byte == b',') | (byte == b'\n') | (byte == b'\r');
+    let has_one = |some: &[u8]| some.iter().fold(false, |any, byte| any | is_special(*byte));
+    let (block, some) = bytes.chunks(AT_ONCE).enumerate().find(|(_, some)| has_one(some))?;
+    Some(block * AT_ONCE + some.iter().position(|byte| is_special(*byte))?)
 }
 
 /// The parts of a list value, split at commas that are not escaped. The parts

@@ -61,6 +61,10 @@ pub(super) fn parse<'a>(text: &'a str, known: &[Stretch]) -> Option<Parsed<'a>> 
 
 /// Reads a text in pieces of about `length` bytes.
 fn parse_by<'a>(text: &'a str, known: &[Stretch], length: usize) -> Option<Parsed<'a>> {
+    // As single events are, which are read again one by one.
+    if text.len() <= length {
+        return None;
+    }
     let texts = cut(text, length);
     if texts.len() < 2 {
         return None;

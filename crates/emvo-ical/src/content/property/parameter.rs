@@ -106,8 +106,10 @@ pub(super) fn push_parameter<'v>(line: &mut String, name: &str, values: impl Ite
         if index > 0 {
             line.push(',');
         }
-        let is_plain = value.bytes().all(|byte| byte.is_ascii_alphanumeric() || b"/-_+. ".contains(&byte));
-        if is_plain {
+        let is_plain = |byte: u8| {
+            byte.is_ascii_alphanumeric() || matches!(byte, b'/' | b'-' | b'_' | b'+' | b'.' | b' ')
+        };
+        if value.bytes().all(is_plain) {
             line.push_str(value);
             continue;
         }
