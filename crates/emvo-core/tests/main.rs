@@ -16,6 +16,7 @@ mod planted;
 mod probing;
 mod proof;
 mod quiet;
+mod recorded;
 mod released;
 mod retiming;
 mod rolling;
