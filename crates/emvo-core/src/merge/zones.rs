@@ -173,8 +173,10 @@ impl Uses {
                 self.names.extend(ZoneName::new(&name));
             }
         }
-        let own = UsedSpan::by(series, zones);
-        self.span = Some(self.span.map_or(own, |span| span.and(own)));
+        self.span = Some(match self.span {
+            Some(span) => span.widened_by(series, zones),
+            None => UsedSpan::by(series, zones),
+        });
     }
 
     fn and(self, other: Self) -> Self {
