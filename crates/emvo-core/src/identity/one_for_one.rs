@@ -53,41 +53,74 @@ impl OneForOne {
             impl Fn(usize, usize) -> usize,
         >,
     ) {
-        let is_free = |(_, other): &(usize, &Option<usize>)| other.is_none();
-        let mut groups: HashMap<K, usize> = HashMap::new();
-        // In the order of the first of each, so that the result does not depend on chance.
-        let mut members: Vec<(Vec<usize>, Vec<usize>)> = Vec::new();
-        for (at, _) in self.second_of.iter().enumerate().filter(is_free) {
-            if let Some(key) = (stage.first)(at) {
-                let group = *groups.entry(key).or_insert(members.len());
-                if group == members.len() {
-                    members.push((Vec::new(), Vec::new()));
+        let groups = self.groups(stage);
+        for (number, (one, two)) in groups.alone.iter().enumerate() {
+            if let Some((first, second)) = groups.crowded.get(&number) {
+                for (one, two) in nearest(first, second, stage) {
+                    self.join(one, two);
                 }
-                members[group].0.push(at);
+            } else if let Some(two) = two
+                && (stage.may_be_one)(*one, *two)
+            {
+                self.join(*one, *two);
+            }
+        }
+    }
+
+    /// What has one key and no counterpart yet, in the order of the first of each, so that the
+    /// result does not depend on chance.
+    fn groups<K: Hash + Eq, M, D>(
+        &self,
+        stage: &Stage<impl Fn(usize) -> Option<K>, impl Fn(usize) -> Option<K>, M, D>,
+    ) -> Groups {
+        let is_free = |(_, other): &(usize, &Option<usize>)| other.is_none();
+        let mut groups = Groups::default();
+        let free = self.second_of.iter().filter(|other| other.is_none()).count();
+        let mut numbers: HashMap<K, usize> = HashMap::with_capacity(free);
+        for (at, _) in self.second_of.iter().enumerate().filter(is_free) {
+            let Some(key) = (stage.first)(at) else { continue };
+            let number = *numbers.entry(key).or_insert(groups.alone.len());
+            if number == groups.alone.len() {
+                groups.alone.push((at, None));
+            } else {
+                groups.crowd(number).0.push(at);
             }
         }
         for (at, _) in self.first_of.iter().enumerate().filter(is_free) {
-            if let Some(group) = (stage.second)(at).and_then(|key| groups.get(&key)) {
-                members[*group].1.push(at);
-            }
-        }
-        for (first, second) in members.into_iter().filter(|(_, second)| !second.is_empty()) {
-            if let ([one], [two]) = (first.as_slice(), second.as_slice()) {
-                // As nearly all are.
-                if (stage.may_be_one)(*one, *two) {
-                    self.join(*one, *two);
-                }
+            let Some(number) = (stage.second)(at).and_then(|key| numbers.get(&key).copied()) else {
+                continue;
+            };
+            let is_first = groups.alone[number].1.is_none() && !groups.crowded.contains_key(&number);
+            if is_first {
+                groups.alone[number].1 = Some(at);
             } else {
-                for (one, two) in nearest(&first, &second, stage) {
-                    self.join(one, two);
-                }
+                groups.crowd(number).1.push(at);
             }
         }
+        groups
     }
 
     fn join(&mut self, one: usize, two: usize) {
         self.second_of[one] = Some(two);
         self.first_of[two] = Some(one);
+    }
+}
+
+/// What has one key, by the number of the group. Nearly all groups are one and one, and of a million
+/// of these no lists are made.
+#[derive(Default)]
+struct Groups {
+    /// One of the first list, and one of the second.
+    alone: Vec<(usize, Option<usize>)>,
+    /// Those that have several of either; what stands above is theirs as well.
+    crowded: HashMap<usize, (Vec<usize>, Vec<usize>)>,
+}
+
+impl Groups {
+    /// The lists of a group that has several.
+    fn crowd(&mut self, number: usize) -> &mut (Vec<usize>, Vec<usize>) {
+        let (one, two) = self.alone[number];
+        self.crowded.entry(number).or_insert_with(|| (vec![one], two.into_iter().collect()))
     }
 }
 

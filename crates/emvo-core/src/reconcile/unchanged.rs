@@ -173,9 +173,16 @@ fn pairs_by_id(source: &All<'_, '_>, trails: &Trails<'_>, result: &All<'_, '_>) 
         Numbered::beside(source.count, result.count, |at| number(&uid_of(source, trails, source.place(at))));
     let results =
         Numbered::beside(result.count, source.count, |at| number(&result.series(at).series.uid_text()));
-    // Numbers can meet by chance.
+    // Numbers can meet by chance. What stands there in the same words has the same id.
+    let has_same_text = |pair: &Pair| {
+        let [one, two] = [source.series(pair.source), result.series(pair.result)]
+            .map(|known| known.series.lead().component().source());
+        one.is_some() && one == two && trail_of(source, trails, pair.source).is_none()
+    };
     let is_same = |pair: &Pair| {
-        uid_of(source, trails, source.place(pair.source)) == result.series(pair.result).series.uid_text()
+        has_same_text(pair)
+            || uid_of(source, trails, source.place(pair.source))
+                == result.series(pair.result).series.uid_text()
     };
     alone(&sources, &results).into_par_iter().filter(is_same).collect()
 }
