@@ -59,7 +59,9 @@ fn what_is_read_again_comes_to_the_same_as_what_was_noted() {
         (
             "no more own line",
             |all| {
-                lead(all, "a").edit(|component| drop(component.remove("X-DECK")));
+                lead(all, "a").edit(|component| {
+                    component.remove("X-DECK");
+                });
             },
             &[Changed, Written, Written, Written],
         ),
@@ -111,7 +113,9 @@ fn what_is_read_again_comes_to_the_same_as_what_was_noted() {
 fn what_became_of_a_changed_event_is_told_from_its_text() {
     let edit: Edit = |all| {
         set(all, "a", "LOCATION", "Quay 3");
-        lead(all, "a").edit(|component| drop(component.remove("X-DECK")));
+        lead(all, "a").edit(|component| {
+            component.remove("X-DECK");
+        });
         set(all, "d", "SUMMARY", "busy");
     };
     let found = records("\r\n", edit, &[], &[]);

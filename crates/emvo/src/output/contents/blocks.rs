@@ -75,7 +75,9 @@ fn zip_of(stream: &[Vec<u8>], length: usize, checksum: u32) -> Option<Vec<u8>> {
     let mut out = Vec::with_capacity(packed + 98);
     out.extend(b"PK\x03\x04");
     common(&mut out);
-    stream.iter().for_each(|block| out.extend(block));
+    for block in stream {
+        out.extend(block);
+    }
     let directory = u32::try_from(out.len()).ok()?;
     out.extend(b"PK\x01\x02");
     out.extend((UNIX | VERSION).to_le_bytes());
@@ -100,7 +102,7 @@ mod tests {
 
     #[test]
     fn what_is_packed_in_blocks_is_unpacked_as_one_file() {
-        assert!(packed(&[7; BLOCK], 2).is_none(), "a short one is packed as usual");
+        assert!(packed(&vec![7; BLOCK], 2).is_none(), "a short one is packed as usual");
         for length in [BLOCK + 1, 2 * BLOCK, 3 * BLOCK + 77] {
             // What repeats itself, and what cannot be deflated.
             let mut number = 1_u32;
