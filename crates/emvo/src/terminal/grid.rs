@@ -11,12 +11,17 @@
 //! besättning
 //! ```
 
+mod cell;
+mod path;
+
 use comfy_table::presets;
 use comfy_table::{CellAlignment, ColumnConstraint, ContentArrangement, Table, Width};
-use hashbrown::HashSet;
-use textwrap::core::display_width;
 
-use super::words::{DIM, sanitized, styled, terminal_width};
+use cell::Cell;
+pub(crate) use cell::GridRow;
+use path::{least_of_paths, shortened};
+
+use super::words::{DIM, styled, terminal_width};
 
 /// What stands between two columns.
 const GAP: usize = 2;
@@ -35,73 +40,6 @@ impl GridColumn {
     fn header(self) -> &'static str {
         match self {
             Self::Text(header) | Self::Number(header) | Self::Path(header) => header,
-        }
-    }
-}
-
-/// The cells of a row.
-#[derive(Clone, Debug)]
-pub(crate) struct GridRow(Vec<Cell>);
-
-/// A cell as it may be shown.
-#[derive(Clone, Debug)]
-struct Cell {
-    text: String,
-    /// How many places it takes, if each of its signs takes one: [`plain_width`].
-    plain_width: Option<usize>,
-}
-
-impl GridRow {
-    pub(crate) fn of(cells: impl IntoIterator<Item = String>) -> Self {
-        Self(cells.into_iter().map(Cell::of).collect())
-    }
-
-    /// What the first cell says.
-    pub(crate) fn first(&self) -> &str {
-        self.0.first().map_or("", |cell| &cell.text)
-    }
-
-    /// Leaves the first cell empty, where it says what the one above it says.
-    pub(crate) fn leave_first_empty(&mut self) {
-        if let Some(first) = self.0.first_mut() {
-            *first = Cell::of(String::new());
-        }
-    }
-}
-
-impl Cell {
-    fn of(text: String) -> Self {
-        let plain_width = plain_width(&text);
-        let text = if plain_width.is_some() { text } else { sanitized(&text) };
-        Self { text, plain_width }
-    }
-
-    /// How many places of a line it takes.
-    fn width(&self) -> usize {
-        self.plain_width.unwrap_or_else(|| display_width(&self.text))
-    }
-
-    /// How many places the longest of its words takes.
-    fn longest_word(&self) -> usize {
-        if self.plain_width.is_none() {
-            return self.text.split(' ').map(display_width).max().unwrap_or(0);
-        }
-        let (mut longest, mut word) = (0, 0);
-        for char in self.text.chars() {
-            word = if char == ' ' { 0 } else { word + 1 };
-            longest = longest.max(word);
-        }
-        longest
-    }
-
-    /// How many places a column has left beside it, if there is room for it in one line of it.
-    /// Signs that are joined into one are for the table to measure.
-    fn room_beside(&self, width: usize) -> Option<usize> {
-        let is_joined = || self.text.contains(['\u{200d}', '\u{fe0f}']);
-        match self.plain_width {
-            Some(own) => width.checked_sub(own),
-            None if is_joined() => None,
-            None => width.checked_sub(display_width(&self.text)),
         }
     }
 }
@@ -380,43 +318,10 @@ fn push_blanks(count: usize, out: &mut String) {
     }
 }
 
-/// How many places a text takes if each of its signs takes one, as of the Latin ones nearly all
-/// do, and the dash between two times; `None` where that is for Unicode to say.
-fn plain_width(text: &str) -> Option<usize> {
-    if text.bytes().fold(true, |all, byte| all & (b' '..=b'~').contains(&byte)) {
-        return Some(text.len());
-    }
-    let takes_one = |char| matches!(char, ' '..='~' | '\u{a1}'..='\u{ac}' | '\u{ae}'..='\u{2ff}' | '–' | '…');
-    text.chars().try_fold(0, |width, char| takes_one(char).then_some(width + 1))
-}
-
-/// The least room in which all of some paths are still told apart.
-fn least_of_paths(paths: &[&str]) -> usize {
-    let deepest = paths.iter().map(|path| path.split('/').count()).max().unwrap_or(1);
-    let ends = |folders: usize| paths.iter().map(move |path| end_of(path, folders)).collect::<Vec<_>>();
-    let whole: HashSet<&str> = paths.iter().copied().collect();
-    let are_told_apart =
-        |folders: &usize| ends(*folders).into_iter().collect::<HashSet<_>>().len() == whole.len();
-    let folders = (0..deepest).find(are_told_apart).unwrap_or(deepest);
-    ends(folders).iter().map(|end| display_width(end)).max().unwrap_or(0)
-}
-
-/// The last part of a path, with so many of the folders in front of it.
-fn end_of(path: &str, folders: usize) -> String {
-    let parts: Vec<&str> = path.split('/').collect();
-    let from = parts.len().saturating_sub(folders + 1);
-    if from == 0 { path.to_owned() } else { format!("…/{}", parts[from..].join("/")) }
-}
-
-/// A path that fits, with as many of its folders as there is room for.
-fn shortened(path: &str, width: usize) -> String {
-    let folders = path.split('/').count();
-    let ends = (0..folders).rev().map(|folders| end_of(path, folders));
-    ends.into_iter().find(|end| display_width(end) <= width).unwrap_or_else(|| end_of(path, 0))
-}
-
 #[cfg(test)]
 mod tests {
+    use textwrap::core::display_width;
+
     use super::*;
 
     fn grid() -> Grid {
@@ -485,17 +390,6 @@ mod tests {
             lines(Some(60))
         );
         assert_eq!(lines(Some(50)).last().unwrap(), "(no room here for: All-day, First)");
-    }
-
-    #[test]
-    fn a_sign_that_is_taken_for_one_place_takes_one_and_is_shown_as_it_is() {
-        for char in '\0'..=char::MAX {
-            let text = char.to_string();
-            if let Some(width) = plain_width(&text) {
-                assert_eq!((width, width), (1, display_width(&text)), "{char:?}");
-                assert_eq!(sanitized(&text), text);
-            }
-        }
     }
 
     #[test]
