@@ -136,17 +136,7 @@ impl Fates {
         } else {
             fates.untold.extend(lost.iter().map(|item| untold(read, item)));
         }
-        let takes = |part: &&&Component<'_>| {
-            part.property("UID").is_some_and(|uid| told.takers.contains(uid.value().trim()))
-        };
-        let said_then = Said::by(std::iter::once(read));
-        let names_lost: HashSet<String> =
-            lost.iter().map(|lost| name_of(lost).to_ascii_uppercase()).collect();
-        for item in parts.iter().filter(takes).flat_map(|part| part.items()) {
-            let is_new = says_something(item) && !said_then.holds(item);
-            let is_other_value = names_lost.contains(&name_of(item).to_ascii_uppercase());
-            fates.moved += usize::from(is_new && !is_other_value);
-        }
+        fates.moved = moved(read, parts, &lost, told);
         fates
     }
 
@@ -160,6 +150,25 @@ impl Fates {
         }
         self
     }
+}
+
+/// How many statements the parts of a component took over from events that became part of them:
+/// those that it did not make, and that are no other value of one that it lost.
+fn moved(read: &Component<'_>, parts: &[&Component<'_>], lost: &[&Item<'_>], told: &Told<'_>) -> usize {
+    let is_taker = |part: &&&Component<'_>| {
+        part.property("UID").is_some_and(|uid| told.takers.contains(uid.value().trim()))
+    };
+    let mut takers = parts.iter().filter(is_taker).peekable();
+    if told.takers.is_empty() || takers.peek().is_none() {
+        return 0;
+    }
+    let said_then = Said::by(std::iter::once(read));
+    let names_lost: HashSet<String> = lost.iter().map(|lost| name_of(lost).to_ascii_uppercase()).collect();
+    let is_moved = |item: &&Item<'_>| {
+        let is_new = says_something(item) && !said_then.holds(item);
+        is_new && !names_lost.contains(&name_of(item).to_ascii_uppercase())
+    };
+    takers.flat_map(|part| part.items()).filter(is_moved).count()
 }
 
 fn untold(of: &Component<'_>, item: &Item<'_>) -> LeftBehind {

@@ -75,26 +75,32 @@ pub fn details_number(component: &Component<'_>) -> u64 {
 /// The details of one component that another does not have, each as often as it
 /// is lacking there. Where a line is lacking, nothing is said of its parameters.
 pub fn details_lacking(one: &Component<'_>, two: &Component<'_>) -> Vec<Detail> {
-    lacking_in(details_of(one), details_of(two))
+    let [lacking, _] = details_unlike(one, two);
+    lacking
 }
 
 /// The details of one component that another does not have, and those of the other that the one
 /// does not have.
 pub(crate) fn details_unlike(one: &Component<'_>, two: &Component<'_>) -> [Vec<Detail>; 2] {
-    let (first, second) = (details_of(one), details_of(two));
-    [lacking_in(first.clone(), second.clone()), lacking_in(second, first)]
-}
-
-fn lacking_in(mut lacking: Vec<Detail>, mut there: Vec<Detail>) -> Vec<Detail> {
     let is_same = |one: &Detail, other: &Detail| {
         one.field == other.field && one.said == other.said && one.of_line == other.of_line
     };
+    let mut lacking = details_of(one);
+    let mut there: Vec<Option<Detail>> = details_of(two).into_iter().map(Some).collect();
     lacking.retain(|detail| {
-        let at = there.iter().position(|other| is_same(detail, other));
-        at.map(|at| there.swap_remove(at)).is_none()
+        let found = there.iter_mut().find(|other| other.as_ref().is_some_and(|other| is_same(detail, other)));
+        found.and_then(Option::take).is_none()
     });
-    let is_line = |detail: &&Detail| detail.of_line.is_none();
-    let lines: Vec<Detail> = lacking.iter().filter(is_line).cloned().collect();
+    [lacking, there.into_iter().flatten().collect()].map(without_parameters_of_lacking)
+}
+
+/// Takes out what parameters say of lines that are lacking themselves.
+fn without_parameters_of_lacking(mut lacking: Vec<Detail>) -> Vec<Detail> {
+    let is_parameter = |detail: &Detail| detail.of_line.is_some();
+    if !lacking.iter().any(is_parameter) {
+        return lacking;
+    }
+    let lines: Vec<Detail> = lacking.iter().filter(|detail| !is_parameter(detail)).cloned().collect();
     lacking.retain(|detail| {
         let Some(said) = &detail.of_line else { return true };
         let is_of = |line: &Detail| {
@@ -104,6 +110,15 @@ fn lacking_in(mut lacking: Vec<Detail>, mut there: Vec<Detail>) -> Vec<Detail> {
         !lines.iter().any(is_of)
     });
     lacking
+}
+
+/// Whether a component says something besides, as people are shown it.
+pub(crate) fn says_detail(component: &Component<'_>, field: &str, shown: &str) -> bool {
+    let mut is_said = false;
+    each_detail(component, &mut |told| {
+        is_said = is_said || (told.field == field && (told.shown)() == shown);
+    });
+    is_said
 }
 
 /// One thing that is said, before it is kept.

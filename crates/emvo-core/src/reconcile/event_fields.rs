@@ -3,7 +3,9 @@
 use std::borrow::Cow;
 use std::sync::OnceLock;
 
-use crate::identity::{Detail, details_number, details_of, details_unlike, normalised, words_without_markup};
+use crate::identity::{
+    Detail, details_number, details_unlike, normalised, says_detail, words_without_markup,
+};
 use emvo_ical::calendar::fields::Field;
 use emvo_ical::calendar::{Classification, Event, Extent, Status, ZoneRef};
 use emvo_ical::content::undone_mojibake;
@@ -147,7 +149,7 @@ impl<'c> EventFields<'c> {
 
     /// Whether the event says something besides, as people are shown it.
     pub(super) fn says(&self, field: &str, shown: &str) -> bool {
-        details_of(self.event.component()).iter().any(|one| one.field == field && one.shown == shown)
+        says_detail(self.event.component(), field, shown)
     }
 
     /// What this event says besides and the other does not, and what the other says and this one
