@@ -4,7 +4,7 @@
 //! bytes to it, and the time of a run is given.
 
 use std::fs::OpenOptions;
-use std::io::{self, Read, Write};
+use std::io::{self, BufWriter, Read, Write};
 use std::path::Path;
 use std::time::Duration;
 
@@ -97,9 +97,37 @@ pub struct PackedReceipt {
 }
 
 impl PackedReceipt {
-    /// Packs a receipt.
-    pub fn of(receipt: &[u8]) -> io::Result<Self> {
-        Ok(Self { packed: packed(receipt)?, checksum: checksum_of(receipt) })
+    /// Packs a receipt as `tell` writes it, so that it is never held as a whole.
+    ///
+    /// # Errors
+    /// Those of `tell`; packing in memory has none.
+    pub fn of(tell: impl FnOnce(&mut dyn Write) -> io::Result<()>) -> io::Result<Self> {
+        let encoder = DeflateEncoder::new(Vec::new(), Compression::fast());
+        let mut packer = BufWriter::with_capacity(BUFFER, Packer { encoder, hasher: blake3::Hasher::new() });
+        tell(&mut packer)?;
+        let Packer { encoder, hasher } = packer.into_inner()?;
+        Ok(Self { packed: encoder.finish()?, checksum: hasher.finalize().to_hex().to_string() })
+    }
+}
+
+/// So much of a receipt is packed at a time.
+const BUFFER: usize = 1 << 16;
+
+/// Packs what is written to it, and hashes it as it is.
+struct Packer {
+    encoder: DeflateEncoder<Vec<u8>>,
+    hasher: blake3::Hasher,
+}
+
+impl Write for Packer {
+    fn write(&mut self, some: &[u8]) -> io::Result<usize> {
+        let packed = self.encoder.write(some)?;
+        self.hasher.update(&some[..packed]);
+        Ok(packed)
+    }
+
+    fn flush(&mut self) -> io::Result<()> {
+        self.encoder.flush()
     }
 }
 
@@ -232,12 +260,6 @@ fn unpacked(number: i64, packed: &[u8], checksum: Option<&str>) -> Result<Vec<u8
 
 fn checksum_of(receipt: &[u8]) -> String {
     blake3::hash(receipt).to_hex().to_string()
-}
-
-fn packed(receipt: &[u8]) -> io::Result<Vec<u8>> {
-    let mut encoder = DeflateEncoder::new(Vec::new(), Compression::fast());
-    encoder.write_all(receipt)?;
-    encoder.finish()
 }
 
 /// What was done to calendars is their owner's business alone, also where the file was

@@ -4,7 +4,7 @@
 use emvo_ledger::{Account, Ledger, LedgerError, PackedReceipt};
 
 fn packed(receipt: &str) -> PackedReceipt {
-    PackedReceipt::of(receipt.as_bytes()).unwrap()
+    PackedReceipt::of(|out| out.write_all(receipt.as_bytes())).unwrap()
 }
 
 #[test]

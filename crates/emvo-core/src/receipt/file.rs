@@ -1,5 +1,7 @@
 //! A receipt as a file: what a run did, for people and for programs.
 
+use std::io::{self, Write};
+
 use schemars::JsonSchema;
 use serde::{Deserialize, Serialize};
 
@@ -79,10 +81,19 @@ impl Receipt {
 
     /// The receipt as a file.
     pub fn to_json(&self) -> Vec<u8> {
-        // Strings, numbers and lists always make JSON.
-        let mut json = serde_json::to_vec(self).unwrap_or_default();
-        json.push(b'\n');
+        let mut json = Vec::new();
+        // Writing to memory cannot fail.
+        let _ = self.write_json(&mut json);
         json
+    }
+
+    /// Writes the receipt as a file has it. Strings, numbers and lists always make JSON.
+    ///
+    /// # Errors
+    /// Those of `out`.
+    pub fn write_json(&self, mut out: impl Write) -> io::Result<()> {
+        serde_json::to_writer(&mut out, self)?;
+        out.write_all(b"\n")
     }
 
     /// How many events went which way.

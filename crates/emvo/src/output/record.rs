@@ -137,7 +137,7 @@ impl LedgerEntry {
             added: count(receipt.balance.added),
         };
         let command = receipt.command.iter().map(|word| shell_word(word)).collect::<Vec<_>>().join(" ");
-        Self { command, account, receipt: PackedReceipt::of(&receipt.to_json()) }
+        Self { command, account, receipt: PackedReceipt::of(|out| receipt.write_json(out)) }
     }
 
     fn enter(&self, path: &Path) -> anyhow::Result<i64> {
