@@ -2,16 +2,13 @@
 //!
 //! A calendar in which nothing had to be put right is the same bytes as the export that it
 //! was read from, and both are in a backup. So what several files hold is kept, hashed and
-//! packed once, under each of their names; different things are packed side by side, and so are the
-//! blocks of a long one:
+//! packed once, under each of their names; different things are packed side by side:
 //!
 //! ```text
 //! crew.ics             ┐
 //! originals/crew.ics   ┴─ 2 MB, hashed, packed ─┐
 //! harbour.ics          ── 1 MB, hashed, packed ─┴─ backup.zip
 //! ```
-
-mod blocks;
 
 use std::hash::BuildHasher;
 use std::io::{Cursor, Write};
@@ -92,11 +89,6 @@ impl Contents {
 
 /// A zip of one nameless file, of which others are copied.
 fn packed(bytes: &[u8], secret: Option<&Secret>) -> ZipResult<Vec<u8>> {
-    if secret.is_none()
-        && let Some(zip) = blocks::packed(bytes, LEVEL)
-    {
-        return Ok(zip);
-    }
     let mut zip = ZipWriter::new(Cursor::new(Vec::new()));
     start(&mut zip, "", secret)?;
     zip.write_all(bytes)?;
@@ -105,12 +97,12 @@ fn packed(bytes: &[u8], secret: Option<&Secret>) -> ZipResult<Vec<u8>> {
 
 /// How hard the packer tries, of nine. A calendar of 200,000 events takes a seventh of its size
 /// so, which is less than `gzip -1` makes of it, and a ninth at three times the work.
-const LEVEL: u32 = 2;
+const LEVEL: i64 = 2;
 
 fn start(zip: &mut ZipWriter<Cursor<Vec<u8>>>, name: &str, secret: Option<&Secret>) -> ZipResult<()> {
     let options = SimpleFileOptions::default()
         .compression_method(CompressionMethod::Deflated)
-        .compression_level(Some(i64::from(LEVEL)))
+        .compression_level(Some(LEVEL))
         .unix_permissions(0o600);
     match secret {
         None => zip.start_file(name, options),
