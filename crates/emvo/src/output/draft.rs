@@ -367,10 +367,6 @@ impl Draft<'_> {
     pub(crate) fn place(self) -> anyhow::Result<Option<i64>> {
         let Self { output, batch, receipt } = self;
         let receipt = receipt.filter(|_| output.mode == Mode::Write);
-        // The record is put together while the disk takes what was written.
-        let (placed, entry) =
-            rayon::join(|| batch.place(), || receipt.and_then(|receipt| output.recording.entry(&receipt)));
-        placed?;
-        Ok(entry.and_then(|entry| output.recording.enter(&entry)))
+        output.recording.enter_beside(receipt.as_ref(), || batch.place())
     }
 }

@@ -98,28 +98,30 @@ impl Recording {
         }
     }
 
-    /// What the ledger is to keep of a run, if there is a ledger.
-    pub(crate) fn entry(&self, receipt: &Receipt) -> Option<LedgerEntry> {
-        self.ledger.as_ref().map(|_| LedgerEntry::of(receipt))
-    }
-
-    /// Enters a run into the ledger; its number. A ledger that cannot be used
-    /// never stops the work.
-    pub(crate) fn enter(&self, entry: &LedgerEntry) -> Option<i64> {
-        let path = self.ledger.as_deref()?;
-        match entry.enter(path) {
+    /// Enters a run into the ledger once `place` has put its files into their places; its number
+    /// there. What is kept of it is put together while the disk takes the files. A ledger that
+    /// cannot be used never stops the work.
+    pub(crate) fn enter_beside(
+        &self,
+        receipt: Option<&Receipt>,
+        place: impl FnOnce() -> anyhow::Result<()> + Send,
+    ) -> anyhow::Result<Option<i64>> {
+        let kept = receipt.zip(self.ledger.as_deref());
+        let (placed, entry) =
+            rayon::join(place, || kept.map(|(receipt, path)| (LedgerEntry::of(receipt), path)));
+        placed?;
+        Ok(entry.and_then(|(entry, path)| match entry.enter(path) {
             Ok(number) => Some(number),
             Err(error) => {
-                let line = format!("this run is not in the ledger {}: {error:#}", path.display());
-                warn(&line);
+                warn(&format!("this run is not in the ledger {}: {error:#}", path.display()));
                 None
             }
-        }
+        }))
     }
 }
 
 /// A run as the ledger keeps it.
-pub(crate) struct LedgerEntry {
+struct LedgerEntry {
     command: String,
     account: emvo_ledger::Account,
     receipt: io::Result<PackedReceipt>,

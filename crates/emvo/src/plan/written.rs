@@ -78,11 +78,7 @@ pub(crate) fn finish(plan: &Plan, carried: &CarriedOut, how: &How) -> anyhow::Re
         outputs.push(claim.shown().to_owned());
         batch.add(Target::File(claim), receipt.to_json());
     }
-    let receipt = carried.receipt.as_ref();
-    let (placed, entry) =
-        rayon::join(|| batch.place(), || receipt.and_then(|receipt| how.recording.entry(receipt)));
-    placed?;
-    let run = entry.and_then(|entry| how.recording.enter(&entry));
+    let run = how.recording.enter_beside(carried.receipt.as_ref(), || batch.place())?;
     Ok(Done { outputs, run, stale, is_dry_run })
 }
 
