@@ -159,7 +159,7 @@ fn moved(read: &Component<'_>, parts: &[&Component<'_>], lost: &[&Item<'_>], tol
         part.property("UID").is_some_and(|uid| told.takers.contains(uid.value().trim()))
     };
     let mut takers = parts.iter().filter(is_taker).peekable();
-    if told.takers.is_empty() || takers.peek().is_none() {
+    if takers.peek().is_none() {
         return 0;
     }
     let said_then = Said::by(std::iter::once(read));

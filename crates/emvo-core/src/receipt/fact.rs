@@ -50,7 +50,7 @@ pub(super) struct Part<'w, 'a> {
 }
 
 /// What became of an event that is not written as it was read.
-pub(super) struct Became<'c, 'a> {
+pub(super) struct Traced<'c, 'a> {
     pub(super) path: &'c str,
     /// What was written of it.
     pub(super) parts: &'c [Part<'c, 'c>],
@@ -73,8 +73,8 @@ impl Fact {
         }
     }
 
-    pub(super) fn record(&self, became: &Became<'_, '_>, told: &[&Change]) -> EventRecord {
-        let Became { path, parts, folded, .. } = *became;
+    pub(super) fn record(&self, traced: &Traced<'_, '_>, told: &[&Change]) -> EventRecord {
+        let Traced { path, parts, folded, .. } = *traced;
         let as_it_was = parts.len() == 1 && whole_of(parts[0].series) == self.whole;
         let fold = folded.get(&(&*self.uid, path)).copied();
         let fate = match (parts, fold) {
@@ -90,7 +90,7 @@ impl Fact {
             ..EventRecord::of(fate, &*self.uid, &*self.title)
         };
         if fate == Fate::Changed {
-            self.tell_changes(became, &mut record);
+            self.tell_changes(traced, &mut record);
         }
         let changes = told.iter().map(|change| ChangeRecord {
             rule: change.rule.map(str::to_owned),
@@ -110,12 +110,12 @@ impl Fact {
     }
 
     /// Which fields changed, and what its parts say by now.
-    fn tell_changes(&self, became: &Became<'_, '_>, record: &mut EventRecord) {
-        let parts = became.parts;
+    fn tell_changes(&self, traced: &Traced<'_, '_>, record: &mut EventRecord) {
+        let parts = traced.parts;
         let fields: Vec<_> = parts.iter().map(|part| fields_of(part.series.lead())).collect();
         let differ = |at: &usize| fields.iter().any(|fields| fields[*at] != self.fields[*at]);
         record.fields = (0..FIELDS.len()).filter(differ).map(|at| FIELDS[at].name().to_owned()).collect();
-        (record.gone, record.came) = details_exchanged(became);
+        (record.gone, record.came) = details_exchanged(traced);
         let mut names: Vec<&str> =
             record.gone.iter().chain(&record.came).map(|one| one.field.as_str()).collect();
         names.sort_unstable();
@@ -145,7 +145,7 @@ impl Fact {
 
 /// What an event said besides when it was read and no part of it says now, and what
 /// parts of it say now that it did not.
-fn details_exchanged(Became { parts, read, .. }: &Became<'_, '_>) -> (Vec<Statement>, Vec<Statement>) {
+fn details_exchanged(Traced { parts, read, .. }: &Traced<'_, '_>) -> (Vec<Statement>, Vec<Statement>) {
     let components = || parts.iter().map(|part| part.series.lead().component());
     let Some(text) = components().find_map(Component::origin) else { return (Vec::new(), Vec::new()) };
     let known = read

@@ -20,7 +20,7 @@ use std::cell::LazyCell;
 use hashbrown::HashMap;
 use rayon::prelude::*;
 
-use super::fact::{Became, Fact, Folded, Part};
+use super::fact::{Fact, Folded, Part, Traced};
 use super::records::{EventRecord, Fate};
 use crate::edit::{Change, Fold};
 use emvo_ical::calendar::{Calendar, Event, Origin, Series};
@@ -109,8 +109,8 @@ impl<'t> ReadLog<'t> {
                 return record_as_it_was(book, series);
             }
             let read = noted.read();
-            let became = Became { path: &book.path, parts: parts[at], read: read.as_ref(), folded: &folded };
-            noted.fact(read.as_ref(), &book.zones).record(&became, told.of(at))
+            let traced = Traced { path: &book.path, parts: parts[at], read: read.as_ref(), folded: &folded };
+            noted.fact(read.as_ref(), &book.zones).record(&traced, told.of(at))
         };
         let mut records: Vec<EventRecord> =
             (0..all.len()).into_par_iter().with_min_len(512).map(record).collect();

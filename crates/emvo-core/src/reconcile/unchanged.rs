@@ -174,15 +174,11 @@ fn pairs_by_id(source: &All<'_, '_>, trails: &Trails<'_>, result: &All<'_, '_>) 
     let results =
         Numbered::beside(result.count, source.count, |at| number(&result.series(at).series.uid_text()));
     // Numbers can meet by chance. What stands there in the same words has the same id.
-    let has_same_text = |pair: &Pair| {
-        let [one, two] = [source.series(pair.source), result.series(pair.result)]
-            .map(|known| known.series.lead().component().source());
-        one.is_some() && one == two && trail_of(source, trails, pair.source).is_none()
-    };
     let is_same = |pair: &Pair| {
-        has_same_text(pair)
-            || uid_of(source, trails, source.place(pair.source))
-                == result.series(pair.result).series.uid_text()
+        let [one, two] = [source.series(pair.source), result.series(pair.result)].map(|known| known.series);
+        let has_own_id = trail_of(source, trails, pair.source).is_none();
+        (has_own_id && have_same_text(one.lead(), two.lead()))
+            || uid_of(source, trails, source.place(pair.source)) == two.uid_text()
     };
     alone(&sources, &results).into_par_iter().filter(is_same).collect()
 }
@@ -253,16 +249,20 @@ fn is_alike_event(
     (two, two_zones): InBook<'_, &Event<'_>>,
 ) -> bool {
     let moment = |time: Option<&EventTime>, zones| time.map(|time| Moment::of(time, zones));
-    let has_same_text = one.component().source().is_some_and(|text| two.component().source() == Some(text));
     one.start().date() == two.start().date()
         && moment(Some(one.start()), one_zones) == moment(Some(two.start()), two_zones)
         && moment(Some(&own_end(one, one_zones)), one_zones)
             == moment(Some(&own_end(two, two_zones)), two_zones)
         && moment(one.replaces(), one_zones) == moment(two.replaces(), two_zones)
         && one.reach() == two.reach()
-        && (has_same_text || EventFields::of(one).is_like(&EventFields::of(two)))
+        && (have_same_text(one, two) || EventFields::of(one).is_like(&EventFields::of(two)))
         && one.repeats() == two.repeats()
         && (!one.repeats() || repeats_alike((one, one_zones), (two, two_zones)))
+}
+
+/// Whether two events stand in their files in the same bytes.
+fn have_same_text(one: &Event<'_>, two: &Event<'_>) -> bool {
+    one.component().source().is_some_and(|text| two.component().source() == Some(text))
 }
 
 /// Whether two repeating events of the same start repeat alike on the clock of

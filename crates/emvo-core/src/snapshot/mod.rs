@@ -136,7 +136,7 @@ pub fn changes<'s, 'a>(
     for (entry, became) in olds.iter().zip(what_became(&olds, &news, &pairs)) {
         match became {
             Became::Same(place) => found.unchanged.push((*entry, news[place])),
-            Became::Unlike(place, fields) => found.pair(*entry, news[place], fields, &reach),
+            Became::Unlike(place, fields) => found.pair(*entry, news[place], fields, || *reach),
             Became::Gone if reach.is_some_and(|reach| reach.leaves_out(entry)) => {
                 found.outside.push(Outside { entry: *entry, goes_on: None });
             }
@@ -197,10 +197,10 @@ impl<'s, 'a> Changes<'s, 'a> {
         old: Entry<'s, 'a>,
         new: Entry<'s, 'a>,
         fields: Vec<FieldChange>,
-        reach: &LazyCell<Option<Reach>, impl FnOnce() -> Option<Reach>>,
+        reach: impl FnOnce() -> Option<Reach>,
     ) {
         if reach::may_have_left_the_past(&old, &new, &fields)
-            && let Some(goes_on) = reach.and_then(|reach| reach.only_left_the_past(&old, &new, &fields))
+            && let Some(goes_on) = reach().and_then(|reach| reach.only_left_the_past(&old, &new, &fields))
         {
             self.outside.push(Outside { entry: old, goes_on: Some(goes_on) });
             return;

@@ -28,73 +28,57 @@ impl<'r> WrittenRow<'r, '_> {
     pub(super) fn cell(&self, field: ColumnField, columns: &[Column]) -> Cow<'r, str> {
         let event = self.event;
         let text = |field: Field| event.text(field.property()).unwrap_or_default();
-        let made = match field {
-            ColumnField::Title => return text(Field::Title),
-            ColumnField::Location => return text(Field::Location),
-            ColumnField::Description => return text(Field::Description),
-            ColumnField::Url => return text(Field::Url),
-            ColumnField::Uid => return self.series.uid_text(),
-            ColumnField::Calendar => return Cow::Borrowed(self.calendar),
-            ColumnField::AllDay => return Cow::Borrowed(self.answer(event.is_all_day())),
-            ColumnField::Busy => return Cow::Borrowed(if event.is_busy() { "busy" } else { "free" }),
-            ColumnField::Private => {
-                return Cow::Borrowed(match event.classification() {
-                    Classification::Public => "",
-                    Classification::Private => "private",
-                    Classification::Confidential => "confidential",
-                });
-            }
-            ColumnField::Status => {
-                return Cow::Borrowed(match event.status() {
-                    Status::Confirmed => "",
-                    Status::Tentative => "tentative",
-                    Status::Cancelled => "cancelled",
-                });
-            }
-            ColumnField::Start => self.moment(event.start()),
-            ColumnField::StartDate => self.date(event.start()),
-            ColumnField::StartTime => self.time(event.start()),
+        match field {
+            ColumnField::Title => text(Field::Title),
+            ColumnField::Start => self.moment(event.start()).into(),
+            ColumnField::StartDate => self.date(event.start()).into(),
+            ColumnField::StartTime => self.time(event.start()).into(),
             // The length says it, and more.
             ColumnField::End | ColumnField::EndDate | ColumnField::EndTime
                 if self.is_nominal() && has(columns, ColumnField::Duration) =>
             {
-                String::new()
+                "".into()
             }
-            ColumnField::End => self.end().map(|end| self.on_start_clock(&end)).unwrap_or_default(),
-            ColumnField::EndDate => self.end_on_clock().map(|end| self.date(&end)).unwrap_or_default(),
-            ColumnField::EndTime => self.end_on_clock().map(|end| self.time(&end)).unwrap_or_default(),
-            ColumnField::Duration => self.length(),
-            ColumnField::Zone => self.zone(),
-            ColumnField::Repeat => self.repeat(columns),
-            ColumnField::RepeatUntil => self.repeat_until(),
-            ColumnField::Exceptions => self.dates("EXDATE"),
-            ColumnField::ExtraDates => self.further_dates(),
-            ColumnField::Category => event.categories().join("; "),
-            ColumnField::Reminder => event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; "),
+            ColumnField::End => self.end().map(|end| self.on_start_clock(&end)).unwrap_or_default().into(),
+            ColumnField::EndDate => self.end_on_clock().map(|end| self.date(&end)).unwrap_or_default().into(),
+            ColumnField::EndTime => self.end_on_clock().map(|end| self.time(&end)).unwrap_or_default().into(),
+            ColumnField::Duration => self.length().into(),
+            ColumnField::AllDay => self.answer(event.is_all_day()).into(),
+            ColumnField::Zone => self.zone().into(),
+            ColumnField::Repeat => self.repeat(columns).into(),
+            ColumnField::RepeatUntil => self.repeat_until().into(),
+            ColumnField::Exceptions => self.dates("EXDATE").into(),
+            ColumnField::ExtraDates => self.further_dates().into(),
+            ColumnField::Location => text(Field::Location),
+            ColumnField::Description => text(Field::Description),
+            ColumnField::Category => event.categories().join("; ").into(),
+            ColumnField::Busy => if event.is_busy() { "busy" } else { "free" }.into(),
+            ColumnField::Private => match event.classification() {
+                Classification::Public => "".into(),
+                Classification::Private => "private".into(),
+                Classification::Confidential => "confidential".into(),
+            },
+            ColumnField::Reminder => {
+                event.alarms().filter_map(minutes_before).collect::<Vec<_>>().join("; ").into()
+            }
+            ColumnField::Url => text(Field::Url),
+            ColumnField::Calendar => self.calendar.into(),
+            ColumnField::Uid => self.series.uid_text(),
             ColumnField::Replaces => {
-                event.replaces().map(|time| self.on_start_clock(time)).unwrap_or_default()
+                event.replaces().map(|time| self.on_start_clock(time)).unwrap_or_default().into()
             }
-        };
-        Cow::Owned(made)
+            ColumnField::Status => match event.status() {
+                Status::Confirmed => "".into(),
+                Status::Tentative => "tentative".into(),
+                Status::Cancelled => "cancelled".into(),
+            },
+        }
     }
 
     fn answer(&self, is: bool) -> &'r str {
-        match self.file.and_then(|file| file.answers.as_ref()) {
-            Some((yes, no)) => {
-                if is {
-                    yes
-                } else {
-                    no
-                }
-            }
-            None => {
-                if is {
-                    "yes"
-                } else {
-                    "no"
-                }
-            }
-        }
+        let answers = self.file.and_then(|file| file.answers.as_ref());
+        let (yes, no) = answers.map_or(("yes", "no"), |(yes, no)| (yes.as_str(), no.as_str()));
+        if is { yes } else { no }
     }
 
     /// The last day of an all-day event; else the end, in whatever zone it is told.
